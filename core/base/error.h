@@ -1,0 +1,55 @@
+// One sentence for every failure: which file, where in it, what is wrong.
+#pragma once
+
+#include <exception>
+#include <string>
+#include <utility>
+#include <variant>
+
+namespace nutatio {
+
+/// What went wrong, for a person: the file, the place in it (may be empty), and one sentence.
+struct Error {
+    std::string file;
+    std::string place;
+    std::string sentence;
+
+    std::string text() const {
+        std::string s = file;
+        if (!place.empty()) s += (s.empty() ? "" : ": ") + place;
+        return s.empty() ? sentence : s + ": " + sentence;
+    }
+};
+
+/// Thrown inside a module only; what leaves a module is a Result.
+class Failure : public std::exception {
+  public:
+    explicit Failure(Error e) : m_error(std::move(e)), m_text(m_error.text()) {}
+    Failure(std::string place, std::string sentence) : Failure(Error{{}, std::move(place), std::move(sentence)}) {}
+    const char* what() const noexcept override { return m_text.c_str(); }
+    const Error& error() const { return m_error; }
+
+  private:
+    Error m_error;
+    std::string m_text;
+};
+
+/// A value, or the error that stood in its way.
+template <class T>
+class [[nodiscard]] Result {
+  public:
+    Result(T value) : m_v(std::move(value)) {}
+    Result(Error error) : m_v(std::move(error)) {}
+    bool ok() const { return std::holds_alternative<T>(m_v); }
+    explicit operator bool() const { return ok(); }
+    T& value() { return std::get<T>(m_v); }
+    const T& value() const { return std::get<T>(m_v); }
+    const Error& error() const { return std::get<Error>(m_v); }
+
+  private:
+    std::variant<T, Error> m_v;
+};
+
+struct Done {};
+
+}  // namespace nutatio

@@ -1,0 +1,15 @@
+// glTF 2.0 (.gltf, .glb) into an Actor. Source: glTF 2.0 specification; KHR_mesh_quantization.
+#pragma once
+
+#include <filesystem>
+
+#include "base/error.h"
+#include "files/json.h"
+#include "rig/actor.h"
+
+namespace nutatio::files {
+
+/// Reads the file and all it refers to. Errors: the file, the JSON path in it, what is wrong. Never reads out of bounds.
+Result<std::shared_ptr<const rig::Actor>> readGltf(const std::filesystem::path& path);
+
+}  // namespace nutatio::files

@@ -1,0 +1,306 @@
+#include "files/gltf_writer.h"
+
+#include <algorithm>
+#include <cstring>
+
+#include "files/bytes.h"
+#include "files/json.h"
+
+namespace nutatio::files {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+const char* pathName(rig::Path p) {
+    switch (p) {
+        case rig::Path::Move: return "translation";
+        case rig::Path::Turn: return "rotation";
+        case rig::Path::Scale: return "scale";
+        case rig::Path::Weights: return "weights";
+    }
+    return "";
+}
+
+const char* interpolationName(rig::Interpolation i) {
+    return i == rig::Interpolation::Step ? "STEP" : i == rig::Interpolation::Cubic ? "CUBICSPLINE" : "LINEAR";
+}
+
+Json& listIn(Json& document, const char* key) {
+    if (!document.contains(key)) document[key] = Json::array();
+    return document[key];
+}
+
+/// A glTF document of bare joints in metres, for actors that did not come from one.
+Json jointDocument(const rig::Actor& actor) {
+    Json d;
+    d["asset"] = {{"version", "2.0"}, {"generator", "Nutatio"}};
+    d["scene"] = 0;
+    d["scenes"] = Json::array({{{"nodes", actor.skeleton.roots()}}});
+    Json nodes = Json::array();
+    for (const rig::Joint& j : actor.skeleton.joints()) {
+        Json n;
+        if (!j.name.empty()) n["name"] = j.name;
+        const Vec3 t = j.rest.t * actor.metresPerUnit;
+        n["translation"] = {t.x(), t.y(), t.z()};
+        if (!j.children.empty()) n["children"] = j.children;
+        nodes.push_back(std::move(n));
+    }
+    d["nodes"] = std::move(nodes);
+    return d;
+}
+
+class GltfWriter {
+  public:
+    GltfWriter(const rig::Actor& actor, fs::path out) : m_actor(actor), m_out(std::move(out)) {
+        m_binary = m_out.extension() == ".glb";
+        m_bvh = actor.source.format == rig::SourceDocument::Format::Bvh;
+        m_json = m_bvh ? jointDocument(actor) : parseJson(actor.source.text);
+    }
+
+    void write(const std::vector<NewClip>& clips) {
+        m_view = listIn(m_json, "bufferViews").size();
+        for (const NewClip& c : clips) add(c);
+        if (m_json["bufferViews"].empty()) m_json.erase("bufferViews");
+        if (m_json.contains("accessors") && m_json["accessors"].empty()) m_json.erase("accessors");
+        if (m_binary)
+            writeBinary();
+        else
+            writeText();
+    }
+
+  private:
+    std::size_t accessor(const float* data, std::size_t count, std::size_t width, bool bounds) {
+        Json a;
+        a["bufferView"] = m_view;
+        a["byteOffset"] = m_new.size();
+        a["componentType"] = 5126;
+        a["count"] = count;
+        a["type"] = width == 1 ? "SCALAR" : width == 3 ? "VEC3" : "VEC4";
+        if (bounds) {
+            a["min"] = {data[0]};
+            a["max"] = {data[count - 1]};
+        }
+        const auto* bytes = reinterpret_cast<const std::uint8_t*>(data);
+        m_new.insert(m_new.end(), bytes, bytes + count * width * sizeof(float));
+        Json& list = listIn(m_json, "accessors");
+        list.push_back(std::move(a));
+        return list.size() - 1;
+    }
+
+    std::size_t timesAccessor(const std::vector<float>& times) {
+        for (const auto& [known, index] : m_times)
+            if (known == times) return index;
+        const std::size_t index = accessor(times.data(), times.size(), 1, true);
+        m_times.emplace_back(times, index);
+        return index;
+    }
+
+    void add(const NewClip& c) {
+        if (c.channels.empty()) return;
+        Json& animations = listIn(m_json, "animations");
+        std::size_t at = animations.size();
+        if (c.source >= 0 && !m_bvh && !c.beside) at = static_cast<std::size_t>(c.source);
+        if (at == animations.size()) {
+            animations.push_back(c.source >= 0 && !m_bvh ? animations[static_cast<std::size_t>(c.source)] : Json{{"samplers", Json::array()}, {"channels", Json::array()}});
+            if (c.beside)
+                animations[at]["name"] = *c.beside;
+            else if (c.source >= 0 && !m_actor.clips[static_cast<std::size_t>(c.source)].name.empty())
+                animations[at]["name"] = m_actor.clips[static_cast<std::size_t>(c.source)].name;
+        }
+        dropReplaced(animations[at], c.channels);
+        for (const rig::Channel& ch : c.channels) addChannel(animations[at], ch);
+    }
+
+    /// Removes channels that are replaced, and the samplers that only they used.
+    static void dropReplaced(Json& animation, const std::vector<rig::Channel>& channels) {
+        Json kept = Json::array();
+        for (Json& old : animation["channels"]) {
+            const Json& target = old["target"];
+            const bool replaced = target.contains("node") && std::any_of(channels.begin(), channels.end(), [&](const rig::Channel& c) {
+                                      return target["node"] == c.joint && target["path"] == pathName(c.path);
+                                  });
+            if (!replaced) kept.push_back(std::move(old));
+        }
+        Json samplers = Json::array();
+        std::vector<int> moved(animation["samplers"].size(), -1);
+        for (Json& k : kept) {
+            const std::size_t s = k["sampler"].get<std::size_t>();
+            if (moved[s] < 0) {
+                moved[s] = static_cast<int>(samplers.size());
+                samplers.push_back(animation["samplers"][s]);
+            }
+            k["sampler"] = moved[s];
+        }
+        animation["channels"] = std::move(kept);
+        animation["samplers"] = std::move(samplers);
+    }
+
+    void addChannel(Json& animation, const rig::Channel& c) {
+        Json s;
+        s["input"] = timesAccessor(c.times);
+        const auto width = static_cast<std::size_t>(c.width);
+        s["output"] = accessor(c.values.data(), c.values.size() / width, width, false);
+        s["interpolation"] = interpolationName(c.interpolation);
+        animation["samplers"].push_back(std::move(s));
+        Json ch;
+        ch["sampler"] = animation["samplers"].size() - 1;
+        ch["target"] = {{"node", c.joint}, {"path", pathName(c.path)}};
+        animation["channels"].push_back(std::move(ch));
+        unpackMatrix(static_cast<std::size_t>(c.joint));
+    }
+
+    /// A node that is animated may not hold a matrix (glTF 2.0, 3.11): its parts are written instead.
+    void unpackMatrix(std::size_t node) {
+        Json& n = m_json["nodes"][node];
+        if (!n.contains("matrix")) return;
+        n.erase("matrix");
+        const Xform& x = m_actor.skeleton.joint(static_cast<int>(node)).rest;
+        n["translation"] = {x.t.x(), x.t.y(), x.t.z()};
+        n["rotation"] = {x.r.x(), x.r.y(), x.r.z(), x.r.w()};
+        n["scale"] = {x.s.x(), x.s.y(), x.s.z()};
+    }
+
+    void addView(std::size_t buffer, std::size_t offset) {
+        if (m_new.empty()) return;
+        Json v;
+        v["buffer"] = buffer;
+        v["byteOffset"] = offset;
+        v["byteLength"] = m_new.size();
+        m_json["bufferViews"].push_back(std::move(v));
+    }
+
+    void writeBinary() {
+        Json& buffers = listIn(m_json, "buffers");
+        rig::Bytes chunk;
+        if (!buffers.empty()) {
+            // Buffer 0 becomes the binary chunk; the chunk's own padding is not part of it.
+            const std::size_t length = buffers[0]["byteLength"].get<std::size_t>();
+            chunk.assign(m_actor.source.buffers[0]->begin(), m_actor.source.buffers[0]->begin() + static_cast<std::ptrdiff_t>(length));
+            buffers[0].erase("uri");
+        } else if (!m_new.empty()) {
+            buffers.push_back(Json::object());
+        }
+        if (!m_new.empty()) {
+            chunk.resize((chunk.size() + 3) / 4 * 4);
+            addView(0, chunk.size());
+            chunk.insert(chunk.end(), m_new.begin(), m_new.end());
+            buffers[0]["byteLength"] = chunk.size();
+        }
+        if (buffers.empty()) m_json.erase("buffers");
+        bringFiles(1);
+        std::string json = m_json.dump();
+        json.resize((json.size() + 3) / 4 * 4, ' ');
+        chunk.resize((chunk.size() + 3) / 4 * 4);
+        rig::Bytes file;
+        const auto put = [&](std::uint32_t v) {
+            const auto* b = reinterpret_cast<const std::uint8_t*>(&v);
+            file.insert(file.end(), b, b + 4);
+        };
+        const std::size_t total = 12 + 8 + json.size() + (chunk.empty() ? 0 : 8 + chunk.size()) + m_actor.source.otherChunks.size();
+        if (total > 0xFFFFFFFFu) throw Failure(Error{m_out.string(), "", "a .glb holds at most 4 GiB; choose .gltf"});
+        put(0x46546C67);
+        put(2);
+        put(static_cast<std::uint32_t>(total));
+        put(static_cast<std::uint32_t>(json.size()));
+        put(0x4E4F534A);
+        file.insert(file.end(), json.begin(), json.end());
+        if (!chunk.empty()) {
+            put(static_cast<std::uint32_t>(chunk.size()));
+            put(0x004E4942);
+            file.insert(file.end(), chunk.begin(), chunk.end());
+        }
+        file.insert(file.end(), m_actor.source.otherChunks.begin(), m_actor.source.otherChunks.end());
+        writeAtomically(m_out, file.data(), file.size());
+    }
+
+    void writeText() {
+        Json& buffers = listIn(m_json, "buffers");
+        if (m_actor.source.format == rig::SourceDocument::Format::Glb && !buffers.empty() && !buffers[0].contains("uri")) {
+            const std::string name = m_out.stem().string() + ".bin";
+            const std::size_t length = buffers[0]["byteLength"].get<std::size_t>();
+            writeAtomically(m_out.parent_path() / name, m_actor.source.buffers[0]->data(), length);
+            buffers[0]["uri"] = name;
+            m_written = name;
+        }
+        if (!m_new.empty()) {
+            addView(buffers.size(), 0);
+            const bool embed = std::all_of(buffers.begin(), buffers.end(), [](const Json& b) {
+                return b.contains("uri") && b["uri"].get_ref<const std::string&>().rfind("data:", 0) == 0;
+            });
+            const std::string name = m_out.stem().string() + ".motion.bin";
+            buffers.push_back({{"byteLength", m_new.size()}, {"uri", embed ? "data:application/octet-stream;base64," + base64(m_new.data(), m_new.size()) : name}});
+            if (!embed) writeAtomically(m_out.parent_path() / name, m_new.data(), m_new.size());
+            m_writtenMotion = name;
+        }
+        if (buffers.empty()) m_json.erase("buffers");
+        bringFiles(0);
+        const bool laidOut = m_bvh || m_actor.source.text.find('\n') != std::string::npos;
+        const std::string text = m_json.dump(laidOut ? 2 : -1) + "\n";
+        writeAtomically(m_out, text.data(), text.size());
+    }
+
+    /// Copies the files that buffers (from `firstBuffer` on) and images refer to, so that the result stands on its own.
+    void bringFiles(std::size_t firstBuffer) {
+        if (m_bvh) return;
+        const fs::path from = fs::absolute(m_actor.source.path).parent_path().lexically_normal();
+        const fs::path to = fs::absolute(m_out).parent_path().lexically_normal();
+        std::error_code bad;
+        if (from == to || fs::equivalent(from, to, bad)) return;
+        for (const char* key : {"buffers", "images"}) {
+            if (!m_json.contains(key)) continue;
+            Json& list = m_json[key];
+            for (std::size_t i = key[0] == 'b' ? firstBuffer : 0; i < list.size(); ++i)
+                if (list[i].contains("uri")) bringFile(list[i]["uri"], from, to);
+        }
+    }
+
+    void bringFile(Json& uri, const fs::path& from, const fs::path& to) const {
+        const std::string text = uri.get<std::string>();
+        if (text.rfind("data:", 0) == 0 || text == m_written || text == m_writtenMotion) return;
+        const fs::path relative = fs::path(percentDecoded(text)).lexically_normal();
+        const fs::path source = from / relative;
+        std::error_code bad;
+        if (!fs::exists(source, bad)) return;  // was missing before us; said on opening
+        if (relative.is_absolute() || *relative.begin() == "..") {
+            uri = source.lexically_relative(to).generic_string();
+            return;
+        }
+        const fs::path target = to / relative;
+        const rig::Bytes bytes = readBytes(source);
+        if (fs::exists(target, bad)) {
+            if (readBytes(target) == bytes) return;
+            throw Failure(Error{target.string(), "", "another file of this name is already there; hand off into an empty folder"});
+        }
+        fs::create_directories(target.parent_path(), bad);
+        writeAtomically(target, bytes.data(), bytes.size());
+    }
+
+    const rig::Actor& m_actor;
+    fs::path m_out;
+    bool m_binary = false, m_bvh = false;
+    Json m_json;
+    std::size_t m_view = 0;
+    rig::Bytes m_new;
+    std::vector<std::pair<std::vector<float>, std::size_t>> m_times;
+    std::string m_written, m_writtenMotion;
+};
+
+}  // namespace
+
+Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clips, const fs::path& out) {
+    const fs::path ext = out.extension();
+    if (ext != ".glb" && ext != ".gltf") return Error{out.string(), "", "the file's name must end in .glb or .gltf"};
+    try {
+        GltfWriter(actor, out).write(clips);
+        return Done{};
+    } catch (const Failure& f) {
+        Error e = f.error();
+        if (e.file.empty()) e.file = out.string();
+        return e;
+    } catch (const std::exception& e) {
+        return Error{out.string(), "", std::string("writing failed: ") + e.what()};
+    }
+}
+
+}  // namespace nutatio::files

@@ -1,0 +1,52 @@
+// Reading JSON that may be wrong: every step knows its place, and every mistake becomes one sentence.
+#pragma once
+
+#include <cstdint>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/error.h"
+#include "base/maths.h"
+
+namespace nutatio::files {
+
+using Json = nlohmann::ordered_json;
+
+/// Parses text; refuses nesting deeper than 200. Throws Failure with the byte as its place.
+Json parseJson(std::string_view text);
+
+/// A JSON value with the path that led to it, such as "nodes[3].mesh".
+class Place {
+  public:
+    Place(const Json& value, std::string path) : m_value(&value), m_path(std::move(path)) {}
+
+    const Json& json() const { return *m_value; }
+    const std::string& path() const { return m_path; }
+    bool has(const char* key) const { return m_value->is_object() && m_value->contains(key); }
+    /// Member `key`; Failure when it is missing.
+    Place at(const char* key) const;
+    Place at(std::size_t index) const;
+    /// Number of elements of an array; Failure when it is none, or longer than `most`.
+    std::size_t size(std::size_t most = 1u << 20) const;
+    void wantObject() const;
+
+    double number() const;
+    bool boolean() const;
+    const std::string& text() const;
+    /// A whole number in 0 .. limit-1.
+    std::size_t index(std::size_t limit, const char* of) const;
+    /// A whole number >= 0.
+    std::uint64_t count() const;
+    /// Exactly n numbers.
+    std::vector<double> numbers(std::size_t n) const;
+
+    [[noreturn]] void fail(std::string sentence) const { throw Failure(m_path, std::move(sentence)); }
+
+  private:
+    const Json* m_value;
+    std::string m_path;
+};
+
+}  // namespace nutatio::files

@@ -1,0 +1,216 @@
+#include "files/scene_file.h"
+
+#include <algorithm>
+
+#include "files/bvh.h"
+#include "files/bytes.h"
+#include "files/gltf_reader.h"
+
+namespace nutatio::files {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Members of `p` that are not in `known`, to be written back.
+Json unknownOf(const Place& p, std::initializer_list<const char*> known) {
+    Json out = Json::object();
+    for (const auto& [key, value] : p.json().items())
+        if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; })) out[key] = value;
+    return out;
+}
+
+void putUnknown(Json& into, const Json& unknown) {
+    if (unknown.is_object())
+        for (const auto& [key, value] : unknown.items()) into[key] = value;
+}
+
+std::string textOr(const Place& p, const char* key, std::string other) { return p.has(key) ? p.at(key).text() : std::move(other); }
+double numberOr(const Place& p, const char* key, double other) { return p.has(key) ? p.at(key).number() : other; }
+bool boolOr(const Place& p, const char* key, bool other) { return p.has(key) ? p.at(key).boolean() : other; }
+
+Vec3 vectorOr(const Place& p, const char* key, const Vec3& other) {
+    if (!p.has(key)) return other;
+    const std::vector<double> v = p.at(key).numbers(3);
+    return {v[0], v[1], v[2]};
+}
+
+scene::ActorEntry readEntry(const Place& p, const fs::path& folder) {
+    scene::ActorEntry a;
+    a.id = p.at("id").text();
+    a.name = textOr(p, "name", a.id);
+    a.clip = textOr(p, "clip", "");
+    const fs::path file = folder / fs::path(p.at("file").text());
+    a.file = file.lexically_normal().string();
+    auto actor = readActor(a.file);
+    if (!actor) throw Failure(actor.error());
+    a.actor = actor.value();
+    if (!a.clip.empty() && a.actor->findClip(a.clip) < 0) p.at("clip").fail("the actor has no clip \"" + a.clip + "\"");
+    a.unknown = unknownOf(p, {"id", "name", "file", "clip"});
+    return a;
+}
+
+scene::Collider readCollider(const Place& p) {
+    scene::Collider c;
+    c.id = p.at("id").text();
+    c.name = textOr(p, "name", c.id);
+    c.actor = p.at("actor").text();
+    c.joint = p.at("joint").text();
+    if (!scene::shapeFromName(p.at("shape").text(), c.shape)) p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, plane)");
+    c.radius = numberOr(p, "radius", c.radius);
+    c.length = numberOr(p, "length", c.length);
+    if (c.radius < 0 || c.length < 0) p.fail("a collider's radius and length must not be below 0");
+    c.offset = vectorOr(p, "offset", c.offset);
+    c.turnDeg = vectorOr(p, "turn", c.turnDeg);
+    c.on = boolOr(p, "on", true);
+    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "length", "offset", "turn", "on"});
+    return c;
+}
+
+scene::Layer readLayer(const Place& p) {
+    scene::Layer l;
+    l.id = p.at("id").text();
+    l.kind = p.at("kind").text();
+    l.name = textOr(p, "name", l.id);
+    l.actor = p.at("actor").text();
+    l.muted = boolOr(p, "muted", false);
+    l.solo = boolOr(p, "solo", false);
+    l.unknown = unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings"});
+    if (!p.has("settings")) return l;
+    const Place settings = p.at("settings");
+    settings.wantObject();
+    for (const auto& [key, value] : settings.json().items()) {
+        const Place at = settings.at(key.c_str());
+        if (value.is_number()) {
+            l.values[key] = at.number();
+        } else if (value.is_string()) {
+            l.values[key] = at.text();
+        } else if (value.is_array()) {
+            std::vector<std::string> names;
+            for (std::size_t i = 0, n = at.size(); i < n; ++i) names.push_back(at.at(i).text());
+            l.values[key] = std::move(names);
+        } else {
+            at.fail("a setting is a number, a text or a list of joints");
+        }
+    }
+    return l;
+}
+
+template <class List>
+void refuseSharedIds(const List& list, const char* what) {
+    for (std::size_t i = 0; i < list.size(); ++i)
+        for (std::size_t k = 0; k < i; ++k)
+            if (list[i].id == list[k].id) throw Failure(std::string(what) + "[" + std::to_string(i) + "].id", "the id \"" + list[i].id + "\" is used twice");
+}
+
+scene::Scene parseScene(const Json& json, const fs::path& folder) {
+    const Place root(json, "");
+    scene::Scene s;
+    if (!root.has("format") || root.at("format").text() != "nutatio-scene") throw Failure("", "this is not a Nutatio scene");
+    const std::uint64_t version = root.at("version").count();
+    if (version > kSceneVersion) root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
+    s.fps = numberOr(root, "fps", 24);
+    if (!(s.fps >= 1 && s.fps <= 1000)) root.at("fps").fail("the frame rate must lie between 1 and 1000");
+    const auto each = [&](const char* key, auto put) {
+        if (!root.has(key)) return;
+        const Place list = root.at(key);
+        for (std::size_t i = 0, n = list.size(); i < n; ++i) put(list.at(i));
+    };
+    each("actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder)); });
+    each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p)); });
+    each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p)); });
+    refuseSharedIds(s.actors, "actors");
+    refuseSharedIds(s.colliders, "colliders");
+    refuseSharedIds(s.layers, "layers");
+    s.unknown = unknownOf(root, {"format", "version", "fps", "actors", "colliders", "layers"});
+    return s;
+}
+
+Json numbers(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+
+Json sceneJson(const scene::Scene& s, const fs::path& folder) {
+    Json root;
+    root["format"] = "nutatio-scene";
+    root["version"] = kSceneVersion;
+    root["fps"] = s.fps;
+    root["actors"] = Json::array();
+    for (const scene::ActorEntry& a : s.actors) {
+        const fs::path relative = fs::absolute(a.file).lexically_normal().lexically_relative(folder);
+        Json j{{"id", a.id}, {"name", a.name}, {"file", (relative.empty() ? fs::path(a.file) : relative).generic_string()}, {"clip", a.clip}};
+        putUnknown(j, a.unknown);
+        root["actors"].push_back(std::move(j));
+    }
+    root["colliders"] = Json::array();
+    for (const scene::Collider& c : s.colliders) {
+        Json j{{"id", c.id}, {"name", c.name}, {"actor", c.actor}, {"joint", c.joint}, {"shape", scene::shapeName(c.shape)}, {"radius", c.radius},
+               {"length", c.length}, {"offset", numbers(c.offset)}, {"turn", numbers(c.turnDeg)}, {"on", c.on}};
+        putUnknown(j, c.unknown);
+        root["colliders"].push_back(std::move(j));
+    }
+    root["layers"] = Json::array();
+    for (const scene::Layer& l : s.layers) {
+        Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+        Json& settings = j["settings"] = Json::object();
+        for (const auto& [key, value] : l.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
+        putUnknown(j, l.unknown);
+        root["layers"].push_back(std::move(j));
+    }
+    putUnknown(root, s.unknown);
+    return root;
+}
+
+}  // namespace
+
+Result<std::shared_ptr<const rig::Actor>> readActor(const fs::path& path) {
+    std::string ext = path.extension().string();
+    for (char& c : ext) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    if (ext == ".bvh") return readBvh(path);
+    if (ext == ".gltf" || ext == ".glb") return readGltf(path);
+    try {
+        readBytes(path);
+    } catch (const Failure& f) {
+        return f.error();
+    }
+    return Error{path.string(), "", "Nutatio reads .gltf, .glb, .bvh and .nutatio files"};
+}
+
+Result<scene::Scene> readScene(const fs::path& path) {
+    try {
+        const rig::Bytes bytes = readBytes(path);
+        const Json json = parseJson(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+        return parseScene(json, fs::absolute(path).parent_path());
+    } catch (const Failure& f) {
+        Error e = f.error();
+        if (e.file.empty()) e.file = path.string();
+        return e;
+    }
+}
+
+Result<Done> writeScene(const scene::Scene& scene, const fs::path& path) {
+    try {
+        const std::string text = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal()).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+        writeAtomically(path, text.data(), text.size());
+        return Done{};
+    } catch (const Failure& f) {
+        return f.error();
+    }
+}
+
+std::string addActor(scene::Scene& scene, std::shared_ptr<const rig::Actor> actor) {
+    scene::ActorEntry a;
+    a.id = scene.freshId(actor->name);
+    a.name = actor->name;
+    a.file = actor->source.path;
+    if (!actor->clips.empty()) a.clip = actor->clips.front().name.empty() || actor->findClip(actor->clips.front().name) != 0 ? "#0" : actor->clips.front().name;
+    a.actor = std::move(actor);
+    scene.actors.push_back(std::move(a));
+    return scene.actors.back().id;
+}
+
+scene::Scene sceneOf(std::shared_ptr<const rig::Actor> actor) {
+    scene::Scene s;
+    addActor(s, std::move(actor));
+    return s;
+}
+
+}  // namespace nutatio::files

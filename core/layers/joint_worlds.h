@@ -1,0 +1,42 @@
+// World transforms of the joints a layer looks at, and turning world motion back into local transforms.
+#pragma once
+
+#include <vector>
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+/// World transforms of chosen joints and what stands above them; the rest of the skeleton is not computed.
+class JointWorlds {
+  public:
+    JointWorlds(const rig::Skeleton& skeleton, const std::vector<int>& wanted);
+    void update(const PoseView& pose);
+
+    const Affine& world(int joint) const { return m_worlds[slot(joint)]; }
+    /// The proper turn of a joint's axes in the world, whatever its scale.
+    Quat turn(int joint) const { return rotationOf(world(joint).m); }
+    /// World of the joint's parent; identity above a root.
+    const Affine& above(int joint) const;
+
+  private:
+    std::size_t slot(int joint) const { return static_cast<std::size_t>(m_slot[static_cast<std::size_t>(joint)]); }
+    const rig::Skeleton& m_skeleton;
+    std::vector<int> m_order;
+    std::vector<int> m_slot;
+    std::vector<Affine> m_worlds;
+    Affine m_identity;
+};
+
+/// `local` turned so that the joint's world turn becomes `turnBy` times what it was, under a parent whose world is `above` (its linear
+/// part may hold scale and mirroring; rotation vectors of a mirrored frame change sign).
+Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy);
+
+/// Where a collider's own axes stand in the world, for a joint at `world`.
+struct ColliderPlace {
+    Vec3 centre;
+    Quat turn;
+};
+ColliderPlace placeCollider(const scene::Collider& collider, const Affine& world);
+
+}  // namespace nutatio::layers

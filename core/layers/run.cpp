@@ -1,0 +1,88 @@
+#include "layers/run.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <atomic>
+
+namespace nutatio::layers {
+
+namespace {
+
+/// Frames of the body in the order a part lives through them: pre-roll first, then the shot.
+class Sequence {
+  public:
+    Sequence(const rig::Track& track, int preroll, bool loops) : m_track(track), m_preroll(preroll), m_loops(loops) {}
+
+    int first() const { return -m_preroll; }
+    PoseView at(int step) const { return {m_track, frame(step)}; }
+
+  private:
+    int frame(int step) const {
+        const int last = m_track.frames() - 1;
+        if (!m_loops) return std::clamp(step, 0, last);
+        const int f = step % last;  // the last frame is the first one again
+        return step == last ? last : f < 0 ? f + last : f;
+    }
+    const rig::Track& m_track;
+    int m_preroll;
+    bool m_loops;
+};
+
+std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig::Track& below, const Cancel& cancel) {
+    const std::size_t n = part.joints().size();
+    std::vector<rig::Column> columns(n);
+    for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
+    std::vector<Xform> out(n);
+    const double dt = below.grid().dt();
+    for (int s = sequence.first(); s < below.frames(); ++s) {
+        if (cancel.asked()) throw Cancelled{};
+        if (s == sequence.first())
+            part.start(dt, sequence.at(s), sequence.at(s + 1));
+        else
+            part.step(dt, sequence.at(s), sequence.at(s + 1));
+        if (s < 0) continue;
+        part.write(sequence.at(s), out);
+        for (std::size_t k = 0; k < n; ++k) columns[k].push_back(out[k]);
+    }
+    return columns;
+}
+
+}  // namespace
+
+rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+    Parts parts = kind.parts(context, PoseView(below, 0));
+    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))), below.closes(context.actor.height));
+    std::vector<std::vector<rig::Column>> columns(parts.size());
+    std::atomic<bool> stopped{false};
+    tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t i) {
+        try {
+            columns[i] = runPart(*parts[i], sequence, below, cancel);
+        } catch (const Cancelled&) {
+            stopped = true;
+        }
+    });
+    if (stopped) throw Cancelled{};
+    rig::Track above = below;
+    for (std::size_t i = 0; i < parts.size(); ++i)
+        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k) above.replace(parts[i]->joints()[k], std::move(columns[i][k]));
+    return above;
+}
+
+rig::Track mixed(const rig::Track& below, const rig::Track& above, double mix) {
+    if (mix >= 1) return above;
+    if (mix <= 0) return below;
+    rig::Track out = below;
+    for (int j = 0; j < below.joints(); ++j) {
+        if (below.column(j) == above.column(j)) continue;
+        rig::Column c(static_cast<std::size_t>(below.frames()));
+        for (int f = 0; f < below.frames(); ++f) {
+            const Xform &a = below.at(j, f), &b = above.at(j, f);
+            c[static_cast<std::size_t>(f)] = {a.t + mix * (b.t - a.t), blend(a.r, b.r, mix), a.s + mix * (b.s - a.s)};
+        }
+        out.replace(j, std::move(c));
+    }
+    return out;
+}
+
+}  // namespace nutatio::layers

@@ -1,0 +1,15 @@
+// Running a layer over a whole shot.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+/// The track with the layer's parts simulated over every frame, at full mix. Same bits for any number of threads.
+/// Throws Cancelled when asked to stop.
+rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel);
+
+/// `above` mixed over `below`: 0 gives below, 1 gives above.
+rig::Track mixed(const rig::Track& below, const rig::Track& above, double mix);
+
+}  // namespace nutatio::layers

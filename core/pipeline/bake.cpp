@@ -1,0 +1,236 @@
+#include "pipeline/bake.h"
+
+#include <algorithm>
+
+#include "files/bvh.h"
+#include "layers/registry.h"
+
+namespace nutatio::pipeline {
+
+namespace {
+
+double stray(const rig::Column& c, rig::Path path, int a, int b, int f, double angle, double length) {
+    const double u = static_cast<double>(f - a) / (b - a);
+    const Xform &xa = c[static_cast<std::size_t>(a)], &xb = c[static_cast<std::size_t>(b)], &x = c[static_cast<std::size_t>(f)];
+    if (path == rig::Path::Turn) return x.r.angularDistance(blend(xa.r, xb.r, u)) / angle;
+    const Vec3 &va = path == rig::Path::Move ? xa.t : xa.s, &vb = path == rig::Path::Move ? xb.t : xb.s, &v = path == rig::Path::Move ? x.t : x.s;
+    return (v - (va + u * (vb - va))).norm() / length;
+}
+
+rig::Channel channelOf(const rig::Column& c, int joint, rig::Path path, const rig::FrameGrid& grid, const std::vector<int>& frames) {
+    rig::Channel ch;
+    ch.joint = joint;
+    ch.path = path;
+    ch.width = path == rig::Path::Turn ? 4 : 3;
+    Quat last = Quat::Identity();
+    for (int f : frames) {
+        ch.times.push_back(static_cast<float>(grid.time(f)));
+        const Xform& x = c[static_cast<std::size_t>(f)];
+        if (path == rig::Path::Turn) {
+            last = sameSide(x.r, last);  // no flips: each key on the side of the one before
+            for (int k = 0; k < 4; ++k) ch.values.push_back(static_cast<float>(last.coeffs()[k]));
+        } else {
+            const Vec3& v = path == rig::Path::Move ? x.t : x.s;
+            for (int k = 0; k < 3; ++k) ch.values.push_back(static_cast<float>(v[k]));
+        }
+    }
+    // Two frames may fall on one time at a clip's ragged end; the later one holds.
+    while (ch.times.size() > 1 && ch.times[ch.times.size() - 1] <= ch.times[ch.times.size() - 2]) {
+        ch.times.erase(ch.times.end() - 2);
+        ch.values.erase(ch.values.end() - 2 * ch.width, ch.values.end() - ch.width);
+    }
+    return ch;
+}
+
+const Vec3& part(const Xform& x, rig::Path p) { return p == rig::Path::Move ? x.t : x.s; }
+
+bool differs(const rig::Column& a, const rig::Track& body, int joint, rig::Path path) {
+    for (std::size_t f = 0; f < a.size(); ++f) {
+        const Xform& b = body.at(joint, static_cast<int>(f));
+        if (path == rig::Path::Turn ? a[f].r.coeffs() != b.r.coeffs() : part(a[f], path) != part(b, path)) return true;
+    }
+    return false;
+}
+
+/// World scale above each joint in the rest pose: turns a length in the world into one in local units.
+std::vector<double> scalesAbove(const rig::Actor& actor) {
+    std::vector<Affine> worlds;
+    rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
+    std::vector<double> out(worlds.size(), 1.0);
+    for (std::size_t j = 0; j < out.size(); ++j)
+        if (const int p = actor.skeleton.joint(static_cast<int>(j)).parent; p != rig::kNoJoint)
+            out[j] = std::max(1e-9, std::cbrt(std::abs(worlds[static_cast<std::size_t>(p)].m.determinant())));
+    return out;
+}
+
+class Baker {
+  public:
+    Baker(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options, Evaluator& evaluator, const Cancel& cancel)
+        : m_scene(scene), m_entry(entry), m_options(options), m_evaluator(evaluator), m_cancel(cancel), m_scales(scalesAbove(*entry.actor)) {}
+
+    /// Grid of clip `clip` (-1: the rest pose for two seconds).
+    rig::FrameGrid grid(int clip, double fps) const {
+        if (clip >= 0) return rig::FrameGrid::covering(m_entry.actor->clips[static_cast<std::size_t>(clip)], fps);
+        return {static_cast<int>(scene::kStillSeconds * fps) + 1, fps, 0, scene::kStillSeconds};
+    }
+
+    /// The clip's motion with everything outside the asked range as it was.
+    ActorResult evaluate(int clip, const rig::FrameGrid& g, BakeReport& report) {
+        ActorResult r = m_evaluator.evaluateActor(m_scene, m_entry, clip, g, m_cancel);
+        for (const LayerResult& l : r.layers)
+            if (!l.problem.empty()) report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
+        if (m_options.firstFrame > 0) {
+            rig::Track ranged = *r.body;
+            for (int j = 0; j < ranged.joints(); ++j) {
+                if (r.result->column(j) == r.body->column(j)) continue;
+                rig::Column c(static_cast<std::size_t>(g.frames));
+                for (int f = 0; f < g.frames; ++f) c[static_cast<std::size_t>(f)] = (f + 1 >= m_options.firstFrame && f + 1 <= m_options.lastFrame ? r.result : r.body)->at(j, f);
+                ranged.replace(j, std::move(c));
+            }
+            r.result = std::make_shared<const rig::Track>(std::move(ranged));
+        }
+        return r;
+    }
+
+    files::NewClip clipOf(int clip, const ActorResult& r, BakeReport& report) const {
+        files::NewClip out;
+        out.source = clip;
+        out.beside = m_options.beside;
+        const rig::FrameGrid& g = r.result->grid();
+        BakeReport::ClipReport said;
+        said.name = m_options.beside ? *m_options.beside : clip >= 0 ? m_entry.actor->clipLabel(clip) : "rest pose";
+        said.frames = g.frames;
+        for (int j = 0; j < r.result->joints(); ++j) {
+            if (r.result->column(j) == r.body->column(j)) continue;
+            const rig::Column& c = *r.result->column(j);
+            bool moved = false;
+            for (rig::Path p : {rig::Path::Move, rig::Path::Turn, rig::Path::Scale}) {
+                if (!differs(c, *r.body, j, p)) continue;
+                moved = true;
+                const double length = m_options.tolerance.heightShare * m_entry.actor->height / m_scales[static_cast<std::size_t>(j)];
+                std::vector<int> frames;
+                if (m_options.tolerance.keyEveryFrame())
+                    for (int f = 0; f < g.frames; ++f) frames.push_back(f);
+                else
+                    frames = keyFrames(c, p, radians(m_options.tolerance.angleDeg), p == rig::Path::Scale ? m_options.tolerance.heightShare : length);
+                out.channels.push_back(channelOf(c, j, p, g, frames));
+                said.keys += static_cast<int>(out.channels.back().times.size());
+                said.framesKeys += g.frames;
+            }
+            said.joints += moved ? 1 : 0;
+        }
+        report.clips.push_back(said);
+        return out;
+    }
+
+  private:
+    const scene::Scene& m_scene;
+    const scene::ActorEntry& m_entry;
+    const BakeOptions& m_options;
+    Evaluator& m_evaluator;
+    const Cancel& m_cancel;
+    std::vector<double> m_scales;
+};
+
+Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const std::string& wanted) {
+    if (scene.actors.empty()) return Error{"", "", "the scene has no actor to hand off"};
+    if (!wanted.empty()) {
+        if (const scene::ActorEntry* a = scene.actor(wanted)) return a;
+        return Error{"", "", "the scene has no actor \"" + wanted + "\""};
+    }
+    const scene::ActorEntry* found = nullptr;
+    for (const scene::ActorEntry& a : scene.actors) {
+        if (std::none_of(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == a.id; })) continue;
+        if (found) return Error{"", "", "several actors have layers; say which one with --actor"};
+        found = &a;
+    }
+    return found ? found : &scene.actors.front();
+}
+
+/// A BVH's channels are one block over one grid, so bare joints go out with the source's own clip under the new keys.
+void addSourceMotion(const rig::Actor& actor, files::NewClip& clip) {
+    if (clip.source < 0) return;
+    for (rig::Channel ch : actor.clips[static_cast<std::size_t>(clip.source)].channels) {
+        const bool replaced = std::any_of(clip.channels.begin(), clip.channels.end(), [&](const rig::Channel& c) { return c.joint == ch.joint && c.path == ch.path; });
+        if (!replaced) clip.channels.push_back(std::move(ch));
+    }
+    for (rig::Channel& c : clip.channels)
+        if (c.path == rig::Path::Move)
+            for (float& v : c.values) v = static_cast<float>(v * actor.metresPerUnit);
+}
+
+}  // namespace
+
+std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double angle, double length) {
+    const int last = static_cast<int>(column.size()) - 1;
+    std::vector<int> kept{0};
+    if (last == 0) return kept;
+    std::vector<std::pair<int, int>> todo{{0, last}};
+    while (!todo.empty()) {
+        const auto [a, b] = todo.back();
+        todo.pop_back();
+        int worst = -1;
+        double far = 1;
+        for (int f = a + 1; f < b; ++f) {
+            const double d = stray(column, path, a, b, f, angle, length);
+            if (d > far) {
+                far = d;
+                worst = f;
+            }
+        }
+        if (worst < 0) {
+            kept.push_back(b);
+        } else {
+            todo.emplace_back(worst, b);
+            todo.emplace_back(a, worst);
+        }
+    }
+    return kept;
+}
+
+Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out, Evaluator& evaluator, const Cancel& cancel,
+                        const Progress& progress) {
+    const auto chosen = chooseActor(scene, options.actor);
+    if (!chosen) return chosen.error();
+    const scene::ActorEntry& entry = *chosen.value();
+    const rig::Actor& actor = *entry.actor;
+    const bool bvhOut = out.extension() == ".bvh";
+    if (bvhOut && actor.source.format != rig::SourceDocument::Format::Bvh)
+        return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
+    std::vector<int> clips;
+    if (options.clip) {
+        clips.push_back(actor.findClip(*options.clip));
+        if (clips.front() < 0) return Error{actor.source.path, "", "there is no clip \"" + *options.clip + "\""};
+    } else {
+        for (std::size_t c = 0; c < actor.clips.size(); ++c) clips.push_back(static_cast<int>(c));
+        if (clips.empty()) clips.push_back(-1);
+    }
+    if (options.beside && clips.size() > 1) return Error{"", "", "one new name cannot serve " + std::to_string(clips.size()) + " clips; choose one with --clip"};
+    const double fps = options.fps > 0 ? options.fps : scene.fps;
+
+    BakeReport report;
+    Baker baker(scene, entry, options, evaluator, cancel);
+    std::vector<files::NewClip> fresh;
+    for (std::size_t k = 0; k < clips.size(); ++k) {
+        const rig::FrameGrid g = baker.grid(clips[k], fps);
+        if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > g.frames))
+            return Error{"", "", "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) + " does not lie in the shot's frames 1:" + std::to_string(g.frames)};
+        const ActorResult r = baker.evaluate(clips[k], g, report);
+        files::NewClip clip = baker.clipOf(clips[k], r, report);
+        if (bvhOut) {
+            const auto written = files::writeBvh(actor, *r.body, *r.result, out);
+            if (!written) return written.error();
+            return report;
+        }
+        if (actor.source.format == rig::SourceDocument::Format::Bvh) addSourceMotion(actor, clip);
+        fresh.push_back(std::move(clip));
+        if (progress) progress(0.95 * static_cast<double>(k + 1) / static_cast<double>(clips.size()));
+    }
+    if (cancel.asked()) throw Cancelled{};
+    const auto written = files::writeGltf(actor, fresh, out);
+    if (!written) return written.error();
+    if (progress) progress(1);
+    return report;
+}
+
+}  // namespace nutatio::pipeline

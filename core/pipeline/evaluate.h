@@ -1,0 +1,69 @@
+// The stack as a fold, with every result kept under the key of what went into it.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "base/cancel.h"
+#include "base/hash.h"
+#include "rig/track.h"
+#include "scene/scene.h"
+
+namespace nutatio::pipeline {
+
+using TrackPtr = std::shared_ptr<const rig::Track>;
+
+/// One layer's place in an evaluated stack.
+struct LayerResult {
+    std::string id;
+    bool acts = false;
+    std::string problem;  // why it does nothing although it should; empty when all is well
+    TrackPtr below;       // what it started from
+    TrackPtr result;      // what it made of it; the same pointer when it did nothing
+};
+
+struct ActorResult {
+    std::string id;
+    TrackPtr body;
+    TrackPtr result;
+    std::vector<LayerResult> layers;  // of this actor, bottom first
+};
+
+struct Evaluation {
+    std::vector<ActorResult> actors;
+    double milliseconds = 0;
+    int simulated = 0;  // layers that ran; the rest were known
+
+    const ActorResult* actor(std::string_view id) const;
+    const LayerResult* layer(std::string_view id) const;
+};
+
+/// Evaluates scenes and remembers layers' results. One at a time may evaluate; the cache itself is safe to share.
+class Evaluator {
+  public:
+    /// Throws Cancelled when asked to stop; what was finished before stays known.
+    Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {});
+    /// The same for one actor, on a grid of the caller's.
+    ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid, const Cancel& cancel,
+                              int* simulated = nullptr, const Progress& progress = {});
+    std::size_t cachedBytes() const;
+
+  private:
+    struct Kept {
+        TrackPtr track;
+        std::size_t bytes = 0;
+        std::uint64_t used = 0;
+    };
+    TrackPtr known(const Key& key);
+    void keep(const Key& key, TrackPtr track, const rig::Track* below);
+
+    mutable std::mutex m_lock;
+    std::map<Key, Kept> m_kept;
+    std::size_t m_bytes = 0;
+    std::uint64_t m_clock = 0;
+};
+
+}  // namespace nutatio::pipeline

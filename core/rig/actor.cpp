@@ -1,0 +1,80 @@
+#include "rig/actor.h"
+
+#include <algorithm>
+#include <charconv>
+
+namespace nutatio::rig {
+
+std::vector<Xform> Actor::restPose() const {
+    std::vector<Xform> locals;
+    locals.reserve(static_cast<std::size_t>(skeleton.size()));
+    for (const Joint& j : skeleton.joints()) locals.push_back(j.rest);
+    return locals;
+}
+
+int Actor::findClip(std::string_view wanted) const {
+    for (std::size_t i = 0; i < clips.size(); ++i)
+        if (clips[i].name == wanted && !wanted.empty()) return static_cast<int>(i);
+    if (wanted.size() > 1 && wanted.front() == '#') {
+        std::size_t index = 0;
+        const char* end = wanted.data() + wanted.size();
+        const auto [at, bad] = std::from_chars(wanted.data() + 1, end, index);
+        if (bad == std::errc() && at == end && index < clips.size()) return static_cast<int>(index);
+    }
+    return -1;
+}
+
+std::string Actor::clipLabel(int clip) const {
+    const std::string& n = clips[static_cast<std::size_t>(clip)].name;
+    return n.empty() ? "#" + std::to_string(clip) : n;
+}
+
+namespace {
+
+Key motionKey(const Actor& a) {
+    Hasher h;
+    h.number(static_cast<std::uint64_t>(a.skeleton.size())).real(a.metresPerUnit);
+    for (const Joint& j : a.skeleton.joints()) {
+        h.text(j.name).number(static_cast<std::uint64_t>(j.parent));
+        h.bytes(j.rest.t.data(), sizeof(double) * 3).bytes(j.rest.r.coeffs().data(), sizeof(double) * 4);
+        h.bytes(j.rest.s.data(), sizeof(double) * 3);
+    }
+    for (const Clip& c : a.clips) {
+        h.text(c.name).real(c.start).real(c.end);
+        for (const Channel& ch : c.channels) {
+            h.number(static_cast<std::uint64_t>(ch.joint)).number(static_cast<std::uint64_t>(ch.path));
+            h.number(static_cast<std::uint64_t>(ch.interpolation));
+            h.bytes(ch.times.data(), ch.times.size() * sizeof(float)).bytes(ch.values.data(), ch.values.size() * sizeof(float));
+        }
+    }
+    return h.done();
+}
+
+}  // namespace
+
+void Actor::finish() {
+    isSkinJoint.assign(static_cast<std::size_t>(skeleton.size()), false);
+    for (const Skin& s : skins)
+        for (int j : s.joints) isSkinJoint[static_cast<std::size_t>(j)] = true;
+
+    std::vector<Affine> worlds;
+    worldTransforms(skeleton, restPose(), worlds);
+    Eigen::AlignedBox3d box;
+    PosedVertices posed;
+    for (const MeshInstance& i : instances)
+        for (const Primitive& p : meshes[static_cast<std::size_t>(i.mesh)].primitives) {
+            poseVertices(*this, i, p, worlds, {}, posed);
+            for (const Vec3f& v : posed.positions) box.extend(v.cast<double>());
+        }
+    if (box.isEmpty())
+        for (const Affine& w : worlds) box.extend(w.t);
+    if (box.isEmpty()) box.extend(Vec3::Zero());
+    low = box.min();
+    high = box.max();
+    height = high.y() - low.y();
+    if (!(height > 1e-9 * box.diagonal().norm())) height = box.diagonal().norm();
+    if (!(height > 0) || !std::isfinite(height)) height = 1;
+    content = motionKey(*this);
+}
+
+}  // namespace nutatio::rig

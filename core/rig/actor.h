@@ -1,0 +1,55 @@
+// An imported character, prop or stick figure: joints, skins, meshes, clips, and the document it came from.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/hash.h"
+#include "rig/clip.h"
+#include "rig/mesh.h"
+#include "rig/skeleton.h"
+
+namespace nutatio::rig {
+
+using Bytes = std::vector<std::uint8_t>;
+
+/// The source file as it was read, so that hand-off can give back everything it did not touch.
+struct SourceDocument {
+    enum class Format { Gltf, Glb, Bvh };
+    Format format = Format::Gltf;
+    std::string path;
+    std::string text;                                     // the JSON of a glTF, or the whole BVH
+    std::vector<std::shared_ptr<const Bytes>> buffers;  // a glTF's buffers, as many as its JSON lists
+    Bytes otherChunks;                                  // of a .glb, after the two that glTF defines
+};
+
+/// Everything here is never changed after loading; scenes share it.
+struct Actor {
+    std::string name;
+    Skeleton skeleton;
+    std::vector<Mesh> meshes;
+    std::vector<Skin> skins;
+    std::vector<Material> materials;
+    std::vector<PackedImage> images;
+    std::vector<MeshInstance> instances;
+    std::vector<Clip> clips;
+    SourceDocument source;
+    std::vector<std::string> warnings;
+    double metresPerUnit = 1;
+    Key content;  // of everything that motion depends on
+
+    /// Height of the rest pose [units]: of the drawn meshes, or of the joints when there are none. Never 0.
+    double height = 1;
+    Vec3 low = Vec3::Zero(), high = Vec3::Ones();  // rest bounds [units]
+    std::vector<bool> isSkinJoint;                  // by joint: some skin uses it
+
+    std::vector<Xform> restPose() const;
+    /// Clip called `name`, or "#index"; -1 when there is none.
+    int findClip(std::string_view name) const;
+    std::string clipLabel(int clip) const;
+    /// Fills height, bounds, isSkinJoint and content from the rest.
+    void finish();
+};
+
+}  // namespace nutatio::rig

@@ -1,0 +1,79 @@
+// What is drawn of an actor: meshes bound to joints, their skins, materials and pictures.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/maths.h"
+
+namespace nutatio::rig {
+
+struct MorphTarget {
+    std::vector<Vec3f> positions;  // offsets, one a vertex; may be empty
+    std::vector<Vec3f> normals;
+};
+
+/// Up to eight joints a vertex; weights sum to 1.
+struct Influence {
+    std::array<std::uint16_t, 8> joint{};
+    std::array<float, 8> weight{};
+};
+
+struct Primitive {
+    std::vector<Vec3f> positions;
+    std::vector<Vec3f> normals;  // always as many as positions: computed when the source has none
+    std::vector<Vec2f> uvs;      // may be empty
+    std::vector<Vec4f> colours;  // linear; may be empty
+    std::vector<Influence> influences;
+    std::vector<std::uint32_t> triangles;  // three a triangle
+    std::vector<MorphTarget> morphs;
+    int material = -1;
+};
+
+struct Mesh {
+    std::string name;
+    std::vector<Primitive> primitives;
+    std::vector<float> weights;  // rest weight of each morph target
+};
+
+struct Skin {
+    std::vector<int> joints;
+    std::vector<Affine> inverseBind;
+};
+
+/// A mesh hung on a joint, drawn through a skin when it has one.
+struct MeshInstance {
+    int joint = 0;
+    int mesh = 0;
+    int skin = -1;
+};
+
+struct Material {
+    Vec4f colour = Vec4f::Ones();
+    int image = -1;
+    bool blend = false;
+    bool doubleSided = false;
+    float alphaCutoff = -1;  // < 0: none
+};
+
+/// A picture as it stood in the file, still packed (PNG or JPEG).
+struct PackedImage {
+    std::string name;
+    std::shared_ptr<const std::vector<std::uint8_t>> bytes;
+};
+
+/// Vertices of one primitive of one instance, in world space, for one pose.
+struct PosedVertices {
+    std::vector<Vec3f> positions;
+    std::vector<Vec3f> normals;
+};
+
+struct Actor;
+/// Applies morph weights and skin for the pose whose world transforms are `worlds`. `weights` may be empty: the rest weights.
+void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
+                  const std::vector<float>& weights, PosedVertices& out);
+
+}  // namespace nutatio::rig

@@ -1,0 +1,70 @@
+#include "rig/track.h"
+
+#include <algorithm>
+
+namespace nutatio::rig {
+
+FrameGrid FrameGrid::covering(const Clip& clip, double fps) {
+    // The small allowance keeps a clip of exactly n frames from gaining one by rounding in its float times.
+    const double count = std::ceil(clip.seconds() * fps - 1e-3);
+    return {static_cast<int>(std::max(0.0, count)) + 1, fps, clip.start, clip.end};
+}
+
+void Track::pose(int frame, std::vector<Xform>& locals) const {
+    locals.resize(m_columns.size());
+    for (int j = 0; j < joints(); ++j) locals[static_cast<std::size_t>(j)] = at(j, frame);
+}
+
+std::size_t Track::ownBytes(const Track* below) const {
+    std::size_t bytes = 0;
+    for (int j = 0; j < joints(); ++j)
+        if (!below || below->column(j) != column(j)) bytes += column(j)->size() * sizeof(Xform);
+    return bytes;
+}
+
+bool Track::closes(double height) const {
+    if (frames() < 3) return false;
+    for (int j = 0; j < joints(); ++j) {
+        if (holdsStill(j)) continue;
+        const Xform &a = at(j, 0), &b = at(j, frames() - 1);
+        if ((a.t - b.t).norm() > 0.002 * height || a.r.angularDistance(b.r) > radians(0.5)) return false;
+    }
+    return true;
+}
+
+Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid) {
+    const auto n = static_cast<std::size_t>(actor.skeleton.size());
+    std::vector<Xform> locals = actor.restPose();
+    std::vector<bool> moves(n, false);
+    if (clip >= 0)
+        for (const Channel& c : actor.clips[static_cast<std::size_t>(clip)].channels)
+            if (c.path != Path::Weights) moves[static_cast<std::size_t>(c.joint)] = true;
+    std::vector<Column> columns(n);
+    for (std::size_t j = 0; j < n; ++j) columns[j].assign(moves[j] ? static_cast<std::size_t>(grid.frames) : 1u, locals[j]);
+    if (clip >= 0)
+        for (int f = 0; f < grid.frames; ++f) {
+            actor.clips[static_cast<std::size_t>(clip)].pose(grid.time(f), locals);
+            for (std::size_t j = 0; j < n; ++j)
+                if (moves[j]) columns[j][static_cast<std::size_t>(f)] = locals[j];
+        }
+    std::vector<ColumnPtr> shared;
+    shared.reserve(n);
+    for (Column& c : columns) {
+        if (std::all_of(c.begin(), c.end(), [&](const Xform& x) { return x == c.front(); })) c.resize(1);
+        shared.push_back(std::make_shared<const Column>(std::move(c)));
+    }
+    return {grid, std::move(shared)};
+}
+
+std::vector<float> morphWeights(const Actor& actor, int clip, int joint, double time) {
+    if (clip < 0) return {};
+    for (const Channel& c : actor.clips[static_cast<std::size_t>(clip)].channels) {
+        if (c.path != Path::Weights || c.joint != joint) continue;
+        std::vector<double> v(static_cast<std::size_t>(c.width));
+        c.sample(time, v.data());
+        return {v.begin(), v.end()};
+    }
+    return {};
+}
+
+}  // namespace nutatio::rig

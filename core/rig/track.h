@@ -1,0 +1,63 @@
+// Motion: local transforms of every joint for every frame of the shot.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "rig/actor.h"
+
+namespace nutatio::rig {
+
+/// The frame grid of a shot. Frame 0 here is the shot's first frame; people read it as 1.
+struct FrameGrid {
+    int frames = 1;
+    double fps = 24;
+    double start = 0;  // [s] time of frame 0 in the clip
+    double end = 0;    // [s] end of the clip: the last frame may lie a little beyond it
+
+    double dt() const { return 1.0 / fps; }
+    double time(int frame) const { return std::min(start + frame / fps, std::max(start, end)); }
+    /// The grid that covers `clip` at `fps`.
+    static FrameGrid covering(const Clip& clip, double fps);
+};
+
+/// One joint's transforms: one a frame, or a single one that holds throughout.
+using Column = std::vector<Xform>;
+using ColumnPtr = std::shared_ptr<const Column>;
+
+/// Columns are shared until a layer replaces them, so what a layer changed is what it replaced.
+class Track {
+  public:
+    Track() = default;
+    Track(FrameGrid grid, std::vector<ColumnPtr> columns) : m_grid(grid), m_columns(std::move(columns)) {}
+
+    const FrameGrid& grid() const { return m_grid; }
+    int frames() const { return m_grid.frames; }
+    int joints() const { return static_cast<int>(m_columns.size()); }
+    const Xform& at(int joint, int frame) const {
+        const Column& c = *m_columns[static_cast<std::size_t>(joint)];
+        return c.size() == 1 ? c.front() : c[static_cast<std::size_t>(frame)];
+    }
+    bool holdsStill(int joint) const { return m_columns[static_cast<std::size_t>(joint)]->size() == 1; }
+    const ColumnPtr& column(int joint) const { return m_columns[static_cast<std::size_t>(joint)]; }
+    void replace(int joint, Column column) {
+        m_columns[static_cast<std::size_t>(joint)] = std::make_shared<const Column>(std::move(column));
+    }
+    void pose(int frame, std::vector<Xform>& locals) const;
+    /// Bytes held by columns of this track that `below` does not share.
+    std::size_t ownBytes(const Track* below) const;
+    /// Whether the last frame's pose is the first's again, so that the shot can play as a loop.
+    bool closes(double height) const;
+
+  private:
+    FrameGrid m_grid;
+    std::vector<ColumnPtr> m_columns;
+};
+
+/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1. Frames past the clip's end hold its end.
+Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid);
+
+/// Morph weights of the mesh on `joint` at `time` [s] of the clip; empty when the clip does not move them.
+std::vector<float> morphWeights(const Actor& actor, int clip, int joint, double time);
+
+}  // namespace nutatio::rig

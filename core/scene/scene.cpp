@@ -1,0 +1,88 @@
+#include "scene/scene.h"
+
+#include <algorithm>
+#include <array>
+
+namespace nutatio::scene {
+
+namespace {
+constexpr std::array<std::pair<Shape, std::string_view>, 3> kShapes{
+    {{Shape::Sphere, "sphere"}, {Shape::Capsule, "capsule"}, {Shape::Plane, "plane"}}};
+
+template <class List>
+auto byId(List& list, std::string_view id) -> decltype(&list.front()) {
+    const auto at = std::find_if(list.begin(), list.end(), [&](const auto& x) { return x.id == id; });
+    return at == list.end() ? nullptr : &*at;
+}
+}  // namespace
+
+std::string_view shapeName(Shape shape) {
+    return std::find_if(kShapes.begin(), kShapes.end(), [&](const auto& p) { return p.first == shape; })->second;
+}
+
+bool shapeFromName(std::string_view name, Shape& shape) {
+    for (const auto& [s, n] : kShapes)
+        if (n == name) {
+            shape = s;
+            return true;
+        }
+    return false;
+}
+
+double Layer::number(std::string_view setting) const {
+    const auto at = values.find(setting);
+    const double* v = at == values.end() ? nullptr : std::get_if<double>(&at->second);
+    return v ? *v : 0.0;
+}
+
+const std::string& Layer::text(std::string_view setting) const {
+    static const std::string kNone;
+    const auto at = values.find(setting);
+    const std::string* v = at == values.end() ? nullptr : std::get_if<std::string>(&at->second);
+    return v ? *v : kNone;
+}
+
+const std::vector<std::string>& Layer::list(std::string_view setting) const {
+    static const std::vector<std::string> kNone;
+    const auto at = values.find(setting);
+    const auto* v = at == values.end() ? nullptr : std::get_if<std::vector<std::string>>(&at->second);
+    return v ? *v : kNone;
+}
+
+const ActorEntry* Scene::actor(std::string_view id) const { return byId(actors, id); }
+const Layer* Scene::layer(std::string_view id) const { return byId(layers, id); }
+Layer* Scene::layer(std::string_view id) { return byId(layers, id); }
+const Collider* Scene::collider(std::string_view id) const { return byId(colliders, id); }
+Collider* Scene::collider(std::string_view id) { return byId(colliders, id); }
+
+bool Scene::acts(const Layer& layer) const {
+    const bool anySolo = std::any_of(layers.begin(), layers.end(), [](const Layer& l) { return l.solo; });
+    return anySolo ? layer.solo : !layer.muted;
+}
+
+std::string Scene::freshId(std::string_view stem) const {
+    std::string base;
+    for (char c : stem)
+        if (std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '-') base += c;
+    if (base.empty()) base = "item";
+    const auto taken = [&](const std::string& id) { return actor(id) || layer(id) || collider(id); };
+    std::string id = base;
+    for (int n = 2; taken(id); ++n) id = base + "-" + std::to_string(n);
+    return id;
+}
+
+rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
+    int frames = 0;
+    for (const ActorEntry& a : actors)
+        if (const int c = a.clipIndex(); c >= 0)
+            frames = std::max(frames, rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(c)], fps).frames);
+    if (frames == 0) frames = static_cast<int>(kStillSeconds * fps) + 1;
+    rig::FrameGrid g{frames, fps, 0, frames / fps};
+    if (const int c = entry.clipIndex(); c >= 0) {
+        g.start = entry.actor->clips[static_cast<std::size_t>(c)].start;
+        g.end = entry.actor->clips[static_cast<std::size_t>(c)].end;
+    }
+    return g;
+}
+
+}  // namespace nutatio::scene
