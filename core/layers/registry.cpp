@@ -18,6 +18,14 @@ std::string shown(double v) {
     return text;
 }
 
+/// "tail_01" -> "tail": the number of the first joint says nothing about the part.
+std::string partName(const std::string& joint) {
+    std::size_t end = joint.size();
+    while (end > 0 && std::isdigit(static_cast<unsigned char>(joint[end - 1]))) --end;
+    while (end > 0 && (joint[end - 1] == '_' || joint[end - 1] == '.' || joint[end - 1] == '-' || joint[end - 1] == ' ')) --end;
+    return end == 0 || joint.front() == '#' ? joint : joint.substr(0, end);
+}
+
 bool rightType(const scene::SettingSpec& spec, const scene::Value& value) { return value.index() == scene::startValue(spec).index(); }
 
 std::string inOrder(std::string_view axes) {
@@ -66,7 +74,7 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     l.kind = kind.id;
     l.actor = actor.id;
     l.values = scene::startValues(kind.settings);
-    l.name = joints.empty() ? std::string(kind.label) : joints.front();
+    l.name = joints.empty() ? std::string(kind.label) : partName(joints.front());
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
     l.values[std::string(kind.target)] = std::move(joints);
     l.id = scene.freshId(l.name + "-" + std::string(kind.id));

@@ -85,4 +85,32 @@ rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
     return g;
 }
 
+Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Shape shape) {
+    const rig::Skeleton& s = entry.actor->skeleton;
+    std::vector<Affine> worlds;
+    rig::worldTransforms(s, entry.actor->restPose(), worlds);
+    const Affine& here = worlds[static_cast<std::size_t>(joint)];
+    const Quat turn = rotationOf(here.m);
+    Vec3 way = Vec3::Zero();
+    for (int c : s.joint(joint).children)
+        if (const Vec3 v = worlds[static_cast<std::size_t>(c)].t - here.t; v.norm() > way.norm()) way = v;
+    Collider c;
+    c.name = s.label(joint);
+    c.id = scene.freshId("collider-" + c.name);
+    c.actor = entry.id;
+    c.joint = s.reference(joint);
+    c.shape = shape;
+    const double usual = 0.06 * entry.actor->height;
+    c.radius = way.norm() > 0.2 * usual ? std::clamp(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
+    c.length = std::max(way.norm(), 0.5 * usual);
+    const Vec3 local = turn.conjugate() * way;
+    if (shape == Shape::Plane) {
+        c.turnDeg = rotationVector(arc(Vec3::UnitY(), turn.conjugate() * Vec3::UnitY())) * degrees(1);
+    } else {
+        c.offset = 0.5 * local;
+        if (way.norm() > 1e-12) c.turnDeg = rotationVector(arc(Vec3::UnitY(), local.normalized())) * degrees(1);
+    }
+    return c;
+}
+
 }  // namespace nutatio::scene

@@ -83,4 +83,7 @@ struct Scene {
 
 inline constexpr double kStillSeconds = 2;
 
+/// A collider laid on `joint` in the rest pose: round it, along the way to its child, or a plane facing up through it.
+Collider newCollider(const Scene& scene, const ActorEntry& actor, int joint, Shape shape);
+
 }  // namespace nutatio::scene

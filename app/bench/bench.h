@@ -1,0 +1,94 @@
+// The Bench: the one window, its commands and its layout.
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QMenu>
+#include <QProgressBar>
+#include <QSplitter>
+#include <QToolButton>
+
+#include "app/bench/notice.h"
+#include "app/bench/palette.h"
+#include "app/document/document.h"
+#include "app/document/session.h"
+#include "app/handoff/handoff.h"
+#include "app/roster/roster.h"
+#include "app/stage/stage.h"
+#include "app/tape/tape.h"
+#include "app/tuner/tuner.h"
+
+namespace nutatio::app {
+
+class Bench : public QMainWindow {
+    Q_OBJECT
+  public:
+    /// `keepFolder`: where unsaved work is kept against a crash; empty keeps none.
+    explicit Bench(const QString& keepFolder = {});
+
+    Document& document() { return m_document; }
+    Session& session() { return m_session; }
+    Stage* stage() const { return m_stage; }
+    Roster* roster() const { return m_roster; }
+    Tape* tape() const { return m_tape; }
+    Tuner* tuner() const { return m_tuner; }
+    HandOff* handoff() const { return m_handoff; }
+    Notice* notice() const { return m_notice; }
+    QString statusText() const { return m_status->text(); }
+    QAction* action(const QString& id) const { return m_actions.value(id); }
+
+    void open(const QString& path);
+
+  protected:
+    void closeEvent(QCloseEvent* e) override;
+    void dragEnterEvent(QDragEnterEvent* e) override;
+    void dropEvent(QDropEvent* e) override;
+    void keyPressEvent(QKeyEvent* e) override;
+    void keyReleaseEvent(QKeyEvent* e) override;
+    bool eventFilter(QObject* o, QEvent* e) override;
+
+  private:
+    QAction* add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon, const std::function<void()>& act);
+    void makeFileCommands();
+    void makeEditCommands();
+    void makeLayerCommands();
+    void makePlayCommands();
+    void makeViewCommands();
+    QWidget* header();
+    QWidget* statusLine();
+    QMenu* menu();
+    void layOut();
+    void refresh();
+    void showEvaluation();
+    void addLayer(const std::string& kind);
+    void addCollider(scene::Shape shape);
+    void removeSelected();
+    void moveLayer(int by);
+    void toggleLayer(bool solo);
+    void openDialog(bool bringIn);
+    bool save(bool as);
+    /// Runs `then`, after asking when there is unsaved work.
+    void guarded(const QString& what, const std::function<void()>& then);
+    void offerRecovery();
+
+    Document m_document;
+    Session m_session;
+    QString m_keepFolder;
+    QMap<QString, QAction*> m_actions;
+    QList<QAction*> m_order;
+    Stage* m_stage;
+    Roster* m_roster;
+    HandOff* m_handoff;
+    Tuner* m_tuner;
+    Tape* m_tape;
+    Notice* m_notice;
+    Palette* m_palette;
+    QLabel *m_title = nullptr, *m_status = nullptr, *m_hint = nullptr;
+    QProgressBar* m_busy = nullptr;
+    QToolButton* m_stop = nullptr;
+    QList<QToolButton*> m_steps;
+    QSplitter *m_across = nullptr, *m_down = nullptr;
+    bool m_closing = false;
+};
+
+}  // namespace nutatio::app

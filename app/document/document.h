@@ -1,0 +1,95 @@
+// The open scene, its history, and what evaluation made of it.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+#include <functional>
+#include <memory>
+
+#include "app/document/newest_wins.h"
+#include "measure/trace.h"
+#include "pipeline/evaluate.h"
+#include "scene/scene.h"
+
+namespace nutatio::app {
+
+/// What an evaluation of the scene gave, with the traces of its lanes.
+struct Results {
+    pipeline::Evaluation evaluation;
+    std::map<std::string, measure::Trace> traces;  // by layer id
+    std::vector<rig::FrameGrid> grids;             // by actor
+};
+using ResultsPtr = std::shared_ptr<const Results>;
+
+/// Owns the Scene; every change goes through `edit`. Does not own selection, play-head or zoom: those are the Session's.
+class Document : public QObject {
+    Q_OBJECT
+  public:
+    explicit Document(QObject* parent = nullptr);
+    ~Document() override;
+
+    const scene::Scene& scene() const { return m_scene; }
+    /// Changes the scene as one step of history. Edits with the same non-empty gesture token, one after the other, are one step.
+    void edit(const QString& name, const std::function<void(scene::Scene&)>& change, const QString& gesture = {});
+    bool canUndo() const { return m_at > 0; }
+    bool canRedo() const { return m_at < m_history.size(); }
+    QString undoName() const { return canUndo() ? m_history[m_at - 1].name : QString(); }
+    QString redoName() const { return canRedo() ? m_history[m_at].name : QString(); }
+    void undo();
+    void redo();
+
+    /// Opens a scene or an actor off the interface's thread; `opened` or `failed` follows. What is open stays until then.
+    void open(const QString& path);
+    /// Adds an actor to the open scene, the same way.
+    void bringIn(const QString& path);
+    void stopOpening() { m_opener.stop(); }
+    /// False and a sentence through `failed` when it could not be written.
+    bool save(const QString& path);
+    const QString& path() const { return m_path; }
+    QString title() const;
+    bool isModified() const { return m_modified; }
+
+    /// The newest finished evaluation; its motion may be a moment behind the scene.
+    const ResultsPtr& results() const { return m_results; }
+    bool upToDate() const { return m_upToDate; }
+    int frames() const;
+    pipeline::Evaluator& evaluator() { return m_evaluator; }
+
+    /// Where unsaved work of this process is kept against a crash; empty switches that off.
+    void keepAgainstCrash(const QString& folder);
+    /// Work that an earlier process left behind in `folder` when it ended without closing; empty when there is none.
+    static QString leftBehind(const QString& folder);
+    void recover(const QString& file);
+
+  Q_SIGNALS:
+    void sceneChanged();
+    void resultsChanged();
+    void historyChanged();
+    void opened(const QStringList& warnings);
+    void opening(const QString& file);
+    void failed(const QString& sentence);
+
+  private:
+    struct Step {
+        QString name, gesture;
+        scene::Scene before, after;
+    };
+    void put(scene::Scene scene);
+    void replaceAll(scene::Scene scene, const QString& path, bool modified);
+    void evaluate();
+    void keepNow();
+
+    scene::Scene m_scene;
+    std::vector<Step> m_history;
+    std::size_t m_at = 0;
+    QString m_path;
+    bool m_modified = false, m_upToDate = true;
+    ResultsPtr m_results;
+    pipeline::Evaluator m_evaluator;
+    QString m_keepFile;
+    QTimer m_keepTimer;
+    NewestWins m_runner, m_opener;  // last: their threads end before what they use
+};
+
+}  // namespace nutatio::app

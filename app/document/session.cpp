@@ -1,0 +1,129 @@
+#include "app/document/session.h"
+
+#include <algorithm>
+
+namespace nutatio::app {
+
+Session::Session(Document& document, QObject* parent) : QObject(parent), m_document(document) {
+    m_clock.setTimerType(Qt::PreciseTimer);
+    m_clock.setInterval(5);
+    connect(&m_clock, &QTimer::timeout, this, &Session::tick);
+    connect(&document, &Document::sceneChanged, this, &Session::forgetWhatIsGone);
+}
+
+void Session::select(Selection s) {
+    if (s == m_selection) return;
+    m_selection = std::move(s);
+    Q_EMIT selectionChanged();
+}
+
+void Session::selectJoint(const std::string& actor, int joint, bool add) {
+    Selection s{actor, {}, {}, {}};
+    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty()) s.joints = m_selection.joints;
+    const auto at = std::find(s.joints.begin(), s.joints.end(), joint);
+    if (at != s.joints.end())
+        s.joints.erase(at);
+    else if (joint >= 0)
+        s.joints.push_back(joint);
+    select(std::move(s));
+}
+
+void Session::selectLayer(const std::string& layer) {
+    const scene::Layer* l = m_document.scene().layer(layer);
+    if (!l) return;
+    select({l->actor, {}, layer, {}});
+    if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
+void Session::selectCollider(const std::string& collider) {
+    const scene::Collider* c = m_document.scene().collider(collider);
+    if (!c) return;
+    select({c->actor, {}, {}, collider});
+    if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
+void Session::selectChain() {
+    const scene::ActorEntry* a = m_document.scene().actor(m_selection.actor);
+    if (!a || m_selection.joints.empty()) return;
+    Selection s = m_selection;
+    for (int root : m_selection.joints)
+        for (int j : a->actor->skeleton.subtree(root))
+            if (std::find(s.joints.begin(), s.joints.end(), j) == s.joints.end()) s.joints.push_back(j);
+    select(std::move(s));
+}
+
+void Session::setFrame(int frame) {
+    frame = std::clamp(frame, 0, m_document.frames() - 1);
+    m_from = frame;
+    m_since.restart();
+    if (frame == m_frame) return;
+    m_frame = frame;
+    Q_EMIT frameChanged(frame);
+}
+
+void Session::setPlaying(bool on) {
+    if (on == isPlaying()) return;
+    if (on) {
+        if (!m_loops && m_frame >= m_document.frames() - 1) setFrame(0);
+        m_from = m_frame;
+        m_since.start();
+        m_clock.start();
+    } else {
+        m_clock.stop();
+    }
+    Q_EMIT playingChanged(on);
+}
+
+void Session::setLoops(bool on) {
+    m_loops = on;
+    Q_EMIT viewChanged();
+}
+
+void Session::setBodyHeld(bool on) {
+    if (on == m_bodyHeld) return;
+    m_bodyHeld = on;
+    Q_EMIT viewChanged();
+}
+
+void Session::setGhost(bool on) {
+    m_ghost = on;
+    Q_EMIT viewChanged();
+}
+
+void Session::setStep(StepId step) {
+    if (step == m_step) return;
+    m_step = step;
+    Q_EMIT stepChanged();
+}
+
+void Session::tick() {
+    // The clip's clock decides which frame shows: a slow drawing drops frames, it does not slow the motion.
+    const int frames = m_document.frames();
+    int frame = m_from + static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * m_document.scene().fps);
+    if (frame >= frames - (m_loops ? 1 : 0)) {
+        if (!m_loops) {
+            setFrame(frames - 1);
+            setPlaying(false);
+            return;
+        }
+        // A loop's last frame is its first one again, so the turn-round skips it.
+        frame = frames > 1 ? frame % (frames - 1) : 0;
+    }
+    if (frame == m_frame) return;
+    m_frame = frame;
+    Q_EMIT frameChanged(frame);
+}
+
+void Session::forgetWhatIsGone() {
+    const scene::Scene& s = m_document.scene();
+    Selection kept = m_selection;
+    if (!s.layer(kept.layer)) kept.layer.clear();
+    if (!s.collider(kept.collider)) kept.collider.clear();
+    const scene::ActorEntry* a = s.actor(kept.actor);
+    if (!a) kept = {};
+    if (a) std::erase_if(kept.joints, [&](int j) { return j >= a->actor->skeleton.size(); });
+    select(std::move(kept));
+    if (m_frame >= m_document.frames()) setFrame(m_document.frames() - 1);
+}
+
+}  // namespace nutatio::app

@@ -1,0 +1,73 @@
+// What is selected, which frame shows, whether it plays: never saved, never undone.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QTimer>
+#include <string>
+#include <vector>
+
+#include "app/document/document.h"
+
+namespace nutatio::app {
+
+/// One thing is selected at a time: joints of one actor, a layer, a collider, or an actor.
+struct Selection {
+    std::string actor;
+    std::vector<int> joints;
+    std::string layer;
+    std::string collider;
+    bool operator==(const Selection&) const = default;
+};
+
+enum class StepId { Attach, Tune, HandOff };
+
+class Session : public QObject {
+    Q_OBJECT
+  public:
+    explicit Session(Document& document, QObject* parent = nullptr);
+
+    const Selection& selection() const { return m_selection; }
+    void select(Selection s);
+    void selectJoint(const std::string& actor, int joint, bool add = false);
+    void selectLayer(const std::string& layer);
+    void selectCollider(const std::string& collider);
+    /// Grows the joint selection by everything below it.
+    void selectChain();
+
+    int frame() const { return m_frame; }  // from 0
+    void setFrame(int frame);
+    bool isPlaying() const { return m_clock.isActive(); }
+    void setPlaying(bool on);
+    bool loops() const { return m_loops; }
+    void setLoops(bool on);
+
+    bool bodyHeld() const { return m_bodyHeld; }
+    void setBodyHeld(bool on);
+    bool ghost() const { return m_ghost; }
+    void setGhost(bool on);
+
+    StepId step() const { return m_step; }
+    void setStep(StepId step);
+
+  Q_SIGNALS:
+    void selectionChanged();
+    void frameChanged(int frame);
+    void playingChanged(bool playing);
+    void viewChanged();
+    void stepChanged();
+
+  private:
+    void tick();
+    void forgetWhatIsGone();
+
+    Document& m_document;
+    Selection m_selection;
+    int m_frame = 0, m_from = 0;
+    bool m_loops = true, m_bodyHeld = false, m_ghost = false;
+    StepId m_step = StepId::Attach;
+    QTimer m_clock;
+    QElapsedTimer m_since;
+};
+
+}  // namespace nutatio::app

@@ -1,0 +1,35 @@
+// The look in one place: colour tokens, fonts, icons. Another theme is another table.
+#pragma once
+
+#include <QColor>
+#include <QFont>
+#include <QIcon>
+#include <QString>
+
+class QApplication;
+
+namespace nutatio::look {
+
+struct Theme {
+    QColor paper, sheet, rule, ink, inkSoft, persimmon, lagoon, plum, ochre, brick, stageTop, stageFloor;
+};
+
+/// The daylight table.
+const Theme& theme();
+
+/// OpenGL 3.3 core for every stage; before the application is made.
+void setSurfaceFormat();
+/// Loads the shipped fonts and dresses the application.
+void dress(QApplication& app);
+
+QFont textFont(double points = 10, int weight = QFont::Normal);
+/// JetBrains Mono, for figures.
+QFont figureFont(double points = 9.5);
+/// A Lucide line icon of that name, tinted ink; tinted lagoon when checked.
+QIcon icon(const QString& name);
+/// A layer kind's own glyph, drawn in the icons' stroke.
+QIcon kindGlyph(const QString& kind, const QColor& colour);
+/// `c` faded to share `alpha` of opacity.
+QColor faded(QColor c, double alpha);
+
+}  // namespace nutatio::look

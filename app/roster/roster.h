@@ -1,0 +1,39 @@
+// The Roster: actors with their joints, clips and colliders, as a tree with a search.
+#pragma once
+
+#include <QLineEdit>
+#include <QTreeWidget>
+#include <QWidget>
+
+#include "app/document/document.h"
+#include "app/document/session.h"
+
+namespace nutatio::app {
+
+class Roster : public QWidget {
+    Q_OBJECT
+  public:
+    Roster(Document& document, Session& session, QWidget* parent = nullptr);
+    QTreeWidget* tree() const { return m_tree; }
+
+  Q_SIGNALS:
+    /// Right click: what can be done with the selection is the bench's to say.
+    void menuWanted(const QPoint& global);
+
+  private:
+    void rebuild();
+    void addActor(const scene::ActorEntry& a);
+    void showSelection();
+    void takeSelection();
+    void activate(QTreeWidgetItem* item);
+    void filter(const QString& text);
+
+    Document& m_document;
+    Session& m_session;
+    QLineEdit* m_search;
+    QTreeWidget* m_tree;
+    std::string m_built;  // what the tree shows, to leave it alone while nothing of that changes
+    bool m_following = false;
+};
+
+}  // namespace nutatio::app

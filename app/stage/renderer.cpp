@@ -1,0 +1,379 @@
+#include "app/stage/renderer.h"
+
+#include <QImage>
+
+#include "app/look/theme.h"
+
+namespace nutatio::app {
+
+namespace {
+
+const char* const kClayVertex = R"(#version 330 core
+layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(location=2) in vec4 colour; layout(location=3) in vec2 uv;
+uniform mat4 clip; out vec3 n; out vec3 w; out vec4 c; out vec2 t;
+void main() { n = normal; w = place; c = colour; t = uv; gl_Position = clip * vec4(place, 1.0); })";
+
+const char* const kClayFragment = R"(#version 330 core
+in vec3 n; in vec3 w; in vec4 c; in vec2 t; out vec4 o;
+uniform vec4 base; uniform sampler2D image; uniform bool textured; uniform vec3 eye; uniform float cutoff; uniform bool blended;
+vec3 toScreen(vec3 l) { return mix(12.92 * l, 1.055 * pow(max(l, vec3(0.0)), vec3(1.0/2.4)) - 0.055, step(0.0031308, l)); }
+void main() {
+    vec4 albedo = base * c;
+    if (textured) { vec4 s = texture(image, t); albedo *= vec4(pow(s.rgb, vec3(2.2)), s.a); }
+    if (cutoff >= 0.0 && albedo.a < cutoff) discard;
+    vec3 v = normalize(eye - w), m = normalize(n);
+    if (!gl_FrontFacing) m = -m;
+    // Soft clay: a broad wrapped key from the upper left, sky and planks as fill, a breath of rim.
+    float key = clamp((dot(m, normalize(vec3(-0.45, 0.80, 0.55))) + 0.35) / 1.35, 0.0, 1.0);
+    vec3 fill = mix(vec3(0.26, 0.23, 0.20), vec3(0.46, 0.50, 0.53), 0.5 + 0.5 * m.y);
+    float rim = pow(1.0 - clamp(dot(m, v), 0.0, 1.0), 3.5) * 0.16;
+    vec3 light = albedo.rgb * (fill + 0.82 * key * key * vec3(1.0, 0.97, 0.92)) + rim * vec3(0.80, 0.88, 0.92) * (0.35 + albedo.rgb);
+    o = vec4(toScreen(light / (1.0 + 0.12 * light)), blended ? albedo.a : 1.0);
+})";
+
+const char* const kGhostFragment = R"(#version 330 core
+in vec3 n; in vec3 w; out vec4 o; uniform vec4 tint; uniform vec3 eye;
+void main() { float edge = 1.0 - abs(dot(normalize(n), normalize(eye - w))); o = vec4(tint.rgb, tint.a * (0.35 + 0.65 * edge)); })";
+
+// The shadow map looks straight down and keeps how near the floor things are.
+const char* const kCastVertex = R"(#version 330 core
+layout(location=0) in vec3 place; uniform vec3 middle; uniform float reach; uniform float floor; out float up;
+void main() { up = place.y - floor; gl_Position = vec4((place.xz - middle.xz) / reach, 0.0, 1.0); })";
+const char* const kCastFragment = R"(#version 330 core
+in float up; out vec4 o; uniform float tall; uniform float least;
+void main() { if (up < least) discard; float s = clamp(1.0 - up / tall, 0.0, 1.0); o = vec4(s * s); })";
+
+const char* const kQuadVertex = R"(#version 330 core
+out vec2 at; void main() { at = vec2(gl_VertexID & 1, gl_VertexID >> 1); gl_Position = vec4(at * 2.0 - 1.0, 0.0, 1.0); })";
+const char* const kBlurFragment = R"(#version 330 core
+in vec2 at; out vec4 o; uniform sampler2D image; uniform vec2 along;
+void main() { float s = 0.0, k = 0.0; for (int i = -7; i <= 7; ++i) { float w = exp(-float(i * i) / 18.0); s += w * texture(image, at + along * float(i)).r; k += w; } o = vec4(s / k); })";
+
+const char* const kFloorVertex = R"(#version 330 core
+uniform mat4 clip; uniform vec3 middle; uniform float reach; uniform float floor; out vec3 w; out vec2 at;
+void main() { at = vec2(gl_VertexID & 1, gl_VertexID >> 1); vec2 p = middle.xz + (at * 2.0 - 1.0) * reach; w = vec3(p.x, floor, p.y); gl_Position = clip * vec4(w, 1.0); })";
+const char* const kGroundFragment = R"(#version 330 core
+in vec3 w; out vec4 o; uniform vec3 middle; uniform float reach; uniform float step; uniform vec3 near; uniform vec3 far; uniform vec3 line;
+float ruled(float s) { vec2 g = w.xz / s, d = fwidth(g); vec2 a = abs(fract(g - 0.5) - 0.5) / max(d, vec2(1e-6)); return (1.0 - min(min(a.x, a.y), 1.0)) * clamp(0.6 / max(d.x, d.y) * 0.12, 0.0, 1.0); }
+void main() {
+    float away = length(w.xz - middle.xz) / reach, fade = smoothstep(0.10, 0.92, away);
+    vec3 c = mix(near, far, fade);
+    c = mix(c, line, (0.30 * ruled(step) + 0.35 * ruled(step * 5.0)) * (1.0 - fade));
+    o = vec4(c, 1.0);
+})";
+const char* const kShadowFragment = R"(#version 330 core
+in vec2 at; out vec4 o; uniform sampler2D image; uniform vec3 ink;
+void main() { vec2 e = min(at, 1.0 - at); float edge = clamp(min(e.x, e.y) * 12.0, 0.0, 1.0); o = vec4(ink, 0.62 * edge * texture(image, at).r); })";
+
+const char* const kMarkVertex = R"(#version 330 core
+layout(location=0) in vec2 place; layout(location=1) in vec4 colour; layout(location=2) in vec4 shape;
+uniform vec2 size; out vec4 c; out vec4 s; void main() { c = colour; s = shape; gl_Position = vec4(place.x / size.x * 2.0 - 1.0, 1.0 - place.y / size.y * 2.0, 0.0, 1.0); })";
+// shape: along [px from the segment's middle], across, half length, half width
+const char* const kMarkFragment = R"(#version 330 core
+in vec4 c; in vec4 s; out vec4 o;
+void main() { float d = length(vec2(max(abs(s.x) - s.z, 0.0), s.y)) - s.w; o = vec4(c.rgb, c.a * clamp(0.5 - d, 0.0, 1.0)); })";
+
+std::unique_ptr<QOpenGLShaderProgram> program(const char* vertex, const char* fragment) {
+    auto p = std::make_unique<QOpenGLShaderProgram>();
+    p->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
+    p->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+    p->link();
+    return p;
+}
+
+QMatrix4x4 toQt(const Mat4& m) {
+    QMatrix4x4 q;
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) q(r, c) = static_cast<float>(m(r, c));
+    return q;
+}
+
+QVector3D toQt(const Vec3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
+QVector3D rgb(const QColor& c) { return {c.redF(), c.greenF(), c.blueF()}; }
+
+constexpr int kMapSize = 256;
+
+/// A round step (1, 2, 5 x 10^n) for a grid under something of this size.
+double gridStep(double size) {
+    const double raw = 0.25 * size, decade = std::pow(10.0, std::floor(std::log10(raw)));
+    for (double m : {1.0, 2.0, 5.0})
+        if (raw <= m * decade * 1.42) return m * decade;
+    return 10 * decade;
+}
+
+}  // namespace
+
+Renderer::Renderer() = default;
+Renderer::~Renderer() = default;
+
+void Renderer::initialise() {
+    initializeOpenGLFunctions();
+    m_clay = program(kClayVertex, kClayFragment);
+    m_ghost = program(kClayVertex, kGhostFragment);
+    m_cast = program(kCastVertex, kCastFragment);
+    m_blur = program(kQuadVertex, kBlurFragment);
+    m_ground = program(kFloorVertex, kGroundFragment);
+    m_shadow = program(kFloorVertex, kShadowFragment);
+    m_marks = program(kMarkVertex, kMarkFragment);
+    QOpenGLFramebufferObjectFormat format;
+    format.setInternalTextureFormat(GL_R8);
+    for (auto* target : {&m_castTarget, &m_blurTarget}) {
+        *target = std::make_unique<QOpenGLFramebufferObject>(kMapSize, kMapSize, format);
+        glBindTexture(GL_TEXTURE_2D, (*target)->texture());
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+    }
+    m_quad = std::make_unique<QOpenGLVertexArrayObject>();
+    m_quad->create();
+    m_markArray = std::make_unique<QOpenGLVertexArrayObject>();
+    m_markArray->create();
+    m_markBuffer.create();
+    m_markBuffer.setUsagePattern(QOpenGLBuffer::StreamDraw);
+}
+
+Renderer::Loaded& Renderer::loaded(const rig::Actor& actor) {
+    // Motion's content key and the mesh sizes tell actors apart without holding on to them.
+    Hasher h;
+    h.key(actor.content).text(actor.source.path);
+    for (const rig::Mesh& m : actor.meshes)
+        for (const rig::Primitive& p : m.primitives) h.number(p.positions.size()).number(p.triangles.size());
+    const auto [at, fresh] = m_loaded.try_emplace(h.done());
+    Loaded& l = at->second;
+    if (!fresh) return l;
+    for (const rig::PackedImage& im : actor.images) {
+        const QImage image = im.bytes ? QImage::fromData(im.bytes->data(), static_cast<int>(im.bytes->size())) : QImage();
+        if (image.isNull()) {
+            l.images.push_back(nullptr);
+            continue;
+        }
+        auto t = std::make_unique<QOpenGLTexture>(image.convertToFormat(QImage::Format_RGBA8888), QOpenGLTexture::GenerateMipMaps);
+        t->setWrapMode(QOpenGLTexture::Repeat);
+        t->setMinMagFilters(QOpenGLTexture::LinearMipMapLinear, QOpenGLTexture::Linear);
+        l.images.push_back(std::move(t));
+    }
+    for (const rig::MeshInstance& in : actor.instances)
+        for (const rig::Primitive& p : actor.meshes[static_cast<std::size_t>(in.mesh)].primitives) {
+            auto piece = std::make_unique<Piece>();
+            piece->array = std::make_unique<QOpenGLVertexArrayObject>();
+            piece->array->create();
+            piece->array->bind();
+            piece->count = static_cast<int>(p.triangles.size());
+            piece->vertices = static_cast<int>(p.positions.size());
+            piece->moving.create();
+            piece->moving.setUsagePattern(QOpenGLBuffer::StreamDraw);
+            piece->moving.bind();
+            piece->moving.allocate(piece->vertices * 24);
+            glEnableVertexAttribArray(0);
+            glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
+            glEnableVertexAttribArray(1);
+            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+            std::vector<float> still;
+            piece->textured = !p.uvs.empty();
+            for (std::size_t v = 0; v < p.positions.size(); ++v) {
+                const Vec4f c = p.colours.empty() ? Vec4f::Ones() : p.colours[v];
+                const Vec2f uv = p.uvs.empty() ? Vec2f::Zero() : p.uvs[v];
+                still.insert(still.end(), {c.x(), c.y(), c.z(), c.w(), uv.x(), uv.y()});
+            }
+            piece->still.create();
+            piece->still.bind();
+            piece->still.allocate(still.data(), static_cast<int>(still.size() * 4));
+            glEnableVertexAttribArray(2);
+            glVertexAttribPointer(2, 4, GL_FLOAT, GL_FALSE, 24, nullptr);
+            glEnableVertexAttribArray(3);
+            glVertexAttribPointer(3, 2, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(16));
+            piece->indices.create();
+            piece->indices.bind();
+            piece->indices.allocate(p.triangles.data(), static_cast<int>(p.triangles.size() * 4));
+            piece->array->release();
+            l.pieces.push_back(std::move(piece));
+        }
+    return l;
+}
+
+void Renderer::upload(const Posed& posed, Loaded& l) {
+    std::size_t k = 0;
+    for (const rig::MeshInstance& in : posed.actor->instances) {
+        const auto weights = posed.morphs.find(in.joint);
+        for (const rig::Primitive& p : posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
+            rig::poseVertices(*posed.actor, in, p, posed.worlds, weights == posed.morphs.end() ? std::vector<float>{} : weights->second, m_posed);
+            m_scratch.resize(m_posed.positions.size() * 6);
+            for (std::size_t v = 0; v < m_posed.positions.size(); ++v) {
+                std::copy_n(m_posed.positions[v].data(), 3, &m_scratch[v * 6]);
+                std::copy_n(m_posed.normals[v].data(), 3, &m_scratch[v * 6 + 3]);
+            }
+            Piece& piece = *l.pieces[k++];
+            piece.moving.bind();
+            piece.moving.allocate(m_scratch.data(), static_cast<int>(m_scratch.size() * 4));
+        }
+    }
+}
+
+void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool tinted) {
+    Loaded& l = loaded(*posed.actor);
+    for (const bool blended : {false, true}) {
+        std::size_t k = 0;
+        for (const rig::MeshInstance& in : posed.actor->instances)
+            for (const rig::Primitive& p : posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
+                Piece& piece = *l.pieces[k++];
+                static const rig::Material kPlain{Vec4f(0.72f, 0.69f, 0.64f, 1), -1, false, true, -1};
+                const rig::Material& m = p.material >= 0 ? posed.actor->materials[static_cast<std::size_t>(p.material)] : kPlain;
+                if (m.blend != blended) continue;
+                if (!tinted) {
+                    shader.setUniformValue("base", m.colour.x(), m.colour.y(), m.colour.z(), m.colour.w());
+                    shader.setUniformValue("cutoff", m.alphaCutoff);
+                    shader.setUniformValue("blended", m.blend);
+                    QOpenGLTexture* image = m.image >= 0 ? l.images[static_cast<std::size_t>(m.image)].get() : nullptr;
+                    shader.setUniformValue("textured", image && piece.textured);
+                    if (image) image->bind(0);
+                    if (m.doubleSided)
+                        glDisable(GL_CULL_FACE);
+                    else
+                        glEnable(GL_CULL_FACE);
+                }
+                piece.array->bind();
+                glDrawElements(GL_TRIANGLES, piece.count, GL_UNSIGNED_INT, nullptr);
+                piece.array->release();
+            }
+    }
+    glDisable(GL_CULL_FACE);
+}
+
+void Renderer::drawQuad() {
+    m_quad->bind();
+    glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
+    m_quad->release();
+}
+
+void Renderer::drawShadowMap(const Frame& f) {
+    const double reach = 0.95 * f.sceneSize;
+    glDisable(GL_DEPTH_TEST);
+    m_castTarget->bind();
+    glViewport(0, 0, kMapSize, kMapSize);
+    glClearColor(0, 0, 0, 0);
+    glClear(GL_COLOR_BUFFER_BIT);
+    glEnable(GL_BLEND);
+    glBlendEquation(GL_MAX);
+    m_cast->bind();
+    m_cast->setUniformValue("middle", toQt(f.camera->target));
+    m_cast->setUniformValue("reach", static_cast<float>(reach));
+    m_cast->setUniformValue("floor", static_cast<float>(f.shadowFloor));
+    m_cast->setUniformValue("tall", static_cast<float>(0.42 * f.sceneSize));
+    m_cast->setUniformValue("least", static_cast<float>(0.004 * f.sceneSize));
+    for (const Posed* p : f.actors) drawActor(*p, *m_cast, true);
+    glBlendEquation(GL_FUNC_ADD);
+    glDisable(GL_BLEND);
+    m_blur->bind();
+    m_blur->setUniformValue("image", 0);
+    for (const bool across : {true, false}) {
+        (across ? m_blurTarget : m_castTarget)->bind();
+        glActiveTexture(GL_TEXTURE0);
+        glBindTexture(GL_TEXTURE_2D, (across ? m_castTarget : m_blurTarget)->texture());
+        m_blur->setUniformValue("along", across ? QVector2D(1.0f / kMapSize, 0) : QVector2D(0, 1.0f / kMapSize));
+        drawQuad();
+    }
+    m_castTarget->release();
+}
+
+void Renderer::drawGround(const Frame& f, const Mat4& clip) {
+    const look::Theme& t = look::theme();
+    m_ground->bind();
+    m_ground->setUniformValue("clip", toQt(clip));
+    m_ground->setUniformValue("middle", toQt(f.camera->target));
+    m_ground->setUniformValue("reach", static_cast<float>(9 * std::max(f.sceneSize, 0.4 * f.camera->distance)));
+    m_ground->setUniformValue("floor", static_cast<float>(f.floor));
+    m_ground->setUniformValue("step", static_cast<float>(gridStep(f.sceneSize)));
+    m_ground->setUniformValue("near", rgb(t.stageFloor));
+    m_ground->setUniformValue("far", rgb(t.stageTop));
+    m_ground->setUniformValue("line", rgb(t.inkSoft));
+    drawQuad();
+}
+
+void Renderer::draw(const Frame& f) {
+    for (const Posed* p : f.actors) upload(*p, loaded(*p->actor));
+    drawShadowMap(f);
+    glBindFramebuffer(GL_FRAMEBUFFER, f.target);
+    glViewport(0, 0, f.size.width(), f.size.height());
+    const QColor top = look::theme().stageTop;
+    glClearColor(top.redF(), top.greenF(), top.blueF(), 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    glEnable(GL_DEPTH_TEST);
+    const Mat4 clip = f.camera->projection(static_cast<double>(f.size.width()) / std::max(1, f.size.height())) * f.camera->view();
+    if (f.camera->eye().y() > f.floor) drawGround(f, clip);
+    glEnable(GL_BLEND);
+    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
+
+    m_clay->bind();
+    m_clay->setUniformValue("clip", toQt(clip));
+    m_clay->setUniformValue("eye", toQt(f.camera->eye()));
+    m_clay->setUniformValue("image", 0);
+    for (const Posed* p : f.actors) drawActor(*p, *m_clay, false);
+
+    // Contact shadow: over floor and planks, never over what stands above it.
+    if (f.camera->eye().y() > f.shadowFloor) {
+        glDepthMask(GL_FALSE);
+        m_shadow->bind();
+        m_shadow->setUniformValue("clip", toQt(clip));
+        m_shadow->setUniformValue("middle", toQt(f.camera->target));
+        m_shadow->setUniformValue("reach", static_cast<float>(0.95 * f.sceneSize));
+        m_shadow->setUniformValue("floor", static_cast<float>(f.shadowFloor + 0.003 * f.sceneSize));
+        m_shadow->setUniformValue("image", 0);
+        m_shadow->setUniformValue("ink", rgb(look::theme().ink));
+        glActiveTexture(GL_TEXTURE0);
+        glBindTexture(GL_TEXTURE_2D, m_castTarget->texture());
+        drawQuad();
+        glDepthMask(GL_TRUE);
+    }
+
+    if (!f.ghosts.empty()) {
+        const QColor plum = look::theme().plum;
+        m_ghost->bind();
+        m_ghost->setUniformValue("clip", toQt(clip));
+        m_ghost->setUniformValue("eye", toQt(f.camera->eye()));
+        m_ghost->setUniformValue("tint", plum.redF(), plum.greenF(), plum.blueF(), 0.42f);
+        // A tie in depth goes to the actor itself: the ghost shows where the two part.
+        glEnable(GL_POLYGON_OFFSET_FILL);
+        glPolygonOffset(2, 4);
+        for (const Posed* p : f.ghosts) {
+            upload(*p, loaded(*p->actor));
+            drawActor(*p, *m_ghost, true);
+        }
+        glDisable(GL_POLYGON_OFFSET_FILL);
+    }
+    glDisable(GL_DEPTH_TEST);
+}
+
+void Renderer::drawMarks(const std::vector<Mark>& marks, const QSize& size, double pixelRatio) {
+    m_scratch.clear();
+    for (const Mark& m : marks) {
+        const Vec3 a(m.a.x() * pixelRatio, m.a.y() * pixelRatio, 0), b(m.b.x() * pixelRatio, m.b.y() * pixelRatio, 0);
+        const double half = 0.5 * (b - a).norm(), wide = 0.5 * m.width * pixelRatio;
+        const Vec3 u = half > 1e-6 ? Vec3((b - a) / (2 * half)) : Vec3::UnitX(), v(-u.y(), u.x(), 0), middle = 0.5 * (a + b);
+        const auto corner = [&](double s, double t) {
+            const double along = s * (half + wide + 1), across = t * (wide + 1);
+            const Vec3 p = middle + along * u + across * v;
+            for (double x : {p.x(), p.y(), static_cast<double>(m.colour.redF()), static_cast<double>(m.colour.greenF()), static_cast<double>(m.colour.blueF()),
+                             static_cast<double>(m.colour.alphaF()), along, across, half, wide})
+                m_scratch.push_back(static_cast<float>(x));
+        };
+        for (const auto& [s, t] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, -1}, {1, 1}, {-1, 1}}) corner(s, t);
+    }
+    if (m_scratch.empty()) return;
+    glEnable(GL_BLEND);
+    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
+    m_markArray->bind();
+    m_markBuffer.bind();
+    m_markBuffer.allocate(m_scratch.data(), static_cast<int>(m_scratch.size() * 4));
+    const int widths[] = {2, 4, 4};
+    std::size_t offset = 0;
+    for (unsigned i = 0; i < 3; ++i) {
+        glEnableVertexAttribArray(i);
+        glVertexAttribPointer(i, widths[i], GL_FLOAT, GL_FALSE, 40, reinterpret_cast<void*>(offset));
+        offset += static_cast<std::size_t>(widths[i]) * 4;
+    }
+    m_marks->bind();
+    m_marks->setUniformValue("size", static_cast<float>(size.width()), static_cast<float>(size.height()));
+    glDrawArrays(GL_TRIANGLES, 0, static_cast<int>(m_scratch.size() / 10));
+    m_markArray->release();
+}
+
+}  // namespace nutatio::app

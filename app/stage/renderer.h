@@ -1,0 +1,82 @@
+// Draws posed actors with OpenGL 3.3 core. Knows nothing of documents: it is given poses.
+#pragma once
+
+#include <QColor>
+#include <QOpenGLBuffer>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLTexture>
+#include <QOpenGLVertexArrayObject>
+#include <map>
+#include <memory>
+#include <vector>
+
+#include "app/stage/camera.h"
+#include "rig/actor.h"
+
+namespace nutatio::app {
+
+/// Lines and dots laid over the scene, in pixels.
+struct Mark {
+    QPointF a, b;    // b == a: a dot
+    double width;    // or a dot's diameter
+    QColor colour;
+};
+
+/// One actor to draw: its pose's world transforms and morph weights by joint.
+struct Posed {
+    const rig::Actor* actor = nullptr;
+    std::vector<Affine> worlds;
+    std::map<int, std::vector<float>> morphs;
+};
+
+class Renderer : protected QOpenGLFunctions_3_3_Core {
+  public:
+    Renderer();
+    ~Renderer();
+    /// With a current context.
+    void initialise();
+
+    struct Frame {
+        const Camera* camera = nullptr;
+        QSize size;            // in device pixels
+        std::vector<const Posed*> actors;
+        std::vector<const Posed*> ghosts;  // the body without layers
+        double floor = 0;      // where the ground is drawn
+        double shadowFloor = 0;
+        double sceneSize = 1;  // sets the grid's step and the shadow's reach
+        unsigned target = 0;   // framebuffer to draw to
+    };
+    void draw(const Frame& frame);
+    void drawMarks(const std::vector<Mark>& marks, const QSize& size, double pixelRatio);
+
+  private:
+    struct Piece {
+        std::unique_ptr<QOpenGLVertexArrayObject> array;
+        QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer}, still{QOpenGLBuffer::VertexBuffer}, indices{QOpenGLBuffer::IndexBuffer};
+        int count = 0, vertices = 0;
+        bool coloured = false, textured = false;
+    };
+    struct Loaded {
+        std::vector<std::unique_ptr<Piece>> pieces;  // in order of instances and their primitives
+        std::vector<std::unique_ptr<QOpenGLTexture>> images;
+    };
+
+    Loaded& loaded(const rig::Actor& actor);
+    void upload(const Posed& posed, Loaded& l);
+    void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted);
+    void drawShadowMap(const Frame& frame);
+    void drawGround(const Frame& frame, const Mat4& clip);
+    void drawQuad();
+
+    std::map<Key, Loaded> m_loaded;
+    std::unique_ptr<QOpenGLShaderProgram> m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
+    std::unique_ptr<QOpenGLFramebufferObject> m_castTarget, m_blurTarget;
+    std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;
+    QOpenGLBuffer m_markBuffer{QOpenGLBuffer::VertexBuffer};
+    rig::PosedVertices m_posed;
+    std::vector<float> m_scratch;
+};
+
+}  // namespace nutatio::app

@@ -1,0 +1,49 @@
+// One row of the Tuner, made from a row of a settings table.
+#pragma once
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QToolButton>
+#include <QWidget>
+
+#include "app/tuner/slider.h"
+
+namespace nutatio::app {
+
+/// Shows one setting and says when a person changes it. Shares are shown in percent; everything else as stored.
+class SettingRow : public QWidget {
+    Q_OBJECT
+  public:
+    explicit SettingRow(const scene::SettingSpec& spec, QWidget* parent = nullptr);
+    const scene::SettingSpec& spec() const { return m_spec; }
+    void show(const scene::Value& value);
+    QLineEdit* field() const { return m_field; }
+    Slider* slider() const { return m_slider; }
+
+  Q_SIGNALS:
+    void changed(const scene::Value& value, const QString& gesture);
+    void hovered(const QString& help);
+    /// The person wants the stage's selection put here.
+    void selectionWanted();
+
+  protected:
+    void enterEvent(QEnterEvent*) override;
+    void leaveEvent(QEvent*) override;
+    bool eventFilter(QObject* o, QEvent* e) override;
+
+  private:
+    void buildNumber(class QHBoxLayout* top, class QVBoxLayout* all);
+    void buildAxes(class QHBoxLayout* top);
+    void buildJoints(class QHBoxLayout* top);
+    void typed();
+
+    const scene::SettingSpec m_spec;
+    double m_shown = 1;  // shown = stored x this
+    QLabel* m_label;
+    QLineEdit* m_field = nullptr;
+    Slider* m_slider = nullptr;
+    QToolButton* m_axes[3] = {nullptr, nullptr, nullptr};
+    scene::Value m_value;
+};
+
+}  // namespace nutatio::app

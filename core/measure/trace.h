@@ -1,0 +1,21 @@
+// What the tape draws in a layer's lane: the body's motion, and what the layer adds to it.
+#pragma once
+
+#include <vector>
+
+#include "rig/track.h"
+
+namespace nutatio::measure {
+
+/// Both along the same line in space, one value a frame [units]: lag shows as the distance between the two.
+struct Trace {
+    std::vector<float> body;   // way of the watched point under the motion below the layer, about its mean
+    std::vector<float> added;  // what the layer adds to that
+    int joint = -1;            // whose end is watched: the one the layer moves farthest
+    std::vector<Vec3f> path;   // where the point is with the layer [units], for the stage's trail
+};
+
+/// Watches the joint end that differs most between the two tracks; the line is the one it moves along most.
+Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& above);
+
+}  // namespace nutatio::measure
