@@ -210,7 +210,7 @@ void addCoat(GltfBuilder& b, const OtterRig& rig) {
         for (double side : {-1.0, 1.0}) d = blendMin(d, ball(p, Vec3(side * 0.105, 0.70, 0.0), Vec3(0.062, 0.062, 0.062)), 0.03);
         const double open = 0.055 + 0.10 * std::clamp(0.62 - p.y(), 0.0, 0.2) / 0.2;
         const double gap = std::max(std::abs(p.x()) - open, -p.z());  // below 0 in the opening
-        return std::max({d, -(torso(p) - 0.004), -gap, 0.445 - p.y(), p.y() - 0.775});
+        return std::max({d, -(torso(p) + 0.016), -gap, 0.445 - p.y(), p.y() - 0.775});
     }, Vec3(-0.22, 0.42, -0.2), Vec3(0.22, 0.80, 0.22), 0.0135);
     std::vector<Bone> bones{{rig["hips"], rig.at("hips"), rig.at("spine_01")}, {rig["spine_01"], rig.at("spine_01"), rig.at("spine_02")},
                             {rig["spine_02"], rig.at("spine_02"), rig.at("chest")}, {rig["chest"], rig.at("chest"), Vec3(0, 0.76, 0)},

@@ -30,7 +30,7 @@ Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double 
     for (int z = 0; z < n.z(); ++z)
         for (int y = 0; y < n.y(); ++y)
             for (int x = 0; x < n.x(); ++x) v[at(x, y, z)] = d(place(x, y, z));
-    const auto gradient = [&](const Vec3& p) {
+    const auto gradient = [&](const Vec3& p) -> Vec3 {
         const double e = 0.2 * cell;
         return Vec3(d(p + e * Vec3::UnitX()) - d(p - e * Vec3::UnitX()), d(p + e * Vec3::UnitY()) - d(p - e * Vec3::UnitY()), d(p + e * Vec3::UnitZ()) - d(p - e * Vec3::UnitZ())) / (2 * e);
     };

@@ -90,6 +90,9 @@ int main(int argc, char** argv) {
 
     bench.stage()->setJointsShown(false);
     session.setGhost(true);
+    camera.heading = nutatio::radians(152);
+    camera.height = nutatio::radians(16);
+    bench.stage()->setCamera(camera);
     strip(bench, folder, QStringLiteral("walk-strip.png"), {1, 5, 9, 13, 17, 21, 25, 29}, QRectF(0.2, 0, 0.62, 1));
     session.setGhost(false);
     bench.stage()->setJointsShown(true);

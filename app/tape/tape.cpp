@@ -63,6 +63,7 @@ void Ruler::paintEvent(QPaintEvent*) {
     p.setFont(look::figureFont(8));
     for (double f = step == 1 ? 1 : 0; f <= s.frames; f += step) {
         const double frame = std::max(1.0, f);
+        if (f > 0 && step > 1 && s.x(frame - 1) - s.x(0) < 30) continue;  // too close to the 1
         p.setPen(QPen(t.inkSoft, 1));
         p.drawLine(QPointF(s.x(frame - 1), 16), QPointF(s.x(frame - 1), 25));
         p.drawText(QRectF(s.x(frame - 1) - 20, 1, 40, 14), Qt::AlignCenter, QString::number(frame));

@@ -3,7 +3,6 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
-#include <QVBoxLayout>
 
 #include "app/look/theme.h"
 #include "app/tuner/arithmetic.h"
@@ -25,39 +24,37 @@ QString number(double v) {
 
 SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent) : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
     if (spec.unit == scene::Unit::Share) m_shown = 100;
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(0, 3, 0, 3);
-    all->setSpacing(1);
-    auto* top = new QHBoxLayout;
-    top->setSpacing(4);
-    all->addLayout(top);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 2, 0, 2);
+    row->setSpacing(5);
     m_label->setToolTip(tr("Double-click: back to the default"));
     m_label->installEventFilter(this);
-    top->addWidget(m_label, 1);
+    row->addWidget(m_label, spec.type == scene::SettingType::Number ? 0 : 1);
     switch (spec.type) {
-        case scene::SettingType::Number: buildNumber(top, all); break;
-        case scene::SettingType::Axes: buildAxes(top); break;
+        case scene::SettingType::Number: buildNumber(row); break;
+        case scene::SettingType::Axes: buildAxes(row); break;
         case scene::SettingType::Joint:
-        case scene::SettingType::Joints: buildJoints(top); break;
+        case scene::SettingType::Joints: buildJoints(row); break;
     }
 }
 
-void SettingRow::buildNumber(QHBoxLayout* top, QVBoxLayout* all) {
-    m_field = new QLineEdit;
-    m_field->setFont(look::figureFont());
-    m_field->setAlignment(Qt::AlignRight);
-    m_field->setFixedWidth(72);
-    m_field->setAccessibleName(qs(m_spec.label));
-    m_field->installEventFilter(this);
-    top->addWidget(m_field);
-    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share ? QStringLiteral("%") : m_spec.unit == scene::Unit::Degrees ? QStringLiteral("°") : qs(scene::unitText(m_spec.unit)));
-    unit->setObjectName(QStringLiteral("soft"));
-    unit->setFixedWidth(44);
-    top->addWidget(unit);
+void SettingRow::buildNumber(QHBoxLayout* row) {
+    m_label->setFixedWidth(82);
     m_slider = new Slider;
     m_slider->setRange({m_spec.soft.low * m_shown, m_spec.soft.high * m_shown}, m_spec.curved);
     m_slider->setAccessibleName(qs(m_spec.label));
-    all->addWidget(m_slider);
+    row->addWidget(m_slider, 1);
+    m_field = new QLineEdit;
+    m_field->setFont(look::figureFont());
+    m_field->setAlignment(Qt::AlignRight);
+    m_field->setFixedWidth(52);
+    m_field->setAccessibleName(qs(m_spec.label));
+    m_field->installEventFilter(this);
+    row->addWidget(m_field);
+    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share ? QStringLiteral("%") : m_spec.unit == scene::Unit::Degrees ? QStringLiteral("°") : m_spec.unit == scene::Unit::Frames ? tr("f") : qs(scene::unitText(m_spec.unit)));
+    unit->setObjectName(QStringLiteral("soft"));
+    unit->setFixedWidth(16);
+    row->addWidget(unit);
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);
     connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) { Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id)); });
 }

@@ -1,6 +1,7 @@
 // One row of the Tuner, made from a row of a settings table.
 #pragma once
 
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QToolButton>
@@ -32,9 +33,9 @@ class SettingRow : public QWidget {
     bool eventFilter(QObject* o, QEvent* e) override;
 
   private:
-    void buildNumber(class QHBoxLayout* top, class QVBoxLayout* all);
-    void buildAxes(class QHBoxLayout* top);
-    void buildJoints(class QHBoxLayout* top);
+    void buildNumber(QHBoxLayout* row);
+    void buildAxes(QHBoxLayout* top);
+    void buildJoints(QHBoxLayout* top);
     void typed();
 
     const scene::SettingSpec m_spec;
