@@ -32,7 +32,8 @@ struct Options {
 
 class Commands {
   public:
-    Commands(const Options& options, std::ostream& out, std::ostream& err, const Cancel& cancel) : m_options(options), m_out(out), m_err(err), m_cancel(cancel) {}
+    Commands(const Options& options, std::ostream& out, std::ostream& err, const Cancel& cancel)
+        : m_options(options), m_out(out), m_err(err), m_cancel(cancel) {}
 
     void info();
     void describe();
@@ -58,7 +59,10 @@ Json actorJson(const rig::Actor& a) {
     Json joints = Json::array(), meshes = Json::array(), clips = Json::array();
     for (int j = 0; j < a.skeleton.size(); ++j) {
         const rig::Joint& joint = a.skeleton.joint(j);
-        joints.push_back({{"index", j}, {"name", joint.name}, {"parent", joint.parent}, {"skinned", static_cast<bool>(a.isSkinJoint[static_cast<std::size_t>(j)])}});
+        joints.push_back({{"index", j},
+                          {"name", joint.name},
+                          {"parent", joint.parent},
+                          {"skinned", static_cast<bool>(a.isSkinJoint[static_cast<std::size_t>(j)])}});
     }
     for (const rig::Mesh& m : a.meshes) {
         std::size_t vertices = 0, triangles = 0, morphs = 0;
@@ -70,18 +74,24 @@ Json actorJson(const rig::Actor& a) {
         meshes.push_back({{"name", m.name}, {"vertices", vertices}, {"triangles", triangles}, {"morphTargets", morphs}});
     }
     for (std::size_t c = 0; c < a.clips.size(); ++c)
-        clips.push_back({{"name", a.clips[c].name}, {"start", a.clips[c].start}, {"end", a.clips[c].end}, {"seconds", a.clips[c].seconds()}, {"channels", a.clips[c].channels.size()}});
-    return {{"name", a.name}, {"file", a.source.path}, {"height", a.height}, {"metresPerUnit", a.metresPerUnit}, {"skins", a.skins.size()},
-            {"joints", joints}, {"meshes", meshes}, {"clips", clips}};
+        clips.push_back({{"name", a.clips[c].name},
+                         {"start", a.clips[c].start},
+                         {"end", a.clips[c].end},
+                         {"seconds", a.clips[c].seconds()},
+                         {"channels", a.clips[c].channels.size()}});
+    return {{"name", a.name},          {"file", a.source.path}, {"height", a.height}, {"metresPerUnit", a.metresPerUnit},
+            {"skins", a.skins.size()}, {"joints", joints},      {"meshes", meshes},   {"clips", clips}};
 }
 
 void printActor(std::ostream& out, const rig::Actor& a) {
     std::size_t triangles = 0;
     for (const rig::Mesh& m : a.meshes)
         for (const rig::Primitive& p : m.primitives) triangles += p.triangles.size() / 3;
-    out << a.name << "\n  joints  " << a.skeleton.size() << "\n  skins   " << a.skins.size() << "\n  meshes  " << a.meshes.size() << " (" << triangles << " triangles)\n";
+    out << a.name << "\n  joints  " << a.skeleton.size() << "\n  skins   " << a.skins.size() << "\n  meshes  " << a.meshes.size()
+        << " (" << triangles << " triangles)\n";
     out << "  height  " << a.height * a.metresPerUnit << " m\n  clips   " << a.clips.size() << "\n";
-    for (std::size_t c = 0; c < a.clips.size(); ++c) out << "    " << a.clipLabel(static_cast<int>(c)) << "  " << a.clips[c].seconds() << " s\n";
+    for (std::size_t c = 0; c < a.clips.size(); ++c)
+        out << "    " << a.clipLabel(static_cast<int>(c)) << "  " << a.clips[c].seconds() << " s\n";
 }
 
 void Commands::info() {
@@ -93,10 +103,16 @@ void Commands::info() {
             actors.push_back(actorJson(*a.actor));
             for (const rig::Clip& c : a.actor->clips) seconds = std::max(seconds, c.seconds());
         }
-        for (const scene::Layer& l : opened.scene.layers) layers.push_back({{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}});
-        Json j = opened.isScene ? Json{{"kind", "scene"}, {"fps", opened.scene.fps}, {"actors", actors}, {"layers", layers}, {"colliders", opened.scene.colliders.size()}}
+        for (const scene::Layer& l : opened.scene.layers)
+            layers.push_back({{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}});
+        Json j = opened.isScene ? Json{{"kind", "scene"},
+                                       {"fps", opened.scene.fps},
+                                       {"actors", actors},
+                                       {"layers", layers},
+                                       {"colliders", opened.scene.colliders.size()}}
                                 : actors.front();
-        if (!opened.isScene) j["kind"] = opened.scene.actors.front().actor->source.format == rig::SourceDocument::Format::Bvh ? "bvh" : "gltf";
+        if (!opened.isScene)
+            j["kind"] = opened.scene.actors.front().actor->source.format == rig::SourceDocument::Format::Bvh ? "bvh" : "gltf";
         j["seconds"] = seconds;
         j["warnings"] = opened.warnings;
         print(j);
@@ -109,10 +125,14 @@ void Commands::info() {
 
 const char* typeName(scene::SettingType t) {
     switch (t) {
-        case scene::SettingType::Number: return "number";
-        case scene::SettingType::Axes: return "axes";
-        case scene::SettingType::Joint: return "joint";
-        case scene::SettingType::Joints: return "joints";
+        case scene::SettingType::Number:
+            return "number";
+        case scene::SettingType::Axes:
+            return "axes";
+        case scene::SettingType::Joint:
+            return "joint";
+        case scene::SettingType::Joints:
+            return "joints";
     }
     return "";
 }
@@ -124,7 +144,8 @@ void Commands::describe() {
     if (kinds.empty()) throw BadArguments{"there is no layer kind \"" + m_options.kind + "\""};
     Json all = Json::array();
     for (const layers::LayerKind* k : kinds) {
-        if (!m_options.json) m_out << (m_options.markdown ? "## " : "") << k->label << (m_options.markdown ? "\n\n" : "  ") << k->help << "\n";
+        if (!m_options.json)
+            m_out << (m_options.markdown ? "## " : "") << k->label << (m_options.markdown ? "\n\n" : "  ") << k->help << "\n";
         if (m_options.markdown) m_out << "\n| id | label | unit | range | default | what it does |\n|---|---|---|---|---|---|\n";
         Json settings = Json::array();
         for (const scene::SettingSpec& s : k->settings) {
@@ -150,9 +171,11 @@ void Commands::describe() {
                 if (!s.more.empty()) j["more"] = s.more;
                 settings.push_back(std::move(j));
             } else if (m_options.markdown) {
-                m_out << "| `" << s.id << "` | " << s.label << " | " << scene::unitText(s.unit) << " | " << range.str() << " | " << start.str() << " | " << s.help << " " << s.more << " |\n";
+                m_out << "| `" << s.id << "` | " << s.label << " | " << scene::unitText(s.unit) << " | " << range.str() << " | "
+                      << start.str() << " | " << s.help << " " << s.more << " |\n";
             } else {
-                m_out << "  " << std::left << std::setw(12) << s.id << std::setw(14) << range.str() << std::setw(6) << scene::unitText(s.unit) << "default " << std::setw(6) << start.str() << s.help << "\n";
+                m_out << "  " << std::left << std::setw(12) << s.id << std::setw(14) << range.str() << std::setw(6)
+                      << scene::unitText(s.unit) << "default " << std::setw(6) << start.str() << s.help << "\n";
             }
         }
         if (m_options.markdown) m_out << "\n";
@@ -171,7 +194,8 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
     const std::size_t colon = std::min(text.find(':'), text.size());
     const layers::LayerKind* kind = layers::findKind(text.substr(0, colon));
     if (!kind) throw BadArguments{"--layer " + text + ": there is no layer kind \"" + text.substr(0, colon) + "\""};
-    const scene::ActorEntry* actor = m_options.actor.empty() ? (scene.actors.empty() ? nullptr : &scene.actors.front()) : scene.actor(m_options.actor);
+    const scene::ActorEntry* actor =
+        m_options.actor.empty() ? (scene.actors.empty() ? nullptr : &scene.actors.front()) : scene.actor(m_options.actor);
     if (!actor) throw BadArguments{"--layer " + text + ": there is no actor to put it on"};
     scene::Layer layer = layers::newLayer(*kind, scene, *actor, {});
     const std::string rest = colon < text.size() ? text.substr(colon + 1) : "";
@@ -179,9 +203,12 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
         const std::size_t to = std::min(rest.find(',', from), rest.size());
         const std::string pair = rest.substr(from, to - from);
         const std::size_t equals = pair.find('=');
-        if (equals == std::string::npos) throw BadArguments{"--layer " + text + ": \"" + pair + "\" is not of the form key=value"};
+        if (equals == std::string::npos)
+            throw BadArguments{"--layer " + text + ": \"" + pair + "\" is not of the form key=value"};
         const scene::SettingSpec* spec = kind->setting(pair.substr(0, equals));
-        if (!spec) throw BadArguments{"--layer " + text + ": a " + std::string(kind->id) + " has no setting \"" + pair.substr(0, equals) + "\""};
+        if (!spec)
+            throw BadArguments{"--layer " + text + ": a " + std::string(kind->id) + " has no setting \"" +
+                               pair.substr(0, equals) + "\""};
         auto value = layers::parseValue(*spec, pair.substr(equals + 1), *actor->actor);
         if (!value) throw BadArguments{"--layer " + text + ": " + value.error().text()};
         layer.values[std::string(spec->id)] = std::move(value.value());
@@ -196,7 +223,8 @@ pipeline::BakeOptions Commands::bakeOptions(const scene::Scene& scene) const {
     o.actor = m_options.actor;
     if (!m_options.clip.empty()) o.clip = m_options.clip;
     if (!m_options.as.empty()) o.beside = m_options.as;
-    if (m_options.fps != 0 && !(m_options.fps >= 1 && m_options.fps <= 1000)) throw BadArguments{"--fps must lie between 1 and 1000"};
+    if (m_options.fps != 0 && !(m_options.fps >= 1 && m_options.fps <= 1000))
+        throw BadArguments{"--fps must lie between 1 and 1000"};
     o.fps = m_options.fps;
     // A BVH is one block of frames: written back as BVH it keeps its own grid unless another is asked for.
     const bool bvhOut = m_options.out.size() > 4 && m_options.out.substr(m_options.out.size() - 4) == ".bvh";
@@ -209,7 +237,8 @@ pipeline::BakeOptions Commands::bakeOptions(const scene::Scene& scene) const {
     if (!m_options.range.empty()) {
         char colon = 0;
         std::istringstream text(m_options.range);
-        if (!(text >> o.firstFrame >> colon >> o.lastFrame) || colon != ':' || !text.eof() || o.firstFrame < 1 || o.lastFrame < o.firstFrame)
+        if (!(text >> o.firstFrame >> colon >> o.lastFrame) || colon != ':' || !text.eof() || o.firstFrame < 1 ||
+            o.lastFrame < o.firstFrame)
             throw BadArguments{"--range is two frames, such as 1:48"};
     }
     return o;
@@ -223,7 +252,8 @@ void Commands::bake() {
     pipeline::Evaluator evaluator;
     const bool watched = isatty(STDERR_FILENO) && &m_err == &std::cerr;
     const auto progress = [&](double p) {
-        if (watched) m_err << "\rbaking " << static_cast<int>(p * 100) << " % " << (p >= 1 ? "\r             \r" : "") << std::flush;
+        if (watched)
+            m_err << "\rbaking " << static_cast<int>(p * 100) << " % " << (p >= 1 ? "\r             \r" : "") << std::flush;
     };
     const auto baked = pipeline::bake(opened.scene, bakeOptions(opened.scene), m_options.out, evaluator, m_cancel, progress);
     if (!baked) {
@@ -234,12 +264,19 @@ void Commands::bake() {
     const pipeline::BakeReport& r = baked.value();
     if (m_options.json) {
         Json clips = Json::array();
-        for (const auto& c : r.clips) clips.push_back({{"name", c.name}, {"frames", c.frames}, {"joints", c.joints}, {"keys", c.keys}, {"keysWithoutReduction", c.framesKeys}});
+        for (const auto& c : r.clips)
+            clips.push_back({{"name", c.name},
+                             {"frames", c.frames},
+                             {"joints", c.joints},
+                             {"keys", c.keys},
+                             {"keysWithoutReduction", c.framesKeys}});
         print({{"out", m_options.out}, {"clips", clips}, {"warnings", r.warnings}});
         return;
     }
     warn(r.warnings);
-    for (const auto& c : r.clips) m_out << c.name << ": " << c.frames << " frames, " << c.joints << " joints moved, " << c.keys << " keys (of " << c.framesKeys << ")\n";
+    for (const auto& c : r.clips)
+        m_out << c.name << ": " << c.frames << " frames, " << c.joints << " joints moved, " << c.keys << " keys (of "
+              << c.framesKeys << ")\n";
     m_out << "wrote " << m_options.out << "\n";
 }
 
@@ -258,13 +295,22 @@ void Commands::measure() {
         if (!r) continue;
         const double mm = 1000 * entry->actor->metresPerUnit;
         if (m_options.json) {
-            Json j{{"layer", l.id}, {"kind", l.kind}, {"name", l.name}, {"swing", r->swing}, {"bounces", r->bounces}, {"zeta", r->zeta},
-                   {"restSeconds", r->restTime}, {"restFrames", r->restTime * opened.scene.fps}, {"overshoot", r->overshoot}, {"settles", r->settles}};
+            Json j{{"layer", l.id},
+                   {"kind", l.kind},
+                   {"name", l.name},
+                   {"swing", r->swing},
+                   {"bounces", r->bounces},
+                   {"zeta", r->zeta},
+                   {"restSeconds", r->restTime},
+                   {"restFrames", r->restTime * opened.scene.fps},
+                   {"overshoot", r->overshoot},
+                   {"settles", r->settles}};
             j[r->sagIsAngle ? "sagDeg" : "sagMm"] = r->sagIsAngle ? degrees(r->sag) : mm * r->sag;
             all.push_back(std::move(j));
         } else {
-            m_out << l.name << " (" << l.kind << "): " << std::setprecision(4) << r->swing << " swings/s, " << r->bounces << " bounces, rests in " << r->restTime * opened.scene.fps
-                  << " frames, overshoots " << 100 * r->overshoot << " %, sags " << (r->sagIsAngle ? degrees(r->sag) : mm * r->sag) << (r->sagIsAngle ? " deg" : " mm") << "\n";
+            m_out << l.name << " (" << l.kind << "): " << std::setprecision(4) << r->swing << " swings/s, " << r->bounces
+                  << " bounces, rests in " << r->restTime * opened.scene.fps << " frames, overshoots " << 100 * r->overshoot
+                  << " %, sags " << (r->sagIsAngle ? degrees(r->sag) : mm * r->sag) << (r->sagIsAngle ? " deg" : " mm") << "\n";
         }
     }
     if (m_options.json) print(all);
@@ -283,7 +329,8 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     for (CLI::App* c : {info, bake, measure}) c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
     for (CLI::App* c : {info, describe, bake, measure}) c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure}) {
-        c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")->allow_extra_args(false);
+        c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
+            ->allow_extra_args(false);
         c->add_option("--actor", o.actor, "Which actor of a scene");
     }
     describe->add_option("KIND", o.kind, "One kind only");
@@ -292,7 +339,8 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     bake->add_option("--clip", o.clip, "One clip only, by name or #index");
     bake->add_option("--as", o.as, "Write a new clip of this name beside the source's");
     bake->add_option("--fps", o.fps, "Frame grid; 24 or the scene's without it");
-    bake->add_option("--tolerance", o.tolerance, "Degrees a key curve may stray; 0 keys every frame")->check(CLI::NonNegativeNumber);
+    bake->add_option("--tolerance", o.tolerance, "Degrees a key curve may stray; 0 keys every frame")
+        ->check(CLI::NonNegativeNumber);
     bake->add_option("--range", o.range, "Frames A:B of the shot, counted from 1");
     try {
         std::reverse(arguments.begin(), arguments.end());

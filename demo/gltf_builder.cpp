@@ -48,7 +48,10 @@ int GltfBuilder::view(const void* data, std::size_t size) {
 int GltfBuilder::floats(const std::vector<float>& values, int width, bool bounds) {
     static const char* const kTypes[] = {"", "SCALAR", "VEC2", "VEC3", "VEC4"};
     const std::size_t n = values.size() / static_cast<std::size_t>(width);
-    Json a{{"bufferView", view(values.data(), values.size() * 4)}, {"componentType", 5126}, {"count", n}, {"type", width == 16 ? "MAT4" : kTypes[width]}};
+    Json a{{"bufferView", view(values.data(), values.size() * 4)},
+           {"componentType", 5126},
+           {"count", n},
+           {"type", width == 16 ? "MAT4" : kTypes[width]}};
     if (bounds) {
         std::vector<float> low(values.begin(), values.begin() + width), high = low;
         for (std::size_t i = 0; i < values.size(); ++i) {
@@ -73,7 +76,8 @@ int GltfBuilder::skin() {
         worlds[j] = m_parent[j] < 0 ? m_rest[j].affine() : worlds[static_cast<std::size_t>(m_parent[j])] * m_rest[j].affine();
         const Affine i = worlds[j].inverse();
         for (int c = 0; c < 4; ++c)
-            for (int r = 0; r < 4; ++r) inverse.push_back(static_cast<float>(r == 3 ? (c == 3 ? 1 : 0) : c == 3 ? i.t[r] : i.m(r, c)));
+            for (int r = 0; r < 4; ++r)
+                inverse.push_back(static_cast<float>(r == 3 ? (c == 3 ? 1 : 0) : c == 3 ? i.t[r] : i.m(r, c)));
         joints.push_back(j);
     }
     m_json["skins"] = Json::array({{{"joints", joints}, {"inverseBindMatrices", floats(inverse, 16)}}});
@@ -104,13 +108,24 @@ int GltfBuilder::mesh(const std::string& name, const Surface& s, bool doubleSide
     Json attributes{{"POSITION", floats(places, 3, true)}, {"NORMAL", floats(normals, 3)}, {"COLOR_0", floats(colours, 3)}};
     if (skinned) {
         attributes["JOINTS_0"] = m_json["accessors"].size();
-        m_json["accessors"].push_back({{"bufferView", view(joints.data(), joints.size() * 2)}, {"componentType", 5123}, {"count", s.vertices.size()}, {"type", "VEC4"}});
+        m_json["accessors"].push_back({{"bufferView", view(joints.data(), joints.size() * 2)},
+                                       {"componentType", 5123},
+                                       {"count", s.vertices.size()},
+                                       {"type", "VEC4"}});
         attributes["WEIGHTS_0"] = floats(weights, 4);
     }
     const std::size_t indices = m_json["accessors"].size();
-    m_json["accessors"].push_back({{"bufferView", view(s.triangles.data(), s.triangles.size() * 4)}, {"componentType", 5125}, {"count", s.triangles.size()}, {"type", "SCALAR"}});
-    m_json["materials"].push_back({{"name", name}, {"pbrMetallicRoughness", {{"metallicFactor", 0}, {"roughnessFactor", 0.8}}}, {"doubleSided", doubleSided}});
-    m_json["meshes"].push_back({{"name", name}, {"primitives", Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", m_json["materials"].size() - 1}}})}});
+    m_json["accessors"].push_back({{"bufferView", view(s.triangles.data(), s.triangles.size() * 4)},
+                                   {"componentType", 5125},
+                                   {"count", s.triangles.size()},
+                                   {"type", "SCALAR"}});
+    m_json["materials"].push_back({{"name", name},
+                                   {"pbrMetallicRoughness", {{"metallicFactor", 0}, {"roughnessFactor", 0.8}}},
+                                   {"doubleSided", doubleSided}});
+    m_json["meshes"].push_back(
+        {{"name", name},
+         {"primitives",
+          Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", m_json["materials"].size() - 1}}})}});
     const int skinIndex = skinned ? skin() : -1;
     const int n = node(name + "_mesh", parent);
     m_json["nodes"][static_cast<std::size_t>(n)]["mesh"] = m_json["meshes"].size() - 1;
@@ -156,7 +171,8 @@ void GltfBuilder::finish() {
 
 void GltfBuilder::writeGltf(const std::filesystem::path& path) {
     finish();
-    if (!m_buffer.empty()) m_json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + files::base64(m_buffer.data(), m_buffer.size());
+    if (!m_buffer.empty())
+        m_json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + files::base64(m_buffer.data(), m_buffer.size());
     const std::string text = m_json.dump(1);
     files::writeAtomically(path, text.data(), text.size());
 }
@@ -173,7 +189,9 @@ void GltfBuilder::writeGlb(const std::filesystem::path& path) {
         }
         return s;
     };
-    std::string file = words({0x46546C67, 2, 12 + 8 + json.size() + (m_buffer.empty() ? 0 : 8 + m_buffer.size()), json.size(), 0x4E4F534A}) + json;
+    std::string file =
+        words({0x46546C67, 2, 12 + 8 + json.size() + (m_buffer.empty() ? 0 : 8 + m_buffer.size()), json.size(), 0x4E4F534A}) +
+        json;
     if (!m_buffer.empty()) {
         file += words({m_buffer.size(), 0x004E4942});
         file.append(m_buffer.begin(), m_buffer.end());

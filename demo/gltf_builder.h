@@ -13,7 +13,7 @@ namespace nutatio::demo {
 struct Vertex {
     Vec3 place;
     Vec3 normal{0, 1, 0};
-    Vec3 colour{1, 1, 1};  // linear
+    Vec3 colour{1, 1, 1};                         // linear
     std::vector<std::pair<int, double>> weights;  // joint number, share
 };
 

@@ -13,7 +13,8 @@ void buildJetty(GltfBuilder& b) {
     constexpr int kPlanks = 13;
     for (int i = 0; i < kPlanks; ++i) {
         const double z = -1.45 + 2.9 * (i + 0.5) / kPlanks;
-        Surface plank = box(Vec3(jitter(0.03), -0.02 + jitter(0.0015), z), Vec3(0.88 + jitter(0.03), 0.0185, 2.9 / kPlanks / 2 - 0.008));
+        Surface plank =
+            box(Vec3(jitter(0.03), -0.02 + jitter(0.0015), z), Vec3(0.88 + jitter(0.03), 0.0185, 2.9 / kPlanks / 2 - 0.008));
         const double shade = 1 + jitter(0.14);
         paint(plank, Vec3(0.30, 0.235, 0.165) * shade);
         wood.append(plank);

@@ -13,11 +13,21 @@ double smooth(double u) {
     u = std::clamp(u, 0.0, 1.0);
     return u * u * u * (u * (6 * u - 15) + 10);
 }
-double ramp(double t, double from, double to) { return smooth((t - from) / (to - from)); }
-Quat about(const Vec3& axis, double deg) { return Quat(Eigen::AngleAxisd(radians(deg), axis)); }
-Quat yaw(double deg) { return about(Vec3::UnitY(), deg); }
-Quat pitch(double deg) { return about(Vec3::UnitX(), deg); }
-Quat roll(double deg) { return about(Vec3::UnitZ(), deg); }
+double ramp(double t, double from, double to) {
+    return smooth((t - from) / (to - from));
+}
+Quat about(const Vec3& axis, double deg) {
+    return Quat(Eigen::AngleAxisd(radians(deg), axis));
+}
+Quat yaw(double deg) {
+    return about(Vec3::UnitY(), deg);
+}
+Quat pitch(double deg) {
+    return about(Vec3::UnitX(), deg);
+}
+Quat roll(double deg) {
+    return about(Vec3::UnitZ(), deg);
+}
 
 /// One foot on or over the planks: place of the ankle and turn of the sole.
 struct Foot {
@@ -82,7 +92,9 @@ class Poser {
     Quat m_reached = Quat::Identity();
 };
 
-Foot standing(const OtterRig& rig, const std::string& side) { return {rig.at("foot" + side), Quat::Identity()}; }
+Foot standing(const OtterRig& rig, const std::string& side) {
+    return {rig.at("foot" + side), Quat::Identity()};
+}
 
 void breathe(Poser& p, double deep) {
     p.scale("chest", Vec3(1 + 0.022 * deep, 1 + 0.012 * deep, 1 + 0.035 * deep));
@@ -101,11 +113,13 @@ std::vector<Xform> idlePose(const OtterRig& rig, double u) {
     breathe(p, breath);
     const double look = ramp(u, 0.12, 0.26) - ramp(u, 0.46, 0.60), back = ramp(u, 0.66, 0.76) - ramp(u, 0.86, 0.97);
     p.turn("neck", yaw(14 * look - 9 * back) * pitch(2 * breath));
-    p.turn("head", yaw(17 * look - 10 * back) * roll(5 * look + 4 * back - 1.5 * shift) * pitch(-3 * look + 4 * back - 1.2 * breath));
+    p.turn("head",
+           yaw(17 * look - 10 * back) * roll(5 * look + 4 * back - 1.5 * shift) * pitch(-3 * look + 4 * back - 1.2 * breath));
     for (const char* side : {"_L", "_R"}) p.plant(side, standing(rig, side), Quat::Identity());
     p.turn("upper_arm_L", roll(-3 - 1.5 * breath) * pitch(2 * shift));
     p.turn("forearm_L", pitch(-4 - 2 * std::sin(turn - 0.5)));
-    p.carry("_R", rig.at("hand_R") + Vec3(0.010 * shift, 0.002 * breath, 0.004 * shift), roll(-1.4 * shift) * pitch(0.8 * breath), Vec3(-0.6, -0.8, -0.4));
+    p.carry("_R", rig.at("hand_R") + Vec3(0.010 * shift, 0.002 * breath, 0.004 * shift), roll(-1.4 * shift) * pitch(0.8 * breath),
+            Vec3(-0.6, -0.8, -0.4));
     return p.pose();
 }
 
@@ -150,7 +164,10 @@ std::vector<Xform> walkPose(const OtterRig& rig, double u) {
     p.turn("forearm_L", pitch(-16 + 15 * std::cos(a - 0.55)));
     p.turn("hand_L", pitch(7 * std::cos(a - 1.0)));
     const Affine hips = p.world("hips");
-    p.carry("_R", rig.at("hand_R") + Vec3(0.5 * (hips.t.x()), 0.7 * (hips.t.y() - rig.at("hips").y()) + 0.012 + 0.012 * twice, 0.018 * std::sin(a)), roll(-2.5 * side) * pitch(6 + 3 * std::sin(a)), Vec3(-0.6, -0.8, -0.4));
+    p.carry("_R",
+            rig.at("hand_R") +
+                Vec3(0.5 * (hips.t.x()), 0.7 * (hips.t.y() - rig.at("hips").y()) + 0.012 + 0.012 * twice, 0.018 * std::sin(a)),
+            roll(-2.5 * side) * pitch(6 + 3 * std::sin(a)), Vec3(-0.6, -0.8, -0.4));
     return p.pose();
 }
 
@@ -178,9 +195,11 @@ Foot turningFoot(const OtterRig& rig, const std::string& side, double t, const s
 std::vector<Xform> turnPose(const OtterRig& rig, double t) {
     // Frames: look 4-12, crouch 8-14, turn 13-30 with three steps, stop at 30, settle until 72.
     Poser p(rig);
-    const double body = 175 * ramp(t, 12, 31), settle = t > 29 ? std::exp(-(t - 29) / 7.5) * std::sin((t - 29) * 2 * kPi / 15) : 0;
+    const double body = 175 * ramp(t, 12, 31),
+                 settle = t > 29 ? std::exp(-(t - 29) / 7.5) * std::sin((t - 29) * 2 * kPi / 15) : 0;
     const double heading = body + 11 * settle - 9 * (ramp(t, 5, 12) - ramp(t, 12, 18));
-    const double crouch = ramp(t, 6, 13) - ramp(t, 15, 21) + 0.75 * (ramp(t, 24, 31) - ramp(t, 33, 44)), effort = ramp(t, 13, 19) - ramp(t, 27, 34);
+    const double crouch = ramp(t, 6, 13) - ramp(t, 15, 21) + 0.75 * (ramp(t, 24, 31) - ramp(t, 33, 44)),
+                 effort = ramp(t, 13, 19) - ramp(t, 27, 34);
     const Quat facing = yaw(heading);
     p.turn("root", Quat::Identity());
     p.move("hips", facing * Vec3(0, -0.052 * crouch - 0.010 + 0.012 * settle, -0.012 * crouch) - Vec3(0, 0, 0));
@@ -198,7 +217,8 @@ std::vector<Xform> turnPose(const OtterRig& rig, double t) {
     p.turn("forearm_L", pitch(-24 * crouch - 10 * effort) * roll(10 * effort));
     const Affine chest = p.world("chest");
     const Vec3 wrist = chest.apply(rig.at("hand_R") - rig.at("chest")) + Vec3(0, 0.035 * effort, 0);
-    p.carry("_R", wrist, facing * roll(7 * effort - 5 * settle) * pitch(4 * crouch + 5 * settle), facing * Vec3(-0.6, -0.8, -0.4));
+    p.carry("_R", wrist, facing * roll(7 * effort - 5 * settle) * pitch(4 * crouch + 5 * settle),
+            facing * Vec3(-0.6, -0.8, -0.4));
     return p.pose();
 }
 

@@ -17,11 +17,14 @@ Vec3 colour(int rgb) {
     return c;
 }
 
-const Vec3 kFur = colour(0x7A5638), kFurDark = colour(0x5A3D29), kCream = colour(0xE6D3B1), kCoat = colour(0xE0A93B), kCoatDark = colour(0xB98226),
-           kScarf = colour(0xC8453A), kScarfStripe = colour(0xF0E2C8), kNavy = colour(0x2C4057), kBrass = colour(0xD3A94C), kDark = colour(0x1D1A1B),
-           kLeather = colour(0x8A5A35), kWood = colour(0x8F7350), kGlow = colour(0xFFD98A), kWhite = colour(0xFFFFFF), kPink = colour(0xD9907F);
+const Vec3 kFur = colour(0x7A5638), kFurDark = colour(0x5A3D29), kCream = colour(0xE6D3B1), kCoat = colour(0xE0A93B),
+           kCoatDark = colour(0xB98226), kScarf = colour(0xC8453A), kScarfStripe = colour(0xF0E2C8), kNavy = colour(0x2C4057),
+           kBrass = colour(0xD3A94C), kDark = colour(0x1D1A1B), kLeather = colour(0x8A5A35), kWood = colour(0x8F7350),
+           kGlow = colour(0xFFD98A), kWhite = colour(0xFFFFFF), kPink = colour(0xD9907F);
 
-std::string numbered(const std::string& stem, int n) { return stem + (n < 10 ? "_0" : "_") + std::to_string(n); }
+std::string numbered(const std::string& stem, int n) {
+    return stem + (n < 10 ? "_0" : "_") + std::to_string(n);
+}
 
 std::vector<Vec3> tailLine() {
     // Out from the hips, down towards the planks, and up again at its end.
@@ -49,7 +52,9 @@ std::vector<Vec3> scarfLine(bool left) {
 
 constexpr int kPanels = 8, kPanelJoints = 3;
 /// Angle [rad] of skirt panel k about the body, from the front: the coat is open there.
-double panelAngle(double k) { return radians(38 + (360 - 76) * k / (kPanels - 1)); }
+double panelAngle(double k) {
+    return radians(38 + (360 - 76) * k / (kPanels - 1));
+}
 
 Vec3 skirtPoint(double angle, double down) {
     const double r = 0.158 + 0.105 * down;
@@ -75,7 +80,8 @@ class Joints {
         m_rig.parent.push_back(p);
     }
     void chain(const std::string& stem, const std::string& parent, const std::vector<Vec3>& line) {
-        for (std::size_t i = 0; i + 1 < line.size(); ++i) add(numbered(stem, static_cast<int>(i) + 1), i == 0 ? parent : numbered(stem, static_cast<int>(i)), line[i]);
+        for (std::size_t i = 0; i + 1 < line.size(); ++i)
+            add(numbered(stem, static_cast<int>(i) + 1), i == 0 ? parent : numbered(stem, static_cast<int>(i)), line[i]);
     }
 
   private:
@@ -106,7 +112,10 @@ double limbs(const Vec3& p) {
         d = std::min(d, blendMin(roundCone(p, Vec3(s * 0.078, 0.36, 0), Vec3(s * 0.088, 0.21, 0.035), 0.088, 0.064),
                                  roundCone(p, Vec3(s * 0.088, 0.21, 0.035), Vec3(s * 0.09, 0.065, -0.005), 0.06, 0.04), 0.03));
         double foot = ball(p, Vec3(s * 0.096, 0.032, 0.055), Vec3(0.052, 0.034, 0.092));
-        for (double toe : {-1.0, 0.0, 1.0}) foot = blendMin(foot, ball(p, Vec3(s * 0.098 + toe * 0.032, 0.022, 0.13 - 0.012 * std::abs(toe)), Vec3(0.021, 0.021, 0.032)), 0.018);
+        for (double toe : {-1.0, 0.0, 1.0})
+            foot = blendMin(
+                foot, ball(p, Vec3(s * 0.098 + toe * 0.032, 0.022, 0.13 - 0.012 * std::abs(toe)), Vec3(0.021, 0.021, 0.032)),
+                0.018);
         d = blendMin(d, foot, 0.03);
     }
     return d;
@@ -123,21 +132,27 @@ double tail(const Vec3& p) {
 }
 
 void addBody(GltfBuilder& b, const OtterRig& rig) {
-    Surface s = polygonise([](const Vec3& p) { return blendMin(blendMin(torso(p), head(p), 0.045), blendMin(limbs(p), tail(p), 0.03), 0.035); },
-                           Vec3(-0.19, -0.03, -0.95), Vec3(0.19, 1.08, 0.24), 0.0165);
-    std::vector<Bone> bones{{rig["hips"], rig.at("hips"), rig.at("spine_01")}, {rig["spine_01"], rig.at("spine_01"), rig.at("spine_02")},
-                            {rig["spine_02"], rig.at("spine_02"), rig.at("chest")}, {rig["chest"], rig.at("chest"), Vec3(0, 0.76, 0)},
-                            {rig["neck"], Vec3(0, 0.79, 0), Vec3(0, 0.83, 0.01)}, {rig["head"], Vec3(0, 0.90, 0.01), Vec3(0, 0.98, 0.03)},
-                            {rig["head"], Vec3(0, 0.92, 0.03), Vec3(0, 0.905, 0.15)}, {rig["head"], Vec3(-0.08, 0.92, 0.04), Vec3(0.08, 0.92, 0.04)}};
+    Surface s = polygonise(
+        [](const Vec3& p) { return blendMin(blendMin(torso(p), head(p), 0.045), blendMin(limbs(p), tail(p), 0.03), 0.035); },
+        Vec3(-0.19, -0.03, -0.95), Vec3(0.19, 1.08, 0.24), 0.0165);
+    std::vector<Bone> bones{
+        {rig["hips"], rig.at("hips"), rig.at("spine_01")},        {rig["spine_01"], rig.at("spine_01"), rig.at("spine_02")},
+        {rig["spine_02"], rig.at("spine_02"), rig.at("chest")},   {rig["chest"], rig.at("chest"), Vec3(0, 0.76, 0)},
+        {rig["neck"], Vec3(0, 0.79, 0), Vec3(0, 0.83, 0.01)},     {rig["head"], Vec3(0, 0.90, 0.01), Vec3(0, 0.98, 0.03)},
+        {rig["head"], Vec3(0, 0.92, 0.03), Vec3(0, 0.905, 0.15)}, {rig["head"], Vec3(-0.08, 0.92, 0.04), Vec3(0.08, 0.92, 0.04)}};
     for (const char* side : {"_L", "_R"}) {
-        const auto bone = [&](const std::string& a, const std::string& z) { bones.push_back({rig[a + side], rig.at(a + side), rig.at(z + side)}); };
+        const auto bone = [&](const std::string& a, const std::string& z) {
+            bones.push_back({rig[a + side], rig.at(a + side), rig.at(z + side)});
+        };
         bone("thigh", "shin");
         bone("shin", "foot");
         bone("foot", "toe");
-        bones.push_back({rig[std::string("toe") + side], rig.at(std::string("toe") + side), rig.at(std::string("toe") + side) + Vec3(0, -0.01, 0.06)});
+        bones.push_back({rig[std::string("toe") + side], rig.at(std::string("toe") + side),
+                         rig.at(std::string("toe") + side) + Vec3(0, -0.01, 0.06)});
     }
     const std::vector<Vec3> line = tailLine();
-    for (int i = 0; i < 10; ++i) bones.push_back({rig[numbered("tail", i + 1)], line[static_cast<std::size_t>(i)], line[static_cast<std::size_t>(i) + 1]});
+    for (int i = 0; i < 10; ++i)
+        bones.push_back({rig[numbered("tail", i + 1)], line[static_cast<std::size_t>(i)], line[static_cast<std::size_t>(i) + 1]});
     bindByNearness(s, bones, 5);
     for (Vertex& v : s.vertices) {
         const Vec3& p = v.place;
@@ -149,14 +164,17 @@ void addBody(GltfBuilder& b, const OtterRig& rig) {
         }
         const bool front = p.z() > 0.045 && std::abs(p.x()) < 0.088 + 0.2 * (p.z() - 0.045) && p.y() > 0.30 && p.y() < 0.80;
         const bool muzzle = p.y() > 0.80 && p.z() > 0.065 && p.y() < 0.925 + 0.25 * (p.z() - 0.13) && std::abs(p.x()) < 0.14;
-        v.colour = front || muzzle ? kCream : p.z() < -0.14 ? Vec3(kFur + (kFurDark - kFur) * std::clamp((-p.z() - 0.14) / 0.6, 0.0, 1.0)) : kFur;
+        v.colour = front || muzzle ? kCream
+                   : p.z() < -0.14 ? Vec3(kFur + (kFurDark - kFur) * std::clamp((-p.z() - 0.14) / 0.6, 0.0, 1.0))
+                                   : kFur;
         if (p.y() < 0.075 && std::abs(p.x()) > 0.02 && p.z() > -0.1) v.colour = kFurDark;
     }
     b.mesh("fur", s);
 }
 
 Surface smallBall(const Vec3& c, const Vec3& r, const Vec3& tint, int joint, double cell) {
-    Surface s = polygonise([&](const Vec3& p) { return ball(p, c, r); }, c - r - Vec3::Constant(2 * cell), c + r + Vec3::Constant(2 * cell), cell);
+    Surface s = polygonise([&](const Vec3& p) { return ball(p, c, r); }, c - r - Vec3::Constant(2 * cell),
+                           c + r + Vec3::Constant(2 * cell), cell);
     paint(s, tint);
     bindTo(s, joint);
     return s;
@@ -172,27 +190,36 @@ void addFace(GltfBuilder& b, const OtterRig& rig) {
         Surface ear = smallBall(Vec3(side * 0.118, 1.005, -0.005), Vec3(0.036, 0.042, 0.017), kFurDark, rig["ear" + tag], 0.008);
         Surface inner = smallBall(Vec3(side * 0.118, 1.003, 0.008), Vec3(0.022, 0.027, 0.010), kPink, rig["ear" + tag], 0.006);
         for (Surface* e : {&ear, &inner}) {
-            bindAlong(*e, {rig["ear" + tag], rig["ear_tip" + tag]}, {rig.at("ear" + tag), rig.at("ear_tip" + tag), rig.at("ear_tip" + tag) + Vec3(side * 0.015, 0.022, 0)});
+            bindAlong(*e, {rig["ear" + tag], rig["ear_tip" + tag]},
+                      {rig.at("ear" + tag), rig.at("ear_tip" + tag), rig.at("ear_tip" + tag) + Vec3(side * 0.015, 0.022, 0)});
             s.append(*e);
         }
         for (int w = 0; w < 3; ++w) {
-            const Vec3 root = rig.at("whisker" + std::to_string(w + 1) + "a" + tag), mid = rig.at("whisker" + std::to_string(w + 1) + "b" + tag);
+            const Vec3 root = rig.at("whisker" + std::to_string(w + 1) + "a" + tag),
+                       mid = rig.at("whisker" + std::to_string(w + 1) + "b" + tag);
             const Vec3 end = mid + (mid - root) * 1.15 + Vec3(0, -0.012, -0.006);
-            Surface hair = tube({root, 0.5 * (root + mid), mid, 0.5 * (mid + end) + Vec3(0, 0.003, 0), end}, {0.0026, 0.0024, 0.002, 0.0015, 0.0008}, 6);
+            Surface hair = tube({root, 0.5 * (root + mid), mid, 0.5 * (mid + end) + Vec3(0, 0.003, 0), end},
+                                {0.0026, 0.0024, 0.002, 0.0015, 0.0008}, 6);
             paint(hair, kWhite);
-            bindAlong(hair, {rig["whisker" + std::to_string(w + 1) + "a" + tag], rig["whisker" + std::to_string(w + 1) + "b" + tag]}, {root, mid, end});
+            bindAlong(hair,
+                      {rig["whisker" + std::to_string(w + 1) + "a" + tag], rig["whisker" + std::to_string(w + 1) + "b" + tag]},
+                      {root, mid, end});
             s.append(hair);
         }
     }
     b.mesh("face", s);
     // The pilot's cap, a little to one side.
-    const auto tilt = [](const Vec3& p) { return Vec3(Eigen::AngleAxisd(radians(9), Vec3::UnitZ()) * (p - Vec3(0, 1.03, 0.01)) + Vec3(0, 1.03, 0.01)); };
-    Surface cap = polygonise([&](const Vec3& q) {
-        const Vec3 p = tilt(q);
-        double d = ball(p, Vec3(0, 1.062, -0.005), Vec3(0.115, 0.036, 0.108));
-        d = blendMin(d, roundCone(p, Vec3(0, 1.022, 0.005), Vec3(0, 1.045, 0.005), 0.085, 0.088), 0.012);
-        return blendMin(d, ball(p, Vec3(0, 1.018, 0.098), Vec3(0.066, 0.008, 0.05)), 0.008);
-    }, Vec3(-0.15, 0.92, -0.14), Vec3(0.15, 1.13, 0.18), 0.0125);
+    const auto tilt = [](const Vec3& p) {
+        return Vec3(Eigen::AngleAxisd(radians(9), Vec3::UnitZ()) * (p - Vec3(0, 1.03, 0.01)) + Vec3(0, 1.03, 0.01));
+    };
+    Surface cap = polygonise(
+        [&](const Vec3& q) {
+            const Vec3 p = tilt(q);
+            double d = ball(p, Vec3(0, 1.062, -0.005), Vec3(0.115, 0.036, 0.108));
+            d = blendMin(d, roundCone(p, Vec3(0, 1.022, 0.005), Vec3(0, 1.045, 0.005), 0.085, 0.088), 0.012);
+            return blendMin(d, ball(p, Vec3(0, 1.018, 0.098), Vec3(0.066, 0.008, 0.05)), 0.008);
+        },
+        Vec3(-0.15, 0.92, -0.14), Vec3(0.15, 1.13, 0.18), 0.0125);
     for (Vertex& v : cap.vertices) {
         const Vec3 p = tilt(v.place);
         v.colour = p.z() > 0.088 && p.y() < 1.032 ? kDark : p.y() < 1.042 ? kNavy : Vec3(kNavy * 1.25);
@@ -205,30 +232,49 @@ void addFace(GltfBuilder& b, const OtterRig& rig) {
 
 void addCoat(GltfBuilder& b, const OtterRig& rig) {
     // Jacket: a shell round the torso, cut open in front and below.
-    Surface s = polygonise([](const Vec3& p) {
-        double d = blendMin(torso(p) - 0.014, 1.0, 0.01);
-        for (double side : {-1.0, 1.0}) d = blendMin(d, ball(p, Vec3(side * 0.105, 0.70, 0.0), Vec3(0.062, 0.062, 0.062)), 0.03);
-        const double open = 0.055 + 0.10 * std::clamp(0.62 - p.y(), 0.0, 0.2) / 0.2;
-        const double gap = std::max(std::abs(p.x()) - open, -p.z());  // below 0 in the opening
-        return std::max({d, -(torso(p) + 0.016), -gap, 0.445 - p.y(), p.y() - 0.775});
-    }, Vec3(-0.22, 0.42, -0.2), Vec3(0.22, 0.80, 0.22), 0.0135);
-    std::vector<Bone> bones{{rig["hips"], rig.at("hips"), rig.at("spine_01")}, {rig["spine_01"], rig.at("spine_01"), rig.at("spine_02")},
-                            {rig["spine_02"], rig.at("spine_02"), rig.at("chest")}, {rig["chest"], rig.at("chest"), Vec3(0, 0.76, 0)},
+    Surface s = polygonise(
+        [](const Vec3& p) {
+            double d = blendMin(torso(p) - 0.014, 1.0, 0.01);
+            for (double side : {-1.0, 1.0})
+                d = blendMin(d, ball(p, Vec3(side * 0.105, 0.70, 0.0), Vec3(0.062, 0.062, 0.062)), 0.03);
+            const double open = 0.055 + 0.10 * std::clamp(0.62 - p.y(), 0.0, 0.2) / 0.2;
+            const double gap = std::max(std::abs(p.x()) - open, -p.z());  // below 0 in the opening
+            return std::max({d, -(torso(p) + 0.016), -gap, 0.445 - p.y(), p.y() - 0.775});
+        },
+        Vec3(-0.22, 0.42, -0.2), Vec3(0.22, 0.80, 0.22), 0.0135);
+    std::vector<Bone> bones{{rig["hips"], rig.at("hips"), rig.at("spine_01")},
+                            {rig["spine_01"], rig.at("spine_01"), rig.at("spine_02")},
+                            {rig["spine_02"], rig.at("spine_02"), rig.at("chest")},
+                            {rig["chest"], rig.at("chest"), Vec3(0, 0.76, 0)},
                             {rig["chest"], Vec3(-0.1, 0.69, 0), Vec3(0.1, 0.69, 0)}};
     bindByNearness(s, bones, 5);
     paint(s, kCoat);
     for (Vertex& v : s.vertices)
-        if (v.place.z() > 0.05 && std::abs(v.place.x()) < 0.085 + 0.08 * std::clamp((0.62 - v.place.y()) / 0.2, 0.0, 1.0)) v.colour = kCoatDark;
+        if (v.place.z() > 0.05 && std::abs(v.place.x()) < 0.085 + 0.08 * std::clamp((0.62 - v.place.y()) / 0.2, 0.0, 1.0))
+            v.colour = kCoatDark;
     // Sleeves, cuffs, paws.
     for (double side : {-1.0, 1.0}) {
         const std::string t = side > 0 ? "_L" : "_R";
-        const Vec3 shoulder = rig.at("upper_arm" + t), elbow = rig.at("forearm" + t), wrist = rig.at("hand" + t), tip = rig.at("fingers" + t);
-        Surface arm = polygonise([&](const Vec3& p) {
-            const double sleeve = blendMin(roundCone(p, shoulder, elbow, 0.058, 0.047), roundCone(p, elbow, wrist, 0.046, 0.052), 0.025);
-            return blendMin(sleeve, blendMin(roundCone(p, wrist, tip, 0.036, 0.03), ball(p, rig.at("thumb" + t), Vec3(0.016, 0.018, 0.02)), 0.015), 0.006);
-        }, shoulder.cwiseMin(tip).cwiseMin(elbow).cwiseMin(wrist) - Vec3::Constant(0.09), shoulder.cwiseMax(tip).cwiseMax(elbow).cwiseMax(wrist) + Vec3::Constant(0.09), 0.0145);
-        bindByNearness(arm, {{rig["upper_arm" + t], shoulder, elbow}, {rig["forearm" + t], elbow, wrist}, {rig["hand" + t], wrist, tip},
-                             {rig["clavicle" + t], rig.at("clavicle" + t), rig.at("clavicle" + t) + 0.3 * (shoulder - rig.at("clavicle" + t))}}, 5);
+        const Vec3 shoulder = rig.at("upper_arm" + t), elbow = rig.at("forearm" + t), wrist = rig.at("hand" + t),
+                   tip = rig.at("fingers" + t);
+        Surface arm = polygonise(
+            [&](const Vec3& p) {
+                const double sleeve =
+                    blendMin(roundCone(p, shoulder, elbow, 0.058, 0.047), roundCone(p, elbow, wrist, 0.046, 0.052), 0.025);
+                return blendMin(sleeve,
+                                blendMin(roundCone(p, wrist, tip, 0.036, 0.03),
+                                         ball(p, rig.at("thumb" + t), Vec3(0.016, 0.018, 0.02)), 0.015),
+                                0.006);
+            },
+            shoulder.cwiseMin(tip).cwiseMin(elbow).cwiseMin(wrist) - Vec3::Constant(0.09),
+            shoulder.cwiseMax(tip).cwiseMax(elbow).cwiseMax(wrist) + Vec3::Constant(0.09), 0.0145);
+        bindByNearness(
+            arm,
+            {{rig["upper_arm" + t], shoulder, elbow},
+             {rig["forearm" + t], elbow, wrist},
+             {rig["hand" + t], wrist, tip},
+             {rig["clavicle" + t], rig.at("clavicle" + t), rig.at("clavicle" + t) + 0.3 * (shoulder - rig.at("clavicle" + t))}},
+            5);
         for (Vertex& v : arm.vertices) {
             const double along = (v.place - wrist).dot((tip - wrist).normalized());
             v.colour = along > 0.012 ? kFurDark : along > -0.022 ? kCoatDark : kCoat;
@@ -251,7 +297,8 @@ void addCoat(GltfBuilder& b, const OtterRig& rig) {
             Vertex v;
             const double a = panelAngle(panel), fold = 1 + 0.035 * down * std::cos(panel * 2 * kPi);
             v.place = skirtPoint(a, down).cwiseProduct(Vec3(fold, 1, fold));
-            const Vec3 da = skirtPoint(a + 0.01, down) - skirtPoint(a - 0.01, down), dd = skirtPoint(a, down + 0.01) - skirtPoint(a, down - 0.01);
+            const Vec3 da = skirtPoint(a + 0.01, down) - skirtPoint(a - 0.01, down),
+                       dd = skirtPoint(a, down + 0.01) - skirtPoint(a, down - 0.01);
             v.normal = dd.cross(da).normalized();
             v.colour = down > 0.9 || i < 2 || i > kAcross - 2 ? kCoatDark : kCoat;
             const int left = std::min(static_cast<int>(panel), kPanels - 2);
@@ -261,7 +308,9 @@ void addCoat(GltfBuilder& b, const OtterRig& rig) {
             for (int c = 0; c < 2; ++c)
                 for (int r = 0; r < 2; ++r) {
                     const double share = (c ? u : 1 - u) * (r ? w : 1 - w) * (1 - grip);
-                    if (share > 0.005) v.weights.emplace_back(rig["skirt" + std::to_string(left + c + 1) + "_0" + std::to_string(row + r + 1)], share);
+                    if (share > 0.005)
+                        v.weights.emplace_back(rig["skirt" + std::to_string(left + c + 1) + "_0" + std::to_string(row + r + 1)],
+                                               share);
                 }
             if (grip > 0.005) v.weights.emplace_back(rig["hips"], grip);
             skirt.vertices.push_back(v);
@@ -275,14 +324,17 @@ void addCoat(GltfBuilder& b, const OtterRig& rig) {
 }
 
 void addScarf(GltfBuilder& b, const OtterRig& rig) {
-    Surface s = polygonise([](const Vec3& p) {
-        const Vec3 q = p - Vec3(0, 0.792, 0.008);
-        const double lift = 0.016 * std::sin(std::atan2(q.x(), q.z()) * 2 + 0.5);
-        const Vec3 ring(std::hypot(q.x() / 1.04, q.z() / 0.98) - 0.105, (q.y() - lift) * 0.85, 0);
-        double d = ring.norm() - 0.036;
-        return blendMin(d, ball(p, Vec3(0.07, 0.772, 0.118), Vec3(0.034, 0.032, 0.028)), 0.015);
-    }, Vec3(-0.19, 0.70, -0.18), Vec3(0.19, 0.88, 0.20), 0.0145);
-    bindByNearness(s, {{rig["neck"], Vec3(0, 0.80, 0), Vec3(0, 0.84, 0.01)}, {rig["chest"], Vec3(0, 0.68, 0), Vec3(0, 0.74, 0)}}, 3);
+    Surface s = polygonise(
+        [](const Vec3& p) {
+            const Vec3 q = p - Vec3(0, 0.792, 0.008);
+            const double lift = 0.016 * std::sin(std::atan2(q.x(), q.z()) * 2 + 0.5);
+            const Vec3 ring(std::hypot(q.x() / 1.04, q.z() / 0.98) - 0.105, (q.y() - lift) * 0.85, 0);
+            double d = ring.norm() - 0.036;
+            return blendMin(d, ball(p, Vec3(0.07, 0.772, 0.118), Vec3(0.034, 0.032, 0.028)), 0.015);
+        },
+        Vec3(-0.19, 0.70, -0.18), Vec3(0.19, 0.88, 0.20), 0.0145);
+    bindByNearness(s, {{rig["neck"], Vec3(0, 0.80, 0), Vec3(0, 0.84, 0.01)}, {rig["chest"], Vec3(0, 0.68, 0), Vec3(0, 0.74, 0)}},
+                   3);
     paint(s, kScarf);
     for (bool left : {true, false}) {
         const std::vector<Vec3> line = scarfLine(left);
@@ -308,21 +360,28 @@ void addProps(GltfBuilder& b, const OtterRig& rig) {
     paint(flap, Vec3(kLeather * 0.72));
     bindTo(flap, rig["satchel_flap"]);
     s.append(flap);
-    s.append(smallBall(rig.at("satchel_flap") + Vec3(0.027, -0.055, 0), Vec3(0.006, 0.011, 0.011), kBrass, rig["satchel_flap"], 0.004));
+    s.append(smallBall(rig.at("satchel_flap") + Vec3(0.027, -0.055, 0), Vec3(0.006, 0.011, 0.011), kBrass, rig["satchel_flap"],
+                       0.004));
     // The strap: over the right shoulder, across the chest and the back, to the satchel on the left hip.
-    std::vector<Vec3> strap{Vec3(0.185, 0.475, 0.06), Vec3(0.15, 0.56, 0.135), Vec3(0.055, 0.655, 0.152), Vec3(-0.045, 0.735, 0.118), Vec3(-0.098, 0.782, 0.02),
-                            Vec3(-0.06, 0.735, -0.115), Vec3(0.03, 0.655, -0.148), Vec3(0.125, 0.56, -0.142), Vec3(0.185, 0.475, -0.05)};
+    std::vector<Vec3> strap{Vec3(0.185, 0.475, 0.06),   Vec3(0.15, 0.56, 0.135),   Vec3(0.055, 0.655, 0.152),
+                            Vec3(-0.045, 0.735, 0.118), Vec3(-0.098, 0.782, 0.02), Vec3(-0.06, 0.735, -0.115),
+                            Vec3(0.03, 0.655, -0.148),  Vec3(0.125, 0.56, -0.142), Vec3(0.185, 0.475, -0.05)};
     Surface band = ribbon(strap, Vec3::UnitY(), 0.015, 0.005, 5);
     paint(band, Vec3(kLeather * 0.8));
-    bindByNearness(band, {{rig["strap_front"], Vec3(0.05, 0.65, 0.15), Vec3(-0.03, 0.72, 0.12)}, {rig["strap_shoulder"], Vec3(-0.09, 0.77, 0.02), Vec3(-0.09, 0.76, -0.03)},
-                          {rig["strap_back"], Vec3(0.04, 0.65, -0.145), Vec3(-0.03, 0.71, -0.125)}, {rig["satchel"], Vec3(0.185, 0.50, 0.07), Vec3(0.185, 0.50, -0.06)},
-                          {rig["spine_01"], Vec3(0.15, 0.56, 0.12), Vec3(0.13, 0.56, -0.13)}}, 4);
+    bindByNearness(band,
+                   {{rig["strap_front"], Vec3(0.05, 0.65, 0.15), Vec3(-0.03, 0.72, 0.12)},
+                    {rig["strap_shoulder"], Vec3(-0.09, 0.77, 0.02), Vec3(-0.09, 0.76, -0.03)},
+                    {rig["strap_back"], Vec3(0.04, 0.65, -0.145), Vec3(-0.03, 0.71, -0.125)},
+                    {rig["satchel"], Vec3(0.185, 0.50, 0.07), Vec3(0.185, 0.50, -0.06)},
+                    {rig["spine_01"], Vec3(0.15, 0.56, 0.12), Vec3(0.13, 0.56, -0.13)}},
+                   4);
     s.append(band);
     // The pole with its crook, the chain and the lantern.
     std::vector<Vec3> pole;
     std::vector<double> radius;
     for (int i = 0; i <= 14; ++i) pole.push_back(Vec3(-0.30, 0.02 + 1.27 * i / 14, 0.12));
-    for (int i = 1; i <= 8; ++i) pole.push_back(Vec3(-0.30, 1.29 + 0.09 * std::sin(kPi * i / 8), 0.21 - 0.09 * std::cos(kPi * i / 8)));
+    for (int i = 1; i <= 8; ++i)
+        pole.push_back(Vec3(-0.30, 1.29 + 0.09 * std::sin(kPi * i / 8), 0.21 - 0.09 * std::cos(kPi * i / 8)));
     pole.push_back(Vec3(-0.30, 1.312, 0.30));
     for (std::size_t i = 0; i < pole.size(); ++i) radius.push_back(i < 15 ? 0.0155 : 0.0125);
     Surface stick = tube(pole, radius, 12);
@@ -351,12 +410,19 @@ void addProps(GltfBuilder& b, const OtterRig& rig) {
         bindTo(p, rig["lantern"]);
         s.append(p);
     };
-    part([&](const Vec3& p) { return std::min(ball(p, l + Vec3(0, -0.028, 0), Vec3(0.05, 0.026, 0.05)), roundCone(p, l + Vec3(0, -0.142, 0), l + Vec3(0, -0.148, 0), 0.036, 0.036)); }, kNavy);
+    part(
+        [&](const Vec3& p) {
+            return std::min(ball(p, l + Vec3(0, -0.028, 0), Vec3(0.05, 0.026, 0.05)),
+                            roundCone(p, l + Vec3(0, -0.142, 0), l + Vec3(0, -0.148, 0), 0.036, 0.036));
+        },
+        kNavy);
     part([&](const Vec3& p) { return ball(p, l + Vec3(0, -0.088, 0), Vec3(0.042, 0.054, 0.042)); }, kGlow);
     for (int k = 0; k < 4; ++k) {
         const double a = kPi / 2 * k + kPi / 4;
         const Vec3 out(std::cos(a), 0, std::sin(a));
-        Surface bar = tube({l + 0.032 * out + Vec3(0, -0.03, 0), l + 0.048 * out + Vec3(0, -0.06, 0), l + 0.048 * out + Vec3(0, -0.115, 0), l + 0.03 * out + Vec3(0, -0.145, 0)}, std::vector<double>(4, 0.0035), 6);
+        Surface bar = tube({l + 0.032 * out + Vec3(0, -0.03, 0), l + 0.048 * out + Vec3(0, -0.06, 0),
+                            l + 0.048 * out + Vec3(0, -0.115, 0), l + 0.03 * out + Vec3(0, -0.145, 0)},
+                           std::vector<double>(4, 0.0035), 6);
         paint(bar, kNavy);
         bindTo(bar, rig["lantern"]);
         s.append(bar);
@@ -368,7 +434,8 @@ void addProps(GltfBuilder& b, const OtterRig& rig) {
 
 std::vector<Xform> OtterRig::restPose() const {
     std::vector<Xform> pose(place.size());
-    for (std::size_t j = 0; j < place.size(); ++j) pose[j].t = parent[j] < 0 ? place[j] : Vec3(place[j] - place[static_cast<std::size_t>(parent[j])]);
+    for (std::size_t j = 0; j < place.size(); ++j)
+        pose[j].t = parent[j] < 0 ? place[j] : Vec3(place[j] - place[static_cast<std::size_t>(parent[j])]);
     return pose;
 }
 
@@ -391,7 +458,8 @@ OtterRig addOtterJoints(GltfBuilder& b) {
         j.add("ear" + t, "head", Vec3(s * 0.10, 0.97, -0.003));
         j.add("ear_tip" + t, "ear" + t, Vec3(s * 0.114, 1.003, -0.003));
         for (int w = 0; w < 3; ++w) {
-            const Vec3 root(s * (0.058 + 0.004 * w), 0.905 - 0.013 * w, 0.168 - 0.012 * w), out = Vec3(s * 0.066, 0.010 - 0.012 * w, -0.004 - 0.008 * w);
+            const Vec3 root(s * (0.058 + 0.004 * w), 0.905 - 0.013 * w, 0.168 - 0.012 * w),
+                out = Vec3(s * 0.066, 0.010 - 0.012 * w, -0.004 - 0.008 * w);
             j.add("whisker" + std::to_string(w + 1) + "a" + t, "head", root);
             j.add("whisker" + std::to_string(w + 1) + "b" + t, "whisker" + std::to_string(w + 1) + "a" + t, root + out);
         }

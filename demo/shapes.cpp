@@ -24,7 +24,11 @@ double blendMin(double a, double b, double k) {
 
 Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double cell) {
     const Eigen::Vector3i n = ((high - low) / cell).array().ceil().cast<int>() + 1;
-    const auto at = [&](int x, int y, int z) { return (static_cast<std::size_t>(z) * static_cast<std::size_t>(n.y()) + static_cast<std::size_t>(y)) * static_cast<std::size_t>(n.x()) + static_cast<std::size_t>(x); };
+    const auto at = [&](int x, int y, int z) {
+        return (static_cast<std::size_t>(z) * static_cast<std::size_t>(n.y()) + static_cast<std::size_t>(y)) *
+                   static_cast<std::size_t>(n.x()) +
+               static_cast<std::size_t>(x);
+    };
     const auto place = [&](int x, int y, int z) { return Vec3(low + cell * Vec3(x, y, z)); };
     std::vector<double> v(static_cast<std::size_t>(n.x()) * static_cast<std::size_t>(n.y()) * static_cast<std::size_t>(n.z()));
     for (int z = 0; z < n.z(); ++z)
@@ -32,7 +36,9 @@ Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double 
             for (int x = 0; x < n.x(); ++x) v[at(x, y, z)] = d(place(x, y, z));
     const auto gradient = [&](const Vec3& p) -> Vec3 {
         const double e = 0.2 * cell;
-        return Vec3(d(p + e * Vec3::UnitX()) - d(p - e * Vec3::UnitX()), d(p + e * Vec3::UnitY()) - d(p - e * Vec3::UnitY()), d(p + e * Vec3::UnitZ()) - d(p - e * Vec3::UnitZ())) / (2 * e);
+        return Vec3(d(p + e * Vec3::UnitX()) - d(p - e * Vec3::UnitX()), d(p + e * Vec3::UnitY()) - d(p - e * Vec3::UnitY()),
+                    d(p + e * Vec3::UnitZ()) - d(p - e * Vec3::UnitZ())) /
+               (2 * e);
     };
     Surface s;
     std::unordered_map<std::size_t, std::uint32_t> vertexOf;
@@ -45,7 +51,8 @@ Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double 
                     for (int bit = 0; bit < 3; ++bit) {
                         const int b = a | (1 << bit);
                         if (b == a) continue;
-                        const int ax = x + (a & 1), ay = y + (a >> 1 & 1), az = z + (a >> 2), bx = x + (b & 1), by = y + (b >> 1 & 1), bz = z + (b >> 2);
+                        const int ax = x + (a & 1), ay = y + (a >> 1 & 1), az = z + (a >> 2), bx = x + (b & 1),
+                                  by = y + (b >> 1 & 1), bz = z + (b >> 2);
                         const double va = v[at(ax, ay, az)], vb = v[at(bx, by, bz)];
                         if ((va < 0) == (vb < 0)) continue;
                         sum += place(ax, ay, az) + va / (va - vb) * (place(bx, by, bz) - place(ax, ay, az));
@@ -138,7 +145,8 @@ Surface sweep(const std::vector<Vec3>& line, const Vec3& side, int sides, const 
 std::vector<Vec3> refined(const std::vector<Vec3>& line, int steps) {
     std::vector<Vec3> out;
     for (std::size_t i = 0; i + 1 < line.size(); ++i) {
-        const Vec3 &p = line[i], &q = line[i + 1], m0 = 0.5 * (q - line[i == 0 ? 0 : i - 1]), m1 = 0.5 * (line[std::min(i + 2, line.size() - 1)] - p);
+        const Vec3 &p = line[i], &q = line[i + 1], m0 = 0.5 * (q - line[i == 0 ? 0 : i - 1]),
+                   m1 = 0.5 * (line[std::min(i + 2, line.size() - 1)] - p);
         for (int k = 0; k < steps; ++k) {
             const Hermite h(static_cast<double>(k) / steps);
             out.push_back(h.p0 * p + h.m0 * m0 + h.p1 * q + h.m1 * m1);
@@ -151,13 +159,16 @@ std::vector<Vec3> refined(const std::vector<Vec3>& line, int steps) {
 }  // namespace
 
 Surface tube(const std::vector<Vec3>& line, const std::vector<double>& radius, int sides) {
-    return sweep(line, anySquareTo((line[1] - line[0]).normalized()), sides, [&](std::size_t i, double a) { return Vec3(radius[i] * std::cos(a), radius[i] * std::sin(a), 0); });
+    return sweep(line, anySquareTo((line[1] - line[0]).normalized()), sides,
+                 [&](std::size_t i, double a) { return Vec3(radius[i] * std::cos(a), radius[i] * std::sin(a), 0); });
 }
 
 Surface ribbon(const std::vector<Vec3>& line, const Vec3& side, double halfWidth, double halfThickness, int steps) {
     // A superellipse ring: flat faces, soft edges.
     const auto power = [](double c) { return std::copysign(std::pow(std::abs(c), 0.55), c); };
-    return sweep(refined(line, steps), side, 14, [&](std::size_t, double a) { return Vec3(halfWidth * power(std::cos(a)), halfThickness * power(std::sin(a)), 0); });
+    return sweep(refined(line, steps), side, 14, [&](std::size_t, double a) {
+        return Vec3(halfWidth * power(std::cos(a)), halfThickness * power(std::sin(a)), 0);
+    });
 }
 
 Surface box(const Vec3& centre, const Vec3& half) {
@@ -167,7 +178,8 @@ Surface box(const Vec3& centre, const Vec3& half) {
     const Vec3 axis = Vec3::Unit(along), side = Vec3::Unit((along + 1) % 3);
     const double a = half[(along + 1) % 3], b = half[(along + 2) % 3], inset = 0.25 * std::min(a, b);
     const auto power = [](double c) { return std::copysign(std::pow(std::abs(c), 0.3), c); };
-    const std::vector<Vec3> line{centre - half[along] * axis, centre - (half[along] - inset) * axis, centre + (half[along] - inset) * axis, centre + half[along] * axis};
+    const std::vector<Vec3> line{centre - half[along] * axis, centre - (half[along] - inset) * axis,
+                                 centre + (half[along] - inset) * axis, centre + half[along] * axis};
     return sweep(line, side, 20, [&](std::size_t i, double angle) {
         const double in = i == 0 || i == 3 ? 0.5 * inset : 0.0;
         return Vec3((a - in) * power(std::cos(angle)), (b - in) * power(std::sin(angle)), 0);
@@ -203,7 +215,8 @@ void bindAlong(Surface& s, const std::vector<int>& joints, const std::vector<Vec
         double best = 1e300, along = 0;
         for (std::size_t i = 0; i + 1 < places.size(); ++i) {
             const Vec3 ab = places[i + 1] - places[i];
-            const double u = std::clamp((v.place - places[i]).dot(ab) / ab.squaredNorm(), 0.0, 1.0), d = (v.place - places[i] - u * ab).norm();
+            const double u = std::clamp((v.place - places[i]).dot(ab) / ab.squaredNorm(), 0.0, 1.0),
+                         d = (v.place - places[i] - u * ab).norm();
             if (d < best) {
                 best = d;
                 along = static_cast<double>(i) + u;

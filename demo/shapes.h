@@ -16,8 +16,8 @@ double roundCone(const Vec3& p, const Vec3& a, const Vec3& b, double ra, double 
 /// Union with a fillet of size k (polynomial smooth minimum).
 double blendMin(double a, double b, double k);
 
-/// Polygonises `d` = 0 in the box with cells of `cell` [m]. Naive surface nets (Gibson 1998), vertices pulled onto the surface, normals
-/// from the distance's gradient.
+/// Polygonises `d` = 0 in the box with cells of `cell` [m]. Naive surface nets (Gibson 1998), vertices pulled onto the surface,
+/// normals from the distance's gradient.
 Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double cell);
 
 /// A tube of `sides` round a polyline, radius a point; closed at its ends.

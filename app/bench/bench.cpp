@@ -17,12 +17,20 @@
 namespace nutatio::app {
 
 namespace {
-QString qs(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
 }  // namespace
 
 Bench::Bench(const QString& keepFolder)
-    : m_session(m_document), m_keepFolder(keepFolder), m_stage(new Stage(m_document, m_session)), m_roster(new Roster(m_document, m_session)),
-      m_handoff(new HandOff(m_document)), m_tuner(new Tuner(m_document, m_session, m_handoff)), m_tape(new Tape(m_document, m_session)), m_notice(new Notice),
+    : m_session(m_document),
+      m_keepFolder(keepFolder),
+      m_stage(new Stage(m_document, m_session)),
+      m_roster(new Roster(m_document, m_session)),
+      m_handoff(new HandOff(m_document)),
+      m_tuner(new Tuner(m_document, m_session, m_handoff)),
+      m_tape(new Tape(m_document, m_session)),
+      m_notice(new Notice),
       m_palette(nullptr) {
     setWindowTitle(QStringLiteral("Nutatio"));
     setAcceptDrops(true);
@@ -37,7 +45,9 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
-        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain", "frame", "collider-on", "remove"}) m.addAction(m_actions.value(QLatin1String(id)));
+        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain", "frame",
+                               "collider-on", "remove"})
+            m.addAction(m_actions.value(QLatin1String(id)));
         m.exec(at);
     });
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
@@ -57,7 +67,10 @@ Bench::Bench(const QString& keepFolder)
         m_stop->hide();
         m_hint->clear();
         m_notice->clear();
-        if (!warnings.isEmpty()) m_notice->say(warnings.mid(0, 4).join(u'\n') + (warnings.size() > 4 ? tr("\nand %1 more").arg(warnings.size() - 4) : QString()), {}, false);
+        if (!warnings.isEmpty())
+            m_notice->say(
+                warnings.mid(0, 4).join(u'\n') + (warnings.size() > 4 ? tr("\nand %1 more").arg(warnings.size() - 4) : QString()),
+                {}, false);
         m_session.setPlaying(false);
         m_session.setFrame(0);
         m_session.setStep(m_document.scene().layers.empty() ? StepId::Attach : StepId::Tune);
@@ -72,7 +85,8 @@ Bench::Bench(const QString& keepFolder)
     refresh();
 }
 
-QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon, const std::function<void()>& act) {
+QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
+                    const std::function<void()>& act) {
     auto* a = new QAction(text, this);
     a->setShortcut(key);
     if (!icon.isEmpty()) a->setIcon(look::icon(icon));
@@ -88,27 +102,33 @@ void Bench::makeFileCommands() {
     add("open", tr("Open a character or a scene"), QKeySequence::Open, "folder-open", [this] { openDialog(false); });
     add("bring-in", tr("Bring in another actor"), {}, "plus", [this] { openDialog(true); });
     add("save", tr("Save the scene"), QKeySequence::Save, "save", [this] { save(false); });
-    add("save-as", tr("Save the scene under another name"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), {}, [this] { save(true); });
-    add("hand-off", tr("Hand off: bake and write a file"), QKeySequence(Qt::CTRL | Qt::Key_E), "file-output", [this] { m_session.setStep(StepId::HandOff); });
+    add("save-as", tr("Save the scene under another name"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), {},
+        [this] { save(true); });
+    add("hand-off", tr("Hand off: bake and write a file"), QKeySequence(Qt::CTRL | Qt::Key_E), "file-output",
+        [this] { m_session.setStep(StepId::HandOff); });
     add("quit", tr("Quit"), QKeySequence::Quit, {}, [this] { close(); });
 }
 
 void Bench::makeEditCommands() {
     add("undo", tr("Undo"), QKeySequence::Undo, "undo-2", [this] { m_document.undo(); });
     add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
-    add("remove", tr("Remove the selected layer or collider"), QKeySequence(Qt::Key_Delete), "trash-2", [this] { removeSelected(); });
+    add("remove", tr("Remove the selected layer or collider"), QKeySequence(Qt::Key_Delete), "trash-2",
+        [this] { removeSelected(); });
     add("find", tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), "command", [this] { m_palette->open(m_order); });
-    add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_L), "bone", [this] { m_session.selectChain(); });
+    add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_L), "bone",
+        [this] { m_session.selectChain(); });
     add("select-none", tr("Select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] { m_session.select({}); });
 }
 
 void Bench::makeLayerCommands() {
     for (const layers::LayerKind* k : layers::kinds()) {
-        QAction* a = add(QStringLiteral("add-") + qs(k->id), tr("Add %1 to the selection").arg(qs(k->label)), {}, {}, [this, id = std::string(k->id)] { addLayer(id); });
+        QAction* a = add(QStringLiteral("add-") + qs(k->id), tr("Add %1 to the selection").arg(qs(k->label)), {}, {},
+                         [this, id = std::string(k->id)] { addLayer(id); });
         a->setIcon(look::kindGlyph(qs(k->id), look::theme().ink));
     }
     for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Plane})
-        add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))), {}, {}, [this, s] { addCollider(s); });
+        add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
+            {}, {}, [this, s] { addCollider(s); });
     add("collider-on", tr("Switch the collider on or off"), {}, {}, [this] {
         m_document.edit(tr("Switch collider"), [id = m_session.selection().collider](scene::Scene& s) {
             if (scene::Collider* c = s.collider(id)) c->on = !c->on;
@@ -116,16 +136,22 @@ void Bench::makeLayerCommands() {
     });
     add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); });
     add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); });
-    add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up", [this] { moveLayer(-1); });
-    add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down", [this] { moveLayer(1); });
+    add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up",
+        [this] { moveLayer(-1); });
+    add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down",
+        [this] { moveLayer(1); });
 }
 
 void Bench::makePlayCommands() {
-    add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play", [this] { m_session.setPlaying(!m_session.isPlaying()); });
-    add("frame-back", tr("One frame back"), QKeySequence(Qt::Key_Left), {}, [this] { m_session.setFrame(m_session.frame() - 1); });
+    add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play",
+        [this] { m_session.setPlaying(!m_session.isPlaying()); });
+    add("frame-back", tr("One frame back"), QKeySequence(Qt::Key_Left), {},
+        [this] { m_session.setFrame(m_session.frame() - 1); });
     add("frame-on", tr("One frame on"), QKeySequence(Qt::Key_Right), {}, [this] { m_session.setFrame(m_session.frame() + 1); });
-    add("ten-back", tr("Ten frames back"), QKeySequence(Qt::SHIFT | Qt::Key_Left), {}, [this] { m_session.setFrame(m_session.frame() - 10); });
-    add("ten-on", tr("Ten frames on"), QKeySequence(Qt::SHIFT | Qt::Key_Right), {}, [this] { m_session.setFrame(m_session.frame() + 10); });
+    add("ten-back", tr("Ten frames back"), QKeySequence(Qt::SHIFT | Qt::Key_Left), {},
+        [this] { m_session.setFrame(m_session.frame() - 10); });
+    add("ten-on", tr("Ten frames on"), QKeySequence(Qt::SHIFT | Qt::Key_Right), {},
+        [this] { m_session.setFrame(m_session.frame() + 10); });
     add("first", tr("To the first frame"), QKeySequence(Qt::Key_Home), {}, [this] { m_session.setFrame(0); });
     add("last", tr("To the last frame"), QKeySequence(Qt::Key_End), {}, [this] { m_session.setFrame(m_document.frames() - 1); });
     add("loop", tr("Play round and round, or once"), {}, "repeat", [this] { m_session.setLoops(!m_session.loops()); });
@@ -133,16 +159,23 @@ void Bench::makePlayCommands() {
 
 void Bench::makeViewCommands() {
     add("frame", tr("Frame the selection"), QKeySequence(Qt::Key_F), {}, [this] { m_stage->frameSelection(); });
-    QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye", [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
+    QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye",
+                         [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
     ghost->setCheckable(true);
-    QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone", [this] { m_stage->setJointsShown(m_actions["joints"]->isChecked()); });
+    QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone",
+                          [this] { m_stage->setJointsShown(m_actions["joints"]->isChecked()); });
     joints->setCheckable(true);
     joints->setChecked(true);
     const std::pair<const char*, StepId> steps[] = {{"attach", StepId::Attach}, {"tune", StepId::Tune}};
     for (const auto& [id, step] : steps)
-        add(QLatin1String(id), step == StepId::Attach ? tr("Go to Attach") : tr("Go to Tune"), QKeySequence(Qt::CTRL | (step == StepId::Attach ? Qt::Key_1 : Qt::Key_2)), {}, [this, step = step] { m_session.setStep(step); });
-    const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster}, {"fold-tuner", tr("Fold or show the tuner"), m_tuner}, {"fold-tape", tr("Fold or show the tape"), m_tape}};
-    for (const auto& [id, text, panel] : panels) add(QLatin1String(id), text, {}, {}, [panel = panel] { panel->setVisible(!panel->isVisible()); });
+        add(QLatin1String(id), step == StepId::Attach ? tr("Go to Attach") : tr("Go to Tune"),
+            QKeySequence(Qt::CTRL | (step == StepId::Attach ? Qt::Key_1 : Qt::Key_2)), {},
+            [this, step = step] { m_session.setStep(step); });
+    const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},
+                                                                 {"fold-tuner", tr("Fold or show the tuner"), m_tuner},
+                                                                 {"fold-tape", tr("Fold or show the tape"), m_tape}};
+    for (const auto& [id, text, panel] : panels)
+        add(QLatin1String(id), text, {}, {}, [panel = panel] { panel->setVisible(!panel->isVisible()); });
 }
 
 QMenu* Bench::menu() {
@@ -154,11 +187,14 @@ QMenu* Bench::menu() {
     group({"open", "bring-in", "save", "save-as", "hand-off"});
     group({"undo", "redo", "remove", "select-chain"});
     QMenu* layer = m->addMenu(tr("Layer"));
-    for (const char* id : {"add-strand", "add-jiggle", "mute", "solo", "layer-down", "layer-up"}) layer->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"add-strand", "add-jiggle", "mute", "solo", "layer-down", "layer-up"})
+        layer->addAction(m_actions.value(QLatin1String(id)));
     QMenu* collider = m->addMenu(tr("Collider"));
-    for (const char* id : {"add-sphere", "add-capsule", "add-plane", "collider-on"}) collider->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"add-sphere", "add-capsule", "add-plane", "collider-on"})
+        collider->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "ghost", "joints", "fold-roster", "fold-tuner", "fold-tape"}) view->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"frame", "ghost", "joints", "fold-roster", "fold-tuner", "fold-tape"})
+        view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});
     return m;
@@ -189,7 +225,8 @@ QWidget* Bench::header() {
     m_title->setObjectName(QStringLiteral("soft"));
     leftRow->addWidget(m_title, 1);
     row->addWidget(left, 1);
-    const std::pair<QString, StepId> steps[] = {{tr("Attach"), StepId::Attach}, {tr("Tune"), StepId::Tune}, {tr("Hand off"), StepId::HandOff}};
+    const std::pair<QString, StepId> steps[] = {
+        {tr("Attach"), StepId::Attach}, {tr("Tune"), StepId::Tune}, {tr("Hand off"), StepId::HandOff}};
     for (const auto& [name, step] : steps) {
         auto* b = new QToolButton;
         b->setObjectName(QStringLiteral("step"));
@@ -297,17 +334,23 @@ void Bench::refresh() {
     const scene::Scene& scene = m_document.scene();
     m_actions["undo"]->setEnabled(m_document.canUndo());
     m_actions["redo"]->setEnabled(m_document.canRedo());
-    m_actions["undo"]->setToolTip(m_document.canUndo() ? tr("Undo %1 (Ctrl+Z)").arg(m_document.undoName()) : tr("Nothing to undo"));
-    m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName()) : tr("Nothing to redo"));
+    m_actions["undo"]->setToolTip(m_document.canUndo() ? tr("Undo %1 (Ctrl+Z)").arg(m_document.undoName())
+                                                       : tr("Nothing to undo"));
+    m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
+                                                       : tr("Nothing to redo"));
     const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain"}) m_actions[QLatin1String(id)]->setEnabled(joints);
+    for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain"})
+        m_actions[QLatin1String(id)]->setEnabled(joints);
     for (const char* id : {"mute", "solo", "layer-down", "layer-up"}) m_actions[QLatin1String(id)]->setEnabled(layer);
     m_actions["collider-on"]->setEnabled(collider);
     m_actions["remove"]->setEnabled(layer || collider);
     for (const char* id : {"save", "save-as", "hand-off"}) m_actions[QLatin1String(id)]->setEnabled(!scene.actors.empty());
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
-    setWindowTitle(m_document.title().isEmpty() ? QStringLiteral("Nutatio") : m_document.title() + (m_document.isModified() ? QStringLiteral("*") : QString()) + QStringLiteral(" – Nutatio"));
+    setWindowTitle(m_document.title().isEmpty()
+                       ? QStringLiteral("Nutatio")
+                       : m_document.title() + (m_document.isModified() ? QStringLiteral("*") : QString()) +
+                             QStringLiteral(" – Nutatio"));
 }
 
 void Bench::showEvaluation() {
@@ -315,7 +358,11 @@ void Bench::showEvaluation() {
     if (!r) return;
     std::size_t layers = 0;
     for (const pipeline::ActorResult& a : r->evaluation.actors) layers += a.layers.size();
-    m_status->setText(tr("%1 frames · %2 of %3 layers simulated in %4 ms").arg(m_document.frames()).arg(r->evaluation.simulated).arg(layers).arg(r->evaluation.milliseconds, 0, 'f', 1));
+    m_status->setText(tr("%1 frames · %2 of %3 layers simulated in %4 ms")
+                          .arg(m_document.frames())
+                          .arg(r->evaluation.simulated)
+                          .arg(layers)
+                          .arg(r->evaluation.milliseconds, 0, 'f', 1));
 }
 
 void Bench::open(const QString& path) {
@@ -323,7 +370,9 @@ void Bench::open(const QString& path) {
 }
 
 void Bench::openDialog(bool bringIn) {
-    const QString path = QFileDialog::getOpenFileName(this, bringIn ? tr("Bring in an actor") : tr("Open"), {}, bringIn ? tr("Characters (*.glb *.gltf *.bvh)") : tr("Characters and scenes (*.glb *.gltf *.bvh *.nutatio)"));
+    const QString path = QFileDialog::getOpenFileName(
+        this, bringIn ? tr("Bring in an actor") : tr("Open"), {},
+        bringIn ? tr("Characters (*.glb *.gltf *.bvh)") : tr("Characters and scenes (*.glb *.gltf *.bvh *.nutatio)"));
     if (path.isEmpty()) return;
     if (bringIn)
         m_document.bringIn(path);
@@ -333,7 +382,9 @@ void Bench::openDialog(bool bringIn) {
 
 bool Bench::save(bool as) {
     QString path = m_document.path();
-    if (as || path.isEmpty()) path = QFileDialog::getSaveFileName(this, tr("Save the scene"), m_document.title() + QStringLiteral(".nutatio"), tr("Nutatio scenes (*.nutatio)"));
+    if (as || path.isEmpty())
+        path = QFileDialog::getSaveFileName(this, tr("Save the scene"), m_document.title() + QStringLiteral(".nutatio"),
+                                            tr("Nutatio scenes (*.nutatio)"));
     if (path.isEmpty()) return false;
     if (!path.endsWith(QLatin1String(".nutatio"))) path += QStringLiteral(".nutatio");
     if (!m_document.save(path)) return false;
@@ -347,14 +398,22 @@ void Bench::guarded(const QString& what, const std::function<void()>& then) {
         return;
     }
     m_notice->say(tr("%1: the scene has changes that are not saved.").arg(what),
-                  {{tr("Save first"), [this, then] { if (save(false)) then(); }}, {tr("Leave them unsaved"), then}}, false);
+                  {{tr("Save first"),
+                    [this, then] {
+                        if (save(false)) then();
+                    }},
+                   {tr("Leave them unsaved"), then}},
+                  false);
 }
 
 void Bench::offerRecovery() {
     const QString file = Document::leftBehind(m_keepFolder);
     if (file.isEmpty()) return;
-    m_notice->say(tr("Nutatio ended unexpectedly on %1 with unsaved work.").arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm"))),
-                  {{tr("Bring it back"), [this, file] { m_document.recover(file); }}, {tr("Throw it away"), [file] { QFile::remove(file); }}}, false);
+    m_notice->say(tr("Nutatio ended unexpectedly on %1 with unsaved work.")
+                      .arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm"))),
+                  {{tr("Bring it back"), [this, file] { m_document.recover(file); }},
+                   {tr("Throw it away"), [file] { QFile::remove(file); }}},
+                  false);
 }
 
 void Bench::addLayer(const std::string& kind) {
@@ -369,7 +428,8 @@ void Bench::addLayer(const std::string& kind) {
         // A strand hangs from the topmost joints chosen; a lone lower end says where to stop.
         std::vector<int> tops;
         for (int j : s.joints)
-            if (std::none_of(s.joints.begin(), s.joints.end(), [&](int o) { return o != j && skeleton.isBelow(j, o); })) tops.push_back(j);
+            if (std::none_of(s.joints.begin(), s.joints.end(), [&](int o) { return o != j && skeleton.isBelow(j, o); }))
+                tops.push_back(j);
         for (int t : tops) joints.push_back(skeleton.reference(t));
         if (tops.size() == 1 && s.joints.size() > 1 && s.joints.size() < skeleton.subtree(tops.front()).size()) {
             std::vector<int> way;
@@ -412,9 +472,11 @@ void Bench::removeSelected() {
 
 void Bench::moveLayer(int by) {
     m_document.edit(tr("Move layer"), [&](scene::Scene& scene) {
-        const auto at = std::find_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.id == m_session.selection().layer; });
+        const auto at = std::find_if(scene.layers.begin(), scene.layers.end(),
+                                     [&](const auto& l) { return l.id == m_session.selection().layer; });
         const auto to = at - scene.layers.begin() + by;
-        if (at != scene.layers.end() && to >= 0 && to < static_cast<std::ptrdiff_t>(scene.layers.size())) std::iter_swap(at, scene.layers.begin() + to);
+        if (at != scene.layers.end() && to >= 0 && to < static_cast<std::ptrdiff_t>(scene.layers.size()))
+            std::iter_swap(at, scene.layers.begin() + to);
     });
 }
 
@@ -457,7 +519,8 @@ void Bench::keyReleaseEvent(QKeyEvent* e) {
 
 bool Bench::eventFilter(QObject* o, QEvent* e) {
     // A button reached by keyboard is pressed with Space; without this the bench would take Space for play.
-    if (e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Space && qobject_cast<QAbstractButton*>(qApp->focusWidget())) {
+    if (e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Space &&
+        qobject_cast<QAbstractButton*>(qApp->focusWidget())) {
         e->accept();
         return true;
     }

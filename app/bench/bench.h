@@ -48,7 +48,8 @@ class Bench : public QMainWindow {
     bool eventFilter(QObject* o, QEvent* e) override;
 
   private:
-    QAction* add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon, const std::function<void()>& act);
+    QAction* add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
+                 const std::function<void()>& act);
     void makeFileCommands();
     void makeEditCommands();
     void makeLayerCommands();

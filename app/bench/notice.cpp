@@ -25,7 +25,8 @@ void Notice::say(const QString& text, std::vector<Choice> choices, bool bad) {
     clear();
     m_text->setText(text);
     setAccessibleName(text);
-    setStyleSheet(QStringLiteral("QFrame#notice { border-color: %1; }").arg((bad ? look::theme().brick : look::theme().ochre).name()));
+    setStyleSheet(
+        QStringLiteral("QFrame#notice { border-color: %1; }").arg((bad ? look::theme().brick : look::theme().ochre).name()));
     for (Choice& c : choices) {
         auto* b = new QPushButton(c.name);
         m_row->insertWidget(m_row->count() - 1, b);

@@ -38,9 +38,12 @@ void Palette::filter(const QString& text) {
     const QStringList words = text.split(u' ', Qt::SkipEmptyParts);
     for (QAction* a : m_actions) {
         const QString name = a->text().remove(u'&');
-        const bool hit = std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.contains(w, Qt::CaseInsensitive); });
+        const bool hit =
+            std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.contains(w, Qt::CaseInsensitive); });
         if (!a->isEnabled() || !hit) continue;
-        auto* item = new QListWidgetItem(a->icon(), a->shortcut().isEmpty() ? name : name + QStringLiteral("      ") + a->shortcut().toString(QKeySequence::NativeText));
+        auto* item = new QListWidgetItem(
+            a->icon(),
+            a->shortcut().isEmpty() ? name : name + QStringLiteral("      ") + a->shortcut().toString(QKeySequence::NativeText));
         item->setData(Qt::UserRole, QVariant::fromValue(static_cast<QObject*>(a)));
         m_list->addItem(item);
     }
@@ -63,7 +66,8 @@ bool Palette::eventFilter(QObject*, QEvent* e) {
         return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-        m_list->setCurrentRow(std::clamp(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
+        m_list->setCurrentRow(
+            std::clamp(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
         return true;
     }
     return false;

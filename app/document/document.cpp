@@ -115,7 +115,8 @@ void Document::bringIn(const QString& path) {
             }
             QStringList warnings;
             for (const std::string& w : got->value()->warnings) warnings << QString::fromStdString(w);
-            edit(tr("Bring in %1").arg(QString::fromStdString(got->value()->name)), [&](scene::Scene& s) { files::addActor(s, got->value()); });
+            edit(tr("Bring in %1").arg(QString::fromStdString(got->value()->name)),
+                 [&](scene::Scene& s) { files::addActor(s, got->value()); });
             Q_EMIT opened(warnings);
         };
     });

@@ -54,7 +54,8 @@ void NewestWins::work() {
             m_running = cancel;
             m_works = true;
         }
-        QMetaObject::invokeMethod(this, [this] { Q_EMIT busyChanged(true); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this] { Q_EMIT busyChanged(true); }, Qt::QueuedConnection);
         Deliver deliver;
         try {
             deliver = job(cancel);

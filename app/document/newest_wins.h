@@ -14,8 +14,8 @@
 namespace nutatio::app {
 
 /// Runs jobs off the interface's thread. A job returns what is to be done on the interface's thread with its result. A newer job
-/// takes the place of a waiting one and cancels a running one, except that a steady stream of jobs still lets a result through now
-/// and then, so that a slow scene shows something while a slider moves.
+/// takes the place of a waiting one and cancels a running one, except that a steady stream of jobs still lets a result through
+/// now and then, so that a slow scene shows something while a slider moves.
 class NewestWins : public QObject {
     Q_OBJECT
   public:

@@ -19,7 +19,8 @@ void Session::select(Selection s) {
 
 void Session::selectJoint(const std::string& actor, int joint, bool add) {
     Selection s{actor, {}, {}, {}};
-    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty()) s.joints = m_selection.joints;
+    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty())
+        s.joints = m_selection.joints;
     const auto at = std::find(s.joints.begin(), s.joints.end(), joint);
     if (at != s.joints.end())
         s.joints.erase(at);

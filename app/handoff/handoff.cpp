@@ -13,9 +13,20 @@
 namespace nutatio::app {
 
 HandOff::HandOff(Document& document, QWidget* parent)
-    : QWidget(parent), m_document(document), m_actor(new QComboBox), m_clip(new QComboBox), m_first(new QLineEdit), m_last(new QLineEdit), m_fps(new QLineEdit),
-      m_tolerance(new QLineEdit(QStringLiteral("0.05"))), m_file(new QLineEdit), m_beside(new QLineEdit), m_bake(new QPushButton(tr("Bake and write"))),
-      m_cancel(new QPushButton(tr("Cancel"))), m_progress(new QProgressBar), m_outcome(new QLabel) {
+    : QWidget(parent),
+      m_document(document),
+      m_actor(new QComboBox),
+      m_clip(new QComboBox),
+      m_first(new QLineEdit),
+      m_last(new QLineEdit),
+      m_fps(new QLineEdit),
+      m_tolerance(new QLineEdit(QStringLiteral("0.05"))),
+      m_file(new QLineEdit),
+      m_beside(new QLineEdit),
+      m_bake(new QPushButton(tr("Bake and write"))),
+      m_cancel(new QPushButton(tr("Cancel"))),
+      m_progress(new QProgressBar),
+      m_outcome(new QLabel) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 8, 6, 0);
     auto* form = new QFormLayout;
@@ -93,7 +104,8 @@ void HandOff::refresh() {
     // The fields are laid out anew only when what there is to hand off changed, so that typed values stay.
     const scene::Scene& s = m_document.scene();
     QString now;
-    for (const scene::ActorEntry& a : s.actors) now += QString::fromStdString(a.id + a.file) + QStringLiteral("/%1;").arg(a.actor->clips.size());
+    for (const scene::ActorEntry& a : s.actors)
+        now += QString::fromStdString(a.id + a.file) + QStringLiteral("/%1;").arg(a.actor->clips.size());
     now += QString::number(s.fps);
     if (now == m_shown) return;
     m_shown = now;
@@ -109,13 +121,16 @@ void HandOff::refresh() {
     for (std::size_t c = 0; c < a.actor->clips.size(); ++c) {
         const std::string& name = a.actor->clips[c].name;
         const bool named = !name.empty() && a.actor->findClip(name) == static_cast<int>(c);
-        m_clip->addItem(QString::fromStdString(a.actor->clipLabel(static_cast<int>(c))), named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c));
+        m_clip->addItem(QString::fromStdString(a.actor->clipLabel(static_cast<int>(c))),
+                        named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c));
     }
     m_first->setPlaceholderText(tr("first"));
     m_last->setPlaceholderText(tr("last"));
     m_fps->setText(QString::number(s.fps));
     const QFileInfo source(QString::fromStdString(a.file));
-    m_file->setText(source.dir().filePath(source.completeBaseName() + QStringLiteral("-motion.") + (source.suffix().toLower() == QLatin1String("gltf") ? QStringLiteral("gltf") : QStringLiteral("glb"))));
+    m_file->setText(source.dir().filePath(
+        source.completeBaseName() + QStringLiteral("-motion.") +
+        (source.suffix().toLower() == QLatin1String("gltf") ? QStringLiteral("gltf") : QStringLiteral("glb"))));
     m_outcome->clear();
 }
 
@@ -141,7 +156,8 @@ std::optional<pipeline::BakeOptions> HandOff::options() {
     o.fps = *fps;
     o.tolerance = {*tolerance, *tolerance / 0.05 * 0.0001};
     if (!m_first->text().isEmpty() || !m_last->text().isEmpty()) {
-        const auto first = arithmetic(m_first->text().isEmpty() ? QStringLiteral("1") : m_first->text()), last = arithmetic(m_last->text().isEmpty() ? QString::number(m_document.frames()) : m_last->text());
+        const auto first = arithmetic(m_first->text().isEmpty() ? QStringLiteral("1") : m_first->text()),
+                   last = arithmetic(m_last->text().isEmpty() ? QString::number(m_document.frames()) : m_last->text());
         if (!first || !last || *first < 1 || *last < *first) {
             say(tr("The frames are two numbers, the first not after the last."), true);
             return std::nullopt;
@@ -159,8 +175,12 @@ void HandOff::bake() {
     setBusy(true);
     say(tr("Baking…"), false);
     m_runner.ask([this, scene = m_document.scene(), o = *o, file](const Cancel& cancel) -> NewestWins::Deliver {
-        const auto progress = [this](double p) { QMetaObject::invokeMethod(this, [this, p] { m_progress->setValue(static_cast<int>(100 * p)); }, Qt::QueuedConnection); };
-        auto done = std::make_shared<Result<pipeline::BakeReport>>(pipeline::bake(scene, o, file.toStdString(), m_evaluator, cancel, progress));
+        const auto progress = [this](double p) {
+            QMetaObject::invokeMethod(
+                this, [this, p] { m_progress->setValue(static_cast<int>(100 * p)); }, Qt::QueuedConnection);
+        };
+        auto done = std::make_shared<Result<pipeline::BakeReport>>(
+            pipeline::bake(scene, o, file.toStdString(), m_evaluator, cancel, progress));
         return [this, done, file] {
             setBusy(false);
             if (!done->ok()) {
@@ -174,7 +194,11 @@ void HandOff::bake() {
                 every += c.framesKeys;
                 joints = std::max(joints, c.joints);
             }
-            QString text = tr("Wrote %1: %2 joints moved, %3 keys where a key on every frame would be %4.").arg(QFileInfo(file).fileName()).arg(joints).arg(keys).arg(every);
+            QString text = tr("Wrote %1: %2 joints moved, %3 keys where a key on every frame would be %4.")
+                               .arg(QFileInfo(file).fileName())
+                               .arg(joints)
+                               .arg(keys)
+                               .arg(every);
             for (const std::string& w : done->value().warnings) text += u'\n' + QString::fromStdString(w);
             say(text, false);
             Q_EMIT finished(true);

@@ -12,8 +12,18 @@
 namespace nutatio::look {
 
 const Theme& theme() {
-    static const Theme kDaylight{.paper = "#F3EEE4", .sheet = "#FBF8F1", .rule = "#D8CFBF", .ink = "#24303A", .inkSoft = "#5E6771", .persimmon = "#D4562A",
-                                 .lagoon = "#1E7C83", .plum = "#74406B", .ochre = "#B98512", .brick = "#A12C2C", .stageTop = "#DCE3E2", .stageFloor = "#C9C3B4"};
+    static const Theme kDaylight{.paper = "#F3EEE4",
+                                 .sheet = "#FBF8F1",
+                                 .rule = "#D8CFBF",
+                                 .ink = "#24303A",
+                                 .inkSoft = "#5E6771",
+                                 .persimmon = "#D4562A",
+                                 .lagoon = "#1E7C83",
+                                 .plum = "#74406B",
+                                 .ochre = "#B98512",
+                                 .brick = "#A12C2C",
+                                 .stageTop = "#DCE3E2",
+                                 .stageFloor = "#C9C3B4"};
     return kDaylight;
 }
 
@@ -101,8 +111,10 @@ QFrame#line { background: @rule; border: none; }
 QFrame#palette { background: @sheet; border: 1px solid @soft; border-radius: 3px; }
 QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px; }
 )");
-    const std::pair<const char*, QString> tokens[] = {{"@paper", t.paper.name()}, {"@sheet", t.sheet.name()}, {"@rule", t.rule.name()}, {"@ink", t.ink.name()}, {"@soft", t.inkSoft.name()},
-                                                      {"@persimmon", t.persimmon.name()}, {"@lagoonPale", "#CFE2DF"}, {"@lagoon", t.lagoon.name()}, {"@ochre", t.ochre.name()}, {"@brick", t.brick.name()}};
+    const std::pair<const char*, QString> tokens[] = {
+        {"@paper", t.paper.name()},  {"@sheet", t.sheet.name()},         {"@rule", t.rule.name()},   {"@ink", t.ink.name()},
+        {"@soft", t.inkSoft.name()}, {"@persimmon", t.persimmon.name()}, {"@lagoonPale", "#CFE2DF"}, {"@lagoon", t.lagoon.name()},
+        {"@ochre", t.ochre.name()},  {"@brick", t.brick.name()}};
     for (const auto& [token, value] : tokens) s.replace(QLatin1String(token), value);
     return s;
 }
@@ -173,7 +185,8 @@ void dress(QApplication& app) {
     p.setColor(QPalette::Base, t.sheet);
     p.setColor(QPalette::AlternateBase, t.paper);
     p.setColor(QPalette::Button, t.paper);
-    for (QPalette::ColorRole r : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::HighlightedText}) p.setColor(r, t.ink);
+    for (QPalette::ColorRole r : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::HighlightedText})
+        p.setColor(r, t.ink);
     p.setColor(QPalette::PlaceholderText, t.inkSoft);
     p.setColor(QPalette::Highlight, QColor("#CFE2DF"));
     p.setColor(QPalette::ToolTipBase, t.sheet);

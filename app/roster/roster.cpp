@@ -15,13 +15,16 @@ enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider };
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
     std::string t;
-    for (const scene::ActorEntry& a : s.actors) t += a.id + '\n' + a.name + '\n' + a.clip + '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
-    for (const scene::Collider& c : s.colliders) t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
+    for (const scene::ActorEntry& a : s.actors)
+        t += a.id + '\n' + a.name + '\n' + a.clip + '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
+    for (const scene::Collider& c : s.colliders)
+        t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
     return t;
 }
 }  // namespace
 
-Roster::Roster(Document& document, Session& session, QWidget* parent) : QWidget(parent), m_document(document), m_session(session), m_search(new QLineEdit), m_tree(new QTreeWidget) {
+Roster::Roster(Document& document, Session& session, QWidget* parent)
+    : QWidget(parent), m_document(document), m_session(session), m_search(new QLineEdit), m_tree(new QTreeWidget) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
@@ -46,7 +49,8 @@ Roster::Roster(Document& document, Session& session, QWidget* parent) : QWidget(
     connect(m_search, &QLineEdit::textChanged, this, &Roster::filter);
     connect(m_tree, &QTreeWidget::itemSelectionChanged, this, &Roster::takeSelection);
     connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { activate(item); });
-    connect(m_tree, &QTreeWidget::customContextMenuRequested, this, [this](const QPoint& p) { Q_EMIT menuWanted(m_tree->viewport()->mapToGlobal(p)); });
+    connect(m_tree, &QTreeWidget::customContextMenuRequested, this,
+            [this](const QPoint& p) { Q_EMIT menuWanted(m_tree->viewport()->mapToGlobal(p)); });
     connect(&document, &Document::sceneChanged, this, &Roster::rebuild);
     connect(&session, &Session::selectionChanged, this, &Roster::showSelection);
     rebuild();
@@ -97,7 +101,8 @@ void Roster::addActor(const scene::ActorEntry& a) {
     joints->setExpanded(true);
     for (int j : a.actor->skeleton.order()) {
         const int p = a.actor->skeleton.joint(j).parent;
-        QTreeWidgetItem* i = item(p == rig::kNoJoint ? joints : byJoint[static_cast<std::size_t>(p)], QString::fromStdString(a.actor->skeleton.label(j)), nullptr);
+        QTreeWidgetItem* i = item(p == rig::kNoJoint ? joints : byJoint[static_cast<std::size_t>(p)],
+                                  QString::fromStdString(a.actor->skeleton.label(j)), nullptr);
         i->setData(0, kJoint, j);
         i->setExpanded(i->parent() == joints || i->parent()->parent() == joints);
         byJoint[static_cast<std::size_t>(j)] = i;
@@ -123,8 +128,9 @@ void Roster::showSelection() {
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
         const QVariant joint = (*it)->data(0, kJoint), collider = (*it)->data(0, kCollider);
         const bool mine = (*it)->data(0, kActor).toString().toStdString() == sel.actor;
-        const bool on = mine && ((joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
-                                 (collider.isValid() && !sel.collider.empty() && collider.toString().toStdString() == sel.collider));
+        const bool on =
+            mine && ((joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
+                     (collider.isValid() && !sel.collider.empty() && collider.toString().toStdString() == sel.collider));
         if (!on) continue;
         (*it)->setSelected(true);
         if (!first) first = *it;

@@ -21,7 +21,10 @@ bool waitFor(const std::function<bool()>& ready) {
 }
 
 void settle(Bench& bench) {
-    waitFor([&] { return bench.document().upToDate() && bench.document().results() && (bench.session().selection().layer.empty() || bench.tuner()->scope()->response()); });
+    waitFor([&] {
+        return bench.document().upToDate() && bench.document().results() &&
+               (bench.session().selection().layer.empty() || bench.tuner()->scope()->response());
+    });
     for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
 }
 
@@ -38,9 +41,11 @@ void strip(Bench& bench, const QDir& folder, const QString& name, const QList<in
         bench.session().setFrame(f - 1);
         settle(bench);
         const QPixmap p = bench.stage()->grab();
-        pictures << p.copy(QRectF(cut.x() * p.width(), cut.y() * p.height(), cut.width() * p.width(), cut.height() * p.height()).toRect());
+        pictures << p.copy(
+            QRectF(cut.x() * p.width(), cut.y() * p.height(), cut.width() * p.width(), cut.height() * p.height()).toRect());
     }
-    const int wide = pictures.front().width(), tall = pictures.front().height(), across = static_cast<int>((pictures.size() + 1) / 2);
+    const int wide = pictures.front().width(), tall = pictures.front().height(),
+              across = static_cast<int>((pictures.size() + 1) / 2);
     QPixmap all(wide * across, tall * 2);
     all.fill(nutatio::look::theme().paper);
     QPainter p(&all);

@@ -40,7 +40,9 @@ void Camera::pan(double dx, double dy, double viewHeight) {
     target += unit * (-dx * v.block<1, 3>(0, 0).transpose() + dy * v.block<1, 3>(1, 0).transpose());
 }
 
-void Camera::zoom(double steps) { distance *= std::pow(0.88, steps); }
+void Camera::zoom(double steps) {
+    distance *= std::pow(0.88, steps);
+}
 
 void Camera::frame(const Vec3& low, const Vec3& high) {
     target = 0.5 * (low + high);

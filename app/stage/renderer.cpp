@@ -88,8 +88,12 @@ QMatrix4x4 toQt(const Mat4& m) {
     return q;
 }
 
-QVector3D toQt(const Vec3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
-QVector3D rgb(const QColor& c) { return {c.redF(), c.greenF(), c.blueF()}; }
+QVector3D toQt(const Vec3& v) {
+    return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())};
+}
+QVector3D rgb(const QColor& c) {
+    return {c.redF(), c.greenF(), c.blueF()};
+}
 
 constexpr int kMapSize = 256;
 
@@ -146,7 +150,8 @@ Renderer::Loaded& Renderer::loaded(const rig::Actor& actor) {
             l.images.push_back(nullptr);
             continue;
         }
-        auto t = std::make_unique<QOpenGLTexture>(image.convertToFormat(QImage::Format_RGBA8888), QOpenGLTexture::GenerateMipMaps);
+        auto t =
+            std::make_unique<QOpenGLTexture>(image.convertToFormat(QImage::Format_RGBA8888), QOpenGLTexture::GenerateMipMaps);
         t->setWrapMode(QOpenGLTexture::Repeat);
         t->setMinMagFilters(QOpenGLTexture::LinearMipMapLinear, QOpenGLTexture::Linear);
         l.images.push_back(std::move(t));
@@ -195,7 +200,8 @@ void Renderer::upload(const Posed& posed, Loaded& l) {
     for (const rig::MeshInstance& in : posed.actor->instances) {
         const auto weights = posed.morphs.find(in.joint);
         for (const rig::Primitive& p : posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
-            rig::poseVertices(*posed.actor, in, p, posed.worlds, weights == posed.morphs.end() ? std::vector<float>{} : weights->second, m_posed);
+            rig::poseVertices(*posed.actor, in, p, posed.worlds,
+                              weights == posed.morphs.end() ? std::vector<float>{} : weights->second, m_posed);
             m_scratch.resize(m_posed.positions.size() * 6);
             for (std::size_t v = 0; v < m_posed.positions.size(); ++v) {
                 std::copy_n(m_posed.positions[v].data(), 3, &m_scratch[v * 6]);
@@ -351,8 +357,9 @@ void Renderer::drawMarks(const std::vector<Mark>& marks, const QSize& size, doub
         const auto corner = [&](double s, double t) {
             const double along = s * (half + wide + 1), across = t * (wide + 1);
             const Vec3 p = middle + along * u + across * v;
-            for (double x : {p.x(), p.y(), static_cast<double>(m.colour.redF()), static_cast<double>(m.colour.greenF()), static_cast<double>(m.colour.blueF()),
-                             static_cast<double>(m.colour.alphaF()), along, across, half, wide})
+            for (double x :
+                 {p.x(), p.y(), static_cast<double>(m.colour.redF()), static_cast<double>(m.colour.greenF()),
+                  static_cast<double>(m.colour.blueF()), static_cast<double>(m.colour.alphaF()), along, across, half, wide})
                 m_scratch.push_back(static_cast<float>(x));
         };
         for (const auto& [s, t] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, -1}, {1, 1}, {-1, 1}}) corner(s, t);

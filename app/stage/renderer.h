@@ -19,8 +19,8 @@ namespace nutatio::app {
 
 /// Lines and dots laid over the scene, in pixels.
 struct Mark {
-    QPointF a, b;    // b == a: a dot
-    double width;    // or a dot's diameter
+    QPointF a, b;  // b == a: a dot
+    double width;  // or a dot's diameter
     QColor colour;
 };
 
@@ -40,10 +40,10 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
 
     struct Frame {
         const Camera* camera = nullptr;
-        QSize size;            // in device pixels
+        QSize size;  // in device pixels
         std::vector<const Posed*> actors;
         std::vector<const Posed*> ghosts;  // the body without layers
-        double floor = 0;      // where the ground is drawn
+        double floor = 0;                  // where the ground is drawn
         double shadowFloor = 0;
         double sceneSize = 1;  // sets the grid's step and the shadow's reach
         unsigned target = 0;   // framebuffer to draw to
@@ -54,7 +54,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   private:
     struct Piece {
         std::unique_ptr<QOpenGLVertexArrayObject> array;
-        QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer}, still{QOpenGLBuffer::VertexBuffer}, indices{QOpenGLBuffer::IndexBuffer};
+        QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer}, still{QOpenGLBuffer::VertexBuffer},
+            indices{QOpenGLBuffer::IndexBuffer};
         int count = 0, vertices = 0;
         bool coloured = false, textured = false;
     };

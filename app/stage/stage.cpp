@@ -11,7 +11,8 @@
 
 namespace nutatio::app {
 
-Stage::Stage(Document& document, Session& session, QWidget* parent) : QOpenGLWidget(parent), m_document(document), m_session(session) {
+Stage::Stage(Document& document, Session& session, QWidget* parent)
+    : QOpenGLWidget(parent), m_document(document), m_session(session) {
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
@@ -167,7 +168,8 @@ std::vector<int> Stage::marked(const std::string& actor) const {
         if (!kind || kind->problem(*entry->actor, *l)) return {};
         std::vector<int> out;
         const std::vector<Xform> rest = entry->actor->restPose();
-        for (const auto& part : kind->parts({*entry->actor, *l, {}}, layers::PoseView(rest))) out.insert(out.end(), part->joints().begin(), part->joints().end());
+        for (const auto& part : kind->parts({*entry->actor, *l, {}}, layers::PoseView(rest)))
+            out.insert(out.end(), part->joints().begin(), part->joints().end());
         return out;
     }
     if (const scene::Collider* c = m_document.scene().collider(sel.collider)) {
@@ -216,14 +218,17 @@ void Stage::markJoints(std::vector<Mark>& marks) const {
                 if (on[static_cast<std::size_t>(j)] || !(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
                 const Vec3& here = s.posed.worlds[static_cast<std::size_t>(j)].t;
                 const int p = a.skeleton.joint(j).parent;
-                if (p != rig::kNoJoint && !a.instances.empty()) addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, here, 1.0, look::faded(t.ink, 0.28));
+                if (p != rig::kNoJoint && !a.instances.empty())
+                    addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, here, 1.0, look::faded(t.ink, 0.28));
                 addLine(marks, here, here, 4.5, look::faded(t.ink, 0.55));
             }
         for (int j : chosen) {
             const int p = a.skeleton.joint(j).parent;
             if (p == rig::kNoJoint || !on[static_cast<std::size_t>(p)]) continue;
             const Vec3 &from = s.posed.worlds[static_cast<std::size_t>(p)].t, &to = s.posed.worlds[static_cast<std::size_t>(j)].t;
-            if (!s.body.worlds.empty() && layer && !m_session.bodyHeld()) addLine(marks, s.body.worlds[static_cast<std::size_t>(p)].t, s.body.worlds[static_cast<std::size_t>(j)].t, 1.6, look::faded(t.ink, 0.75));
+            if (!s.body.worlds.empty() && layer && !m_session.bodyHeld())
+                addLine(marks, s.body.worlds[static_cast<std::size_t>(p)].t, s.body.worlds[static_cast<std::size_t>(j)].t, 1.6,
+                        look::faded(t.ink, 0.75));
             addLine(marks, from, to, 4.5, halo);
             addLine(marks, from, to, 2.5, strong);
         }
@@ -273,7 +278,10 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         };
         if (c.shape == scene::Shape::Plane) {
             const double r = 0.35 * m_size;
-            addPolyline(marks, {at.centre + r * (x + z), at.centre + r * (x - z), at.centre - r * (x + z), at.centre - r * (x - z), at.centre + r * (x + z)}, width, colour);
+            addPolyline(marks,
+                        {at.centre + r * (x + z), at.centre + r * (x - z), at.centre - r * (x + z), at.centre - r * (x - z),
+                         at.centre + r * (x + z)},
+                        width, colour);
             addLine(marks, at.centre, at.centre + 0.4 * r * y, width, colour);
             continue;
         }
@@ -283,7 +291,9 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         for (const Vec3& side : {x, z}) {
             ring(at.centre + half, side, y, 0, kPi);
             ring(at.centre - half, side, y, kPi, 2 * kPi);
-            for (double sign : {-1.0, 1.0}) addLine(marks, at.centre + half + sign * c.radius * side, at.centre - half + sign * c.radius * side, width, colour);
+            for (double sign : {-1.0, 1.0})
+                addLine(marks, at.centre + half + sign * c.radius * side, at.centre - half + sign * c.radius * side, width,
+                        colour);
         }
     }
 }
@@ -325,7 +335,8 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
                 rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, {}, posed);
                 for (std::size_t k = 0; k + 2 < p.triangles.size(); k += 3) {
                     // Moeller, Trumbore: Fast, minimum storage ray-triangle intersection (1997).
-                    const Vec3f &a = posed.positions[p.triangles[k]], e1 = posed.positions[p.triangles[k + 1]] - a, e2 = posed.positions[p.triangles[k + 2]] - a;
+                    const Vec3f &a = posed.positions[p.triangles[k]], e1 = posed.positions[p.triangles[k + 1]] - a,
+                                e2 = posed.positions[p.triangles[k + 2]] - a;
                     const Vec3f h = way.cross(e2);
                     const float det = e1.dot(h);
                     if (std::abs(det) < 1e-14f) continue;
@@ -334,7 +345,9 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
                     if (u < 0 || v < 0 || u + v > 1 || d <= 0 || d >= nearest) continue;
                     nearest = d;
                     int joint = in.joint;
-                    if (in.skin >= 0 && !p.influences.empty()) joint = s.posed.actor->skins[static_cast<std::size_t>(in.skin)].joints[p.influences[p.triangles[k]].joint[0]];
+                    if (in.skin >= 0 && !p.influences.empty())
+                        joint =
+                            s.posed.actor->skins[static_cast<std::size_t>(in.skin)].joints[p.influences[p.triangles[k]].joint[0]];
                     best = Hit{s.id, joint};
                 }
             }

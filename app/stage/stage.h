@@ -20,7 +20,8 @@ class Stage : public QOpenGLWidget {
 
     /// Frames the selection, or everything without one.
     void frameSelection();
-    /// The joint under a pixel: a joint's dot near it, else the one that moves the skin there most. {actor id, joint}; nothing on empty ground.
+    /// The joint under a pixel: a joint's dot near it, else the one that moves the skin there most. {actor id, joint}; nothing on
+    /// empty ground.
     struct Hit {
         std::string actor;
         int joint;

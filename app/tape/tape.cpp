@@ -83,8 +83,16 @@ void Ruler::mouseMoveEvent(QMouseEvent* e) {
 }
 
 Lane::Lane(Document& document, Session& session, std::string layer, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_layer(std::move(layer)), m_mute(new QToolButton), m_solo(new QToolButton), m_glyph(new QLabel),
-      m_name(new QLabel), m_mix(new Slider), m_mixText(new QLabel) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_layer(std::move(layer)),
+      m_mute(new QToolButton),
+      m_solo(new QToolButton),
+      m_glyph(new QLabel),
+      m_name(new QLabel),
+      m_mix(new Slider),
+      m_mixText(new QLabel) {
     setFixedHeight(38);
     auto* left = new QWidget(this);
     left->setGeometry(0, 0, kStackWidth, 37);
@@ -109,13 +117,21 @@ Lane::Lane(Document& document, Session& session, std::string layer, QWidget* par
     m_mixText->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     row->addWidget(m_mixText);
     const auto change = [this](const QString& name, const std::function<void(scene::Layer&)>& how, const QString& gesture = {}) {
-        m_document.edit(name, [&](scene::Scene& s) {
-            if (scene::Layer* l = s.layer(m_layer)) how(*l);
-        }, gesture);
+        m_document.edit(
+            name,
+            [&](scene::Scene& s) {
+                if (scene::Layer* l = s.layer(m_layer)) how(*l);
+            },
+            gesture);
     };
-    connect(m_mute, &QToolButton::clicked, this, [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
-    connect(m_solo, &QToolButton::clicked, this, [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
-    connect(m_mix, &Slider::dragged, this, [=](double v, const QString& gesture) { change(tr("Mix"), [v](scene::Layer& l) { l.values["mix"] = v / 100; }, gesture); });
+    connect(m_mute, &QToolButton::clicked, this,
+            [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
+    connect(m_solo, &QToolButton::clicked, this,
+            [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
+    connect(m_mix, &Slider::dragged, this, [=](double v, const QString& gesture) {
+        change(
+            tr("Mix"), [v](scene::Layer& l) { l.values["mix"] = v / 100; }, gesture);
+    });
     refresh();
 }
 
@@ -161,7 +177,8 @@ void Lane::paintEvent(QPaintEvent*) {
     if (result && !result->problem.empty()) {
         p.setPen(t.brick);
         p.setFont(look::textFont(9));
-        p.drawText(QRectF(12, 0, s.width - 24, height()), Qt::AlignVCenter | Qt::AlignLeft, tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
+        p.drawText(QRectF(12, 0, s.width - 24, height()), Qt::AlignVCenter | Qt::AlignLeft,
+                   tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
     } else if (r && r->traces.count(m_layer)) {
         const measure::Trace& trace = r->traces.at(m_layer);
         float most = 1e-9f;
@@ -185,7 +202,9 @@ void Lane::paintEvent(QPaintEvent*) {
     paintPlayHead(p, s.x(m_session.frame()), height(), false);
 }
 
-void Lane::scrub(double x) { m_session.setFrame(FrameScale{m_document.frames(), static_cast<double>(width() - kStackWidth)}.frame(x - kStackWidth)); }
+void Lane::scrub(double x) {
+    m_session.setFrame(FrameScale{m_document.frames(), static_cast<double>(width() - kStackWidth)}.frame(x - kStackWidth));
+}
 
 void Lane::mousePressEvent(QMouseEvent* e) {
     m_session.selectLayer(m_layer);
@@ -197,7 +216,11 @@ void Lane::mouseMoveEvent(QMouseEvent* e) {
 }
 
 Tape::Tape(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_ruler(new Ruler(document, session)), m_scroll(new QScrollArea) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_ruler(new Ruler(document, session)),
+      m_scroll(new QScrollArea) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* all = new QVBoxLayout(this);
@@ -290,7 +313,8 @@ QWidget* Tape::transport() {
     row->addSpacing(4);
     row->addWidget(m_clip);
     connect(m_clip, &QComboBox::activated, this, [this](int i) {
-        const std::string actor = m_clip->itemData(i).toStringList().at(0).toStdString(), name = m_clip->itemData(i).toStringList().at(1).toStdString();
+        const std::string actor = m_clip->itemData(i).toStringList().at(0).toStdString(),
+                          name = m_clip->itemData(i).toStringList().at(1).toStdString();
         m_document.edit(tr("Play clip %1").arg(m_clip->itemText(i)), [&](scene::Scene& s) {
             for (scene::ActorEntry& a : s.actors)
                 if (a.id == actor) a.clip = name;
@@ -309,7 +333,8 @@ QWidget* Tape::transport() {
     row->addWidget(unit);
     connect(m_fps, &QLineEdit::editingFinished, this, [this] {
         const auto v = arithmetic(m_fps->text());
-        if (v && *v >= 1 && *v <= 1000 && *v != m_document.scene().fps) m_document.edit(tr("Frames a second"), [&](scene::Scene& s) { s.fps = *v; });
+        if (v && *v >= 1 && *v <= 1000 && *v != m_document.scene().fps)
+            m_document.edit(tr("Frames a second"), [&](scene::Scene& s) { s.fps = *v; });
         m_fps->setText(QString::number(m_document.scene().fps));
     });
     return w;
@@ -334,7 +359,9 @@ void Tape::rebuild() {
             column->addWidget(m_lanes.back());
         }
         if (m_lanes.empty()) {
-            auto* none = new QLabel(m_document.scene().actors.empty() ? tr("Layers will stand here.") : tr("No layer yet: select a joint, press L for the chain below it, and add a Strand."));
+            auto* none = new QLabel(m_document.scene().actors.empty()
+                                        ? tr("Layers will stand here.")
+                                        : tr("No layer yet: select a joint, press L for the chain below it, and add a Strand."));
             none->setObjectName(QStringLiteral("soft"));
             none->setContentsMargins(12, 10, 0, 0);
             column->addWidget(none);
@@ -348,8 +375,9 @@ void Tape::rebuild() {
             const std::string& name = a.actor->clips[c].name;
             const bool named = !name.empty() && a.actor->findClip(name) == static_cast<int>(c);
             const QString label = QString::fromStdString(a.actor->clipLabel(static_cast<int>(c)));
-            m_clip->addItem(m_document.scene().actors.size() > 1 ? QString::fromStdString(a.name) + QStringLiteral(": ") + label : label,
-                            QStringList{QString::fromStdString(a.id), named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c)});
+            m_clip->addItem(
+                m_document.scene().actors.size() > 1 ? QString::fromStdString(a.name) + QStringLiteral(": ") + label : label,
+                QStringList{QString::fromStdString(a.id), named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c)});
             if (a.clipIndex() == static_cast<int>(c)) m_clip->setCurrentIndex(m_clip->count() - 1);
         }
     m_clip->setEnabled(m_clip->count() > 0);

@@ -23,7 +23,9 @@ struct FrameScale {
     int frames = 1;
     double width = 1;
     double x(double frame) const { return frames > 1 ? 10 + frame / (frames - 1) * (width - 20) : 0.5 * width; }
-    int frame(double at) const { return frames > 1 ? std::clamp(static_cast<int>(std::lround((at - 10) / (width - 20) * (frames - 1))), 0, frames - 1) : 0; }
+    int frame(double at) const {
+        return frames > 1 ? std::clamp(static_cast<int>(std::lround((at - 10) / (width - 20) * (frames - 1))), 0, frames - 1) : 0;
+    }
 };
 
 /// The ruler: numbers, ready frames, and a handle for the play-head.

@@ -74,6 +74,8 @@ class Reader {
 
 }  // namespace
 
-std::optional<double> arithmetic(const QString& text) { return Reader(text).all(); }
+std::optional<double> arithmetic(const QString& text) {
+    return Reader(text).all();
+}
 
 }  // namespace nutatio::app

@@ -35,7 +35,8 @@ void Scope::measure() {
         const scene::ActorEntry& a = *scene.actor(l.actor);
         const layers::LayerKind* kind = layers::findKind(l.kind);
         std::vector<Xform> pose = a.actor->restPose();
-        if (const int clip = a.clipIndex(); clip >= 0) a.actor->clips[static_cast<std::size_t>(clip)].pose(a.actor->clips[static_cast<std::size_t>(clip)].start, pose);
+        if (const int clip = a.clipIndex(); clip >= 0)
+            a.actor->clips[static_cast<std::size_t>(clip)].pose(a.actor->clips[static_cast<std::size_t>(clip)].start, pose);
         auto r = kind ? measure::response(*kind, {*a.actor, l, {}}, pose, cancel) : std::nullopt;
         return [this, id, r = std::move(r)] {
             if (id != m_layer) return;
@@ -54,7 +55,9 @@ QString Scope::words() const {
     parts << (r.bounces < 0.05 ? tr("no bounce") : tr("%1 bounces").arg(r.bounces, 0, 'f', 1));
     parts << (r.settles ? tr("rests in %1 frames").arg(r.restTime * m_fps, 0, 'f', 0) : tr("does not rest"));
     if (r.overshoot > 0.005) parts << tr("overshoots %1 %").arg(100 * r.overshoot, 0, 'f', 0);
-    if (r.sag > 1e-6) parts << (r.sagIsAngle ? tr("sags %1°").arg(degrees(r.sag), 0, 'f', 1) : tr("sags %1 mm").arg(m_mmPerUnit * r.sag, 0, 'f', 1));
+    if (r.sag > 1e-6)
+        parts << (r.sagIsAngle ? tr("sags %1°").arg(degrees(r.sag), 0, 'f', 1)
+                               : tr("sags %1 mm").arg(m_mmPerUnit * r.sag, 0, 'f', 1));
     return parts.join(QStringLiteral("  ·  "));
 }
 
@@ -67,7 +70,9 @@ void Scope::paintEvent(QPaintEvent*) {
     const double most = 1.15 + (m_response ? std::clamp(m_response->overshoot, 0.25, 1.1) : 0.25);
     const auto y = [&](double v) { return plot.bottom() - (v + 0.12) / (most + 0.12) * plot.height(); };
     // Frames on show: past the rest, so that the calm after it is seen too.
-    const double seconds = m_response ? std::clamp(1.35 * m_response->restTime, 8 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())) : 1.0;
+    const double seconds = m_response ? std::clamp(1.35 * m_response->restTime, 8 / m_fps,
+                                                   m_response->dt * static_cast<double>(m_response->curve.size()))
+                                      : 1.0;
     const double frames = seconds * m_fps;
     const auto x = [&](double frame) { return plot.left() + frame / frames * plot.width(); };
 
@@ -91,7 +96,8 @@ void Scope::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(0, y(1) - 7, 26, 14), Qt::AlignRight | Qt::AlignVCenter, tr("body"));
     // The body's step, in ink.
     p.setPen(QPen(t.ink, 1.3));
-    p.drawPolyline(QPolygonF({QPointF(plot.left(), y(0)), QPointF(plot.left() + 1.5, y(0)), QPointF(plot.left() + 1.5, y(1)), QPointF(plot.right(), y(1))}));
+    p.drawPolyline(QPolygonF({QPointF(plot.left(), y(0)), QPointF(plot.left() + 1.5, y(0)), QPointF(plot.left() + 1.5, y(1)),
+                              QPointF(plot.right(), y(1))}));
     if (m_response && !m_response->curve.empty()) {
         const measure::Response& r = *m_response;
         p.save();
@@ -104,7 +110,8 @@ void Scope::paintEvent(QPaintEvent*) {
         if (r.swing > 0 && r.zeta < 0.95) {
             const double period = m_fps / (r.swing * std::sqrt(1 - r.zeta * r.zeta));
             p.setPen(QPen(t.persimmon, 1.4));
-            for (double f = period; f < r.restTime * m_fps * 1.02 && x(f) < plot.right(); f += period) p.drawLine(QPointF(x(f), y(1) - 4), QPointF(x(f), y(1) + 4));
+            for (double f = period; f < r.restTime * m_fps * 1.02 && x(f) < plot.right(); f += period)
+                p.drawLine(QPointF(x(f), y(1) - 4), QPointF(x(f), y(1) + 4));
         }
         QPainterPath path;
         path.moveTo(x(0), y(0));
@@ -121,7 +128,8 @@ void Scope::paintEvent(QPaintEvent*) {
     p.drawRect(plot);
     p.setPen(t.ink);
     p.setFont(look::textFont(9.5));
-    p.drawText(QRectF(2, plot.bottom() + 17, width() - 4, 36), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, m_response ? words() : tr("frames after a push to the side"));
+    p.drawText(QRectF(2, plot.bottom() + 17, width() - 4, 36), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+               m_response ? words() : tr("frames after a push to the side"));
 }
 
 }  // namespace nutatio::app

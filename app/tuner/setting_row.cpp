@@ -10,7 +10,9 @@
 namespace nutatio::app {
 
 namespace {
-QString qs(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
 QString number(double v) {
     QString s = QString::number(v, 'f', 3);
     while (s.contains(u'.') && (s.endsWith(u'0') || s.endsWith(u'.'))) {
@@ -22,7 +24,8 @@ QString number(double v) {
 }
 }  // namespace
 
-SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent) : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
+SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
+    : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
     if (spec.unit == scene::Unit::Share) m_shown = 100;
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 2, 0, 2);
@@ -31,10 +34,16 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent) : QWidge
     m_label->installEventFilter(this);
     row->addWidget(m_label, spec.type == scene::SettingType::Number ? 0 : 1);
     switch (spec.type) {
-        case scene::SettingType::Number: buildNumber(row); break;
-        case scene::SettingType::Axes: buildAxes(row); break;
+        case scene::SettingType::Number:
+            buildNumber(row);
+            break;
+        case scene::SettingType::Axes:
+            buildAxes(row);
+            break;
         case scene::SettingType::Joint:
-        case scene::SettingType::Joints: buildJoints(row); break;
+        case scene::SettingType::Joints:
+            buildJoints(row);
+            break;
     }
 }
 
@@ -51,12 +60,17 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
     m_field->setAccessibleName(qs(m_spec.label));
     m_field->installEventFilter(this);
     row->addWidget(m_field);
-    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share ? QStringLiteral("%") : m_spec.unit == scene::Unit::Degrees ? QStringLiteral("°") : m_spec.unit == scene::Unit::Frames ? tr("f") : qs(scene::unitText(m_spec.unit)));
+    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share     ? QStringLiteral("%")
+                            : m_spec.unit == scene::Unit::Degrees ? QStringLiteral("°")
+                            : m_spec.unit == scene::Unit::Frames  ? tr("f")
+                                                                  : qs(scene::unitText(m_spec.unit)));
     unit->setObjectName(QStringLiteral("soft"));
     unit->setFixedWidth(16);
     row->addWidget(unit);
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);
-    connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) { Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id)); });
+    connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) {
+        Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id));
+    });
 }
 
 void SettingRow::buildAxes(QHBoxLayout* top) {
@@ -119,13 +133,19 @@ void SettingRow::typed() {
         return;
     }
     const double kept = scene::clampTo(m_spec, *v / m_shown);
-    if (kept != *v / m_shown) Q_EMIT hovered(tr("%1 goes from %2 to %3.").arg(qs(m_spec.label), number(m_spec.range.low * m_shown), number(m_spec.range.high * m_shown)));
+    if (kept != *v / m_shown)
+        Q_EMIT hovered(tr("%1 goes from %2 to %3.")
+                           .arg(qs(m_spec.label), number(m_spec.range.low * m_shown), number(m_spec.range.high * m_shown)));
     m_field->setText(number(kept * m_shown));
     Q_EMIT changed(kept, {});
 }
 
-void SettingRow::enterEvent(QEnterEvent*) { Q_EMIT hovered(qs(m_spec.help) + QStringLiteral(" ") + qs(m_spec.more)); }
-void SettingRow::leaveEvent(QEvent*) { Q_EMIT hovered({}); }
+void SettingRow::enterEvent(QEnterEvent*) {
+    Q_EMIT hovered(qs(m_spec.help) + QStringLiteral(" ") + qs(m_spec.more));
+}
+void SettingRow::leaveEvent(QEvent*) {
+    Q_EMIT hovered({});
+}
 
 bool SettingRow::eventFilter(QObject* o, QEvent* e) {
     if (o == m_label && e->type() == QEvent::MouseButtonDblClick && m_spec.type != scene::SettingType::Joints) {

@@ -45,14 +45,17 @@ double Slider::valueAt(double share) const {
     return m_soft.low + (m_soft.high - m_soft.low) * (m_curved ? share * share : share);
 }
 
-QPoint Slider::knob(double v) const { return {kEdge + static_cast<int>(std::lround(shareOf(v) * (width() - 2 * kEdge))), height() / 2}; }
+QPoint Slider::knob(double v) const {
+    return {kEdge + static_cast<int>(std::lround(shareOf(v) * (width() - 2 * kEdge))), height() / 2};
+}
 
 void Slider::paintEvent(QPaintEvent*) {
     const look::Theme& t = look::theme();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const double y = 0.5 * height();
-    const QPointF left(kEdge, y), right(width() - kEdge, y), at(kEdge + shareOf(m_value) * (width() - 2 * kEdge), y), zero(kEdge + shareOf(0) * (width() - 2 * kEdge), y);
+    const QPointF left(kEdge, y), right(width() - kEdge, y), at(kEdge + shareOf(m_value) * (width() - 2 * kEdge), y),
+        zero(kEdge + shareOf(0) * (width() - 2 * kEdge), y);
     p.setPen(QPen(t.rule, 2, Qt::SolidLine, Qt::RoundCap));
     p.drawLine(left, right);
     p.setPen(QPen(t.rule, 1));

@@ -14,21 +14,46 @@ namespace {
 using scene::SettingSpec;
 using scene::Unit;
 
-QString qs(std::string_view s) { return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size())); }
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
 
 /// A collider's settings, as rows like a layer's. Slider ends follow the actor's size.
 std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) {
-    const scene::Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height}, turn{-360, 360}, softTurn{-180, 180};
+    const scene::Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
+        turn{-360, 360}, softTurn{-180, 180};
     std::vector<SettingSpec> t;
     if (c.shape != scene::Shape::Plane)
-        t.push_back({.id = "radius", .label = "Radius", .range = size, .soft = softSize, .help = "How thick it is.", .more = "More: keeps strands farther off. Less: lets them closer."});
+        t.push_back({.id = "radius",
+                     .label = "Radius",
+                     .range = size,
+                     .soft = softSize,
+                     .help = "How thick it is.",
+                     .more = "More: keeps strands farther off. Less: lets them closer."});
     if (c.shape == scene::Shape::Capsule)
-        t.push_back({.id = "length", .label = "Length", .range = size, .soft = softSize, .help = "Between the middles of its two round ends.", .more = "More: longer. Less: rounder."});
+        t.push_back({.id = "length",
+                     .label = "Length",
+                     .range = size,
+                     .soft = softSize,
+                     .help = "Between the middles of its two round ends.",
+                     .more = "More: longer. Less: rounder."});
     static constexpr std::string_view kPlace[] = {"offset_x", "offset_y", "offset_z"}, kTurn[] = {"turn_x", "turn_y", "turn_z"};
-    static constexpr std::string_view kPlaceLabel[] = {"Offset x", "Offset y", "Offset z"}, kTurnLabel[] = {"Turn x", "Turn y", "Turn z"};
-    for (int k = 0; k < 3; ++k) t.push_back({.id = kPlace[k], .label = kPlaceLabel[k], .range = place, .soft = softPlace, .help = "Where its middle sits, along the joint's axis."});
+    static constexpr std::string_view kPlaceLabel[] = {"Offset x", "Offset y", "Offset z"},
+                                      kTurnLabel[] = {"Turn x", "Turn y", "Turn z"};
+    for (int k = 0; k < 3; ++k)
+        t.push_back({.id = kPlace[k],
+                     .label = kPlaceLabel[k],
+                     .range = place,
+                     .soft = softPlace,
+                     .help = "Where its middle sits, along the joint's axis."});
     if (c.shape != scene::Shape::Sphere)
-        for (int k = 0; k < 3; ++k) t.push_back({.id = kTurn[k], .label = kTurnLabel[k], .unit = Unit::Degrees, .range = turn, .soft = softTurn, .help = "How it is turned against the joint."});
+        for (int k = 0; k < 3; ++k)
+            t.push_back({.id = kTurn[k],
+                         .label = kTurnLabel[k],
+                         .unit = Unit::Degrees,
+                         .range = turn,
+                         .soft = softTurn,
+                         .help = "How it is turned against the joint."});
     return t;
 }
 
@@ -42,8 +67,15 @@ double& colliderNumber(scene::Collider& c, std::string_view id) {
 }  // namespace
 
 Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_handoff(handoff), m_heading(new QLabel), m_title(new QLabel), m_help(new QLabel),
-      m_scope(new Scope(document, session)), m_scroll(new QScrollArea) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_handoff(handoff),
+      m_heading(new QLabel),
+      m_title(new QLabel),
+      m_help(new QLabel),
+      m_scope(new Scope(document, session)),
+      m_scroll(new QScrollArea) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
@@ -79,8 +111,10 @@ QString Tuner::page() const {
         for (int j : s.joints) joints += QString::number(j) + u',';
         return QStringLiteral("attach:") + QString::fromStdString(s.actor) + joints;
     }
-    if (const scene::Layer* l = m_document.scene().layer(s.layer)) return QStringLiteral("layer:") + QString::fromStdString(l->id + ":" + l->name);
-    if (const scene::Collider* c = m_document.scene().collider(s.collider)) return QStringLiteral("collider:%1:%2").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape)));
+    if (const scene::Layer* l = m_document.scene().layer(s.layer))
+        return QStringLiteral("layer:") + QString::fromStdString(l->id + ":" + l->name);
+    if (const scene::Collider* c = m_document.scene().collider(s.collider))
+        return QStringLiteral("collider:%1:%2").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape)));
     return QStringLiteral("none:%1").arg(m_document.scene().layers.size());
 }
 
@@ -159,9 +193,12 @@ void Tuner::buildAttach() {
     m_heading->setText(tr("ATTACH"));
     if (!a || s.joints.empty()) {
         m_title->setText(m_document.scene().actors.empty() ? tr("Nothing open") : tr("No joint selected"));
-        addText(m_document.scene().actors.empty() ? tr("Open a character first.") : tr("Click a joint on the stage or in the roster. L adds the chain below it."));
+        addText(m_document.scene().actors.empty()
+                    ? tr("Open a character first.")
+                    : tr("Click a joint on the stage or in the roster. L adds the chain below it."));
     } else {
-        m_title->setText(QString::fromStdString(a->actor->skeleton.label(s.joints.front())) + (s.joints.size() > 1 ? tr("  and %n more", nullptr, static_cast<int>(s.joints.size()) - 1) : QString()));
+        m_title->setText(QString::fromStdString(a->actor->skeleton.label(s.joints.front())) +
+                         (s.joints.size() > 1 ? tr("  and %n more", nullptr, static_cast<int>(s.joints.size()) - 1) : QString()));
         addText(tr("Put a layer on the selection:"));
     }
     const bool can = a && !s.joints.empty();
@@ -180,7 +217,8 @@ void Tuner::buildAttach() {
     addText(tr("Or a collider on the joint, for strands to keep clear of:"));
     auto* shapes = new QHBoxLayout;
     shapes->setSpacing(4);
-    const std::pair<scene::Shape, const char*> kinds[] = {{scene::Shape::Sphere, "circle"}, {scene::Shape::Capsule, "cylinder"}, {scene::Shape::Plane, "square"}};
+    const std::pair<scene::Shape, const char*> kinds[] = {
+        {scene::Shape::Sphere, "circle"}, {scene::Shape::Capsule, "cylinder"}, {scene::Shape::Plane, "square"}};
     for (const auto& [shape, icon] : kinds) {
         QString name = qs(scene::shapeName(shape));
         name[0] = name[0].toUpper();
@@ -196,7 +234,8 @@ void Tuner::buildAttach() {
 void Tuner::buildLayer(const scene::Layer& layer) {
     const layers::LayerKind* kind = layers::findKind(layer.kind);
     m_heading->setText(tr("TUNER"));
-    m_title->setText(QString::fromStdString(layer.name) + QStringLiteral("  ·  ") + (kind ? qs(kind->label) : QString::fromStdString(layer.kind)));
+    m_title->setText(QString::fromStdString(layer.name) + QStringLiteral("  ·  ") +
+                     (kind ? qs(kind->label) : QString::fromStdString(layer.kind)));
     if (!kind) {
         addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
         return;
@@ -204,9 +243,12 @@ void Tuner::buildLayer(const scene::Layer& layer) {
     for (const SettingSpec& spec : kind->settings) {
         SettingRow* row = addRow(spec);
         const auto set = [this, id = layer.id, spec](const scene::Value& v, const QString& gesture) {
-            m_document.edit(qs(spec.label), [&](scene::Scene& s) {
-                if (scene::Layer* l = s.layer(id)) l->values[std::string(spec.id)] = v;
-            }, gesture);
+            m_document.edit(
+                qs(spec.label),
+                [&](scene::Scene& s) {
+                    if (scene::Layer* l = s.layer(id)) l->values[std::string(spec.id)] = v;
+                },
+                gesture);
         };
         connect(row, &SettingRow::changed, this, set);
         connect(row, &SettingRow::selectionWanted, this, [this, set, spec] {
@@ -230,9 +272,12 @@ void Tuner::buildCollider(const scene::Collider& c) {
     for (const SettingSpec& spec : colliderTable(c, a ? a->actor->height : 1)) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = c.id, spec](const scene::Value& v, const QString& gesture) {
-            m_document.edit(tr("Collider %1").arg(qs(spec.label).toLower()), [&](scene::Scene& s) {
-                if (scene::Collider* hit = s.collider(id)) colliderNumber(*hit, spec.id) = std::get<double>(v);
-            }, gesture);
+            m_document.edit(
+                tr("Collider %1").arg(qs(spec.label).toLower()),
+                [&](scene::Scene& s) {
+                    if (scene::Collider* hit = s.collider(id)) colliderNumber(*hit, spec.id) = std::get<double>(v);
+                },
+                gesture);
         });
     }
 }
@@ -240,7 +285,8 @@ void Tuner::buildCollider(const scene::Collider& c) {
 void Tuner::buildNothing() {
     m_heading->setText(tr("TUNER"));
     m_title->setText(tr("No layer selected"));
-    addText(m_document.scene().layers.empty() ? tr("There is no layer yet. Select a joint and add one under Attach.") : tr("Select a layer in the stack below, or a collider in the roster."));
+    addText(m_document.scene().layers.empty() ? tr("There is no layer yet. Select a joint and add one under Attach.")
+                                              : tr("Select a layer in the stack below, or a collider in the roster."));
 }
 
 }  // namespace nutatio::app

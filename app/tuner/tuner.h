@@ -44,7 +44,7 @@ class Tuner : public QWidget {
     QScrollArea* m_scroll;
     QVBoxLayout* m_rows = nullptr;
     std::map<std::string, SettingRow*> m_byId;
-    QString m_page;                    // which page is built
+    QString m_page;                         // which page is built
     std::vector<std::string> m_lastJoints;  // references of the joints last selected
 };
 

@@ -22,7 +22,9 @@ Hasher& Hasher::number(std::uint64_t v) {
     return *this;
 }
 
-Hasher& Hasher::real(double v) { return number(std::bit_cast<std::uint64_t>(v == 0 ? 0.0 : v)); }
+Hasher& Hasher::real(double v) {
+    return number(std::bit_cast<std::uint64_t>(v == 0 ? 0.0 : v));
+}
 
 Hasher& Hasher::bytes(const void* data, std::size_t size) {
     const char* p = static_cast<const char*>(data);

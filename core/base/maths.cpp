@@ -9,7 +9,9 @@ Affine Affine::inverse() const {
     return {i, -(i * t)};
 }
 
-Affine Xform::affine() const { return {r.toRotationMatrix() * s.asDiagonal(), t}; }
+Affine Xform::affine() const {
+    return {r.toRotationMatrix() * s.asDiagonal(), t};
+}
 
 Xform decompose(const Affine& a, bool* sheared) {
     Xform x;

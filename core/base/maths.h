@@ -20,8 +20,12 @@ using Vec4f = Eigen::Vector4f;
 inline constexpr double kPi = std::numbers::pi;
 inline constexpr double kEarthGravity = 9.80665;  // [m/s^2]
 
-inline constexpr double radians(double deg) { return deg * (kPi / 180.0); }
-inline constexpr double degrees(double rad) { return rad * (180.0 / kPi); }
+inline constexpr double radians(double deg) {
+    return deg * (kPi / 180.0);
+}
+inline constexpr double degrees(double rad) {
+    return rad * (180.0 / kPi);
+}
 
 /// A linear part and a place: x -> m x + t.
 struct Affine {
@@ -70,7 +74,9 @@ Quat arc(const Vec3& from, const Vec3& to);
 Vec3 anySquareTo(const Vec3& v);
 
 /// `q` or -q, whichever lies nearer to `near`: the same turn, without the long way round.
-inline Quat sameSide(const Quat& q, const Quat& near) { return q.dot(near) < 0 ? Quat(-q.coeffs()) : q; }
+inline Quat sameSide(const Quat& q, const Quat& near) {
+    return q.dot(near) < 0 ? Quat(-q.coeffs()) : q;
+}
 
 /// Great-circle blend by the shorter way; u = 0 gives a exactly, u = 1 gives b exactly.
 Quat blend(const Quat& a, const Quat& b, double u);

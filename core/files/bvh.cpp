@@ -54,7 +54,8 @@ class Words {
         const char* from = w.data() + (w.front() == '+' ? 1 : 0);
         const auto [at, bad] = std::from_chars(from, w.data() + w.size(), v);
         if (bad == std::errc::result_out_of_range) v = std::abs(v) > 1 ? std::numeric_limits<double>::infinity() : 0.0;
-        if ((bad != std::errc() && bad != std::errc::result_out_of_range) || at != w.data() + w.size()) fail("\"" + shown(w) + "\" stands where a number is wanted");
+        if ((bad != std::errc() && bad != std::errc::result_out_of_range) || at != w.data() + w.size())
+            fail("\"" + shown(w) + "\" stands where a number is wanted");
         if (!std::isfinite(v) || std::abs(v) > 1e12) fail("the number " + shown(w) + " is not a usable size");
         return v;
     }
@@ -156,19 +157,24 @@ Parsed parse(std::string_view text) {
     if (frames > 1 && !(out.frameTime > 1e-6)) w.fail("the frame time must be above 0");
     out.dataAt = w.position();
     // Every number takes two bytes or more, so a short file cannot ask for much memory.
-    if (frames * static_cast<double>(out.width) > static_cast<double>(text.size())) w.fail("the file is cut short: it promises " + std::to_string(static_cast<long long>(frames)) + " frames");
+    if (frames * static_cast<double>(out.width) > static_cast<double>(text.size()))
+        w.fail("the file is cut short: it promises " + std::to_string(static_cast<long long>(frames)) + " frames");
     if (frames > 1e7) w.fail("the file claims more frames than can be real");
     out.frames = static_cast<std::size_t>(frames);
     out.values.reserve(out.frames * out.width);
     for (std::size_t i = 0; i < out.frames * out.width; ++i) {
-        if (w.end()) w.fail("the file is cut short: frame " + std::to_string(i / out.width + 1) + " of " + std::to_string(out.frames) + " is not whole");
+        if (w.end())
+            w.fail("the file is cut short: frame " + std::to_string(i / out.width + 1) + " of " + std::to_string(out.frames) +
+                   " is not whole");
         out.values.push_back(w.number());
     }
     out.extra = !w.end();
     return out;
 }
 
-Vec3 axisOf(Kind k) { return Vec3::Unit((static_cast<int>(k)) % 3); }
+Vec3 axisOf(Kind k) {
+    return Vec3::Unit((static_cast<int>(k)) % 3);
+}
 
 void addClip(const Parsed& p, rig::Actor& actor) {
     if (p.frames == 0 || p.width == 0) return;
@@ -219,7 +225,8 @@ Vec3 eulerDeg(const Quat& q, const std::array<int, 3>& order) {
     const Vec3 e = q.toRotationMatrix().eulerAngles(order[0], order[1], order[2]);
     // Of the two equal answers, the one with the middle angle within a quarter turn is what people write.
     Vec3 d = e;
-    if (std::abs(d[1]) > kPi / 2) d = Vec3(e[0] + (e[0] > 0 ? -kPi : kPi), (e[1] > 0 ? kPi : -kPi) - e[1], e[2] + (e[2] > 0 ? -kPi : kPi));
+    if (std::abs(d[1]) > kPi / 2)
+        d = Vec3(e[0] + (e[0] > 0 ? -kPi : kPi), (e[1] > 0 ? kPi : -kPi) - e[1], e[2] + (e[2] > 0 ? -kPi : kPi));
     return {degrees(d[0]), degrees(d[1]), degrees(d[2])};
 }
 
@@ -276,7 +283,8 @@ std::string motionText(const rig::Actor& actor, const Parsed& p, const rig::Trac
         for (std::size_t j = 0; j < p.moved.size(); ++j) {
             const BvhJoint& b = p.moved[j];
             if (sameGrid && body.column(b.joint) == track.column(b.joint))
-                for (std::size_t k = 0; k < b.channels.size(); ++k) line += " " + std::string(digits[static_cast<std::size_t>(f) * p.width + column + k]);
+                for (std::size_t k = 0; k < b.channels.size(); ++k)
+                    line += " " + std::string(digits[static_cast<std::size_t>(f) * p.width + column + k]);
             else
                 appendJoint(line, b, track.at(b.joint, f), last[j]);
             column += b.channels.size();
@@ -295,7 +303,11 @@ Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
         const rig::Bytes bytes = readBytes(path);
         const std::size_t bom = bytes.size() >= 3 && bytes[0] == 0xEF && bytes[1] == 0xBB && bytes[2] == 0xBF ? 3 : 0;
         actor->name = path.stem().string();
-        actor->source = {rig::SourceDocument::Format::Bvh, path.string(), std::string(bytes.begin() + static_cast<std::ptrdiff_t>(bom), bytes.end()), {}, {}};
+        actor->source = {rig::SourceDocument::Format::Bvh,
+                         path.string(),
+                         std::string(bytes.begin() + static_cast<std::ptrdiff_t>(bom), bytes.end()),
+                         {},
+                         {}};
         const Parsed p = parse(actor->source.text);
         if (p.extra) actor->warnings.push_back("there are numbers after the last promised frame; they are not used");
         actor->skeleton = rig::Skeleton(p.joints);
@@ -314,7 +326,8 @@ Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
 }
 
 Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig::Track& track, const fs::path& out) {
-    if (actor.source.format != rig::SourceDocument::Format::Bvh) return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
+    if (actor.source.format != rig::SourceDocument::Format::Bvh)
+        return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
     try {
         const Parsed p = parse(actor.source.text);
         std::string text = actor.source.text.substr(0, p.motionAt);

@@ -31,7 +31,9 @@ rig::Bytes readBytes(const fs::path& path) {
 void writeAtomically(const fs::path& path, const void* data, std::size_t size) {
     const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
     std::string name = (folder / ("." + path.filename().string() + ".XXXXXX")).string();
-    const auto fail = [&](const char* what) { throw Failure(Error{path.string(), "", std::string(what) + ": " + std::strerror(errno)}); };
+    const auto fail = [&](const char* what) {
+        throw Failure(Error{path.string(), "", std::string(what) + ": " + std::strerror(errno)});
+    };
     const int fd = mkstemp(name.data());
     if (fd < 0) fail("the file cannot be written there");
     const char* p = static_cast<const char*>(data);

@@ -12,12 +12,16 @@ constexpr std::uint64_t kMostValues = 1ull << 27;
 std::size_t componentSize(const Place& p, std::uint64_t type) {
     switch (type) {
         case 5120:
-        case 5121: return 1;
+        case 5121:
+            return 1;
         case 5122:
-        case 5123: return 2;
+        case 5123:
+            return 2;
         case 5125:
-        case 5126: return 4;
-        default: p.fail("component type " + std::to_string(type) + " is none of glTF's");
+        case 5126:
+            return 4;
+        default:
+            p.fail("component type " + std::to_string(type) + " is none of glTF's");
     }
 }
 
@@ -41,27 +45,41 @@ T load(const std::uint8_t* at) {
 
 double component(const std::uint8_t* at, std::uint64_t type) {
     switch (type) {
-        case 5120: return load<std::int8_t>(at);
-        case 5121: return load<std::uint8_t>(at);
-        case 5122: return load<std::int16_t>(at);
-        case 5123: return load<std::uint16_t>(at);
-        case 5125: return load<std::uint32_t>(at);
-        default: return static_cast<double>(load<float>(at));
+        case 5120:
+            return load<std::int8_t>(at);
+        case 5121:
+            return load<std::uint8_t>(at);
+        case 5122:
+            return load<std::int16_t>(at);
+        case 5123:
+            return load<std::uint16_t>(at);
+        case 5125:
+            return load<std::uint32_t>(at);
+        default:
+            return static_cast<double>(load<float>(at));
     }
 }
 
 double normalised(double v, std::uint64_t type) {
     switch (type) {
-        case 5120: return std::max(v / 127.0, -1.0);
-        case 5121: return v / 255.0;
-        case 5122: return std::max(v / 32767.0, -1.0);
-        case 5123: return v / 65535.0;
-        case 5125: return v / 4294967295.0;
-        default: return v;
+        case 5120:
+            return std::max(v / 127.0, -1.0);
+        case 5121:
+            return v / 255.0;
+        case 5122:
+            return std::max(v / 32767.0, -1.0);
+        case 5123:
+            return v / 65535.0;
+        case 5125:
+            return v / 4294967295.0;
+        default:
+            return v;
     }
 }
 
-std::uint64_t countOr0(const Place& p, const char* key) { return p.has(key) ? p.at(key).count() : 0; }
+std::uint64_t countOr0(const Place& p, const char* key) {
+    return p.has(key) ? p.at(key).count() : 0;
+}
 
 }  // namespace
 
@@ -87,7 +105,8 @@ std::pair<const std::uint8_t*, std::size_t> AccessorReader::view(const Place& re
     const std::size_t buffer = v.at("buffer").index(m_buffers.size(), "buffer");
     const std::uint64_t offset = countOr0(v, "byteOffset"), length = v.at("byteLength").count();
     const std::uint64_t have = m_buffers[buffer]->size();
-    if (offset > have || length > have - offset) v.fail("the view reaches past the end of its buffer (" + std::to_string(have) + " bytes)");
+    if (offset > have || length > have - offset)
+        v.fail("the view reaches past the end of its buffer (" + std::to_string(have) + " bytes)");
     return {m_buffers[buffer]->data() + offset, static_cast<std::size_t>(length)};
 }
 
@@ -97,7 +116,8 @@ AccessorReader::Layout AccessorReader::layout(const Place& a) const {
     l.size = componentSize(a.at("componentType"), l.type);
     l.width = widthOf(a.at("type"));
     const std::uint64_t count = a.at("count").count();
-    if (count > kMostValues / l.width) a.fail("the accessor claims " + std::to_string(count) + " elements, more than can be real");
+    if (count > kMostValues / l.width)
+        a.fail("the accessor claims " + std::to_string(count) + " elements, more than can be real");
     l.count = static_cast<std::size_t>(count);
     l.normalise = a.has("normalized") && a.at("normalized").boolean();
     return l;
@@ -112,11 +132,13 @@ void AccessorReader::eachComponent(const Place& a, const Layout& l, Put put) con
         const Place v = views.at(a.at("bufferView").index(views.size(), "buffer view"));
         const std::uint64_t stride = v.has("byteStride") ? v.at("byteStride").count() : element;
         const std::uint64_t offset = countOr0(a, "byteOffset");
-        if (stride < element || stride > 1u << 16) v.fail("a stride of " + std::to_string(stride) + " bytes does not fit the accessor");
+        if (stride < element || stride > 1u << 16)
+            v.fail("a stride of " + std::to_string(stride) + " bytes does not fit the accessor");
         if (l.count > 0 && (offset > have || (l.count - 1) * stride + element > have - offset))
             a.fail("the accessor reaches past the end of its buffer view");
         for (std::size_t i = 0; i < l.count; ++i)
-            for (std::size_t k = 0; k < l.width; ++k) put(i * l.width + k, component(data + offset + i * stride + k * l.size, l.type));
+            for (std::size_t k = 0; k < l.width; ++k)
+                put(i * l.width + k, component(data + offset + i * stride + k * l.size, l.type));
     }
     if (!a.has("sparse")) return;
     const Place s = a.at("sparse");
@@ -142,9 +164,11 @@ AccessorReader::Floats AccessorReader::floats(const Place& reference) const {
     const Place a = accessors.at(reference.index(accessors.size(), "accessor"));
     const Layout l = layout(a);
     Floats f{l.count, l.width, {}};
-    if (!a.has("bufferView") && l.count * l.width > 1u << 24) a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
+    if (!a.has("bufferView") && l.count * l.width > 1u << 24)
+        a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
     // Bounds are known before memory is taken: a short file cannot ask for a gigabyte.
-    if (a.has("bufferView") && l.count > view(a.at("bufferView")).second) a.fail("the accessor reaches past the end of its buffer view");
+    if (a.has("bufferView") && l.count > view(a.at("bufferView")).second)
+        a.fail("the accessor reaches past the end of its buffer view");
     f.values.assign(l.count * l.width, 0.0f);
     eachComponent(a, l, [&](std::size_t i, double v) {
         f.values[i] = static_cast<float>(l.normalise ? normalised(v, l.type) : v);
@@ -155,7 +179,9 @@ AccessorReader::Floats AccessorReader::floats(const Place& reference) const {
 
 AccessorReader::Floats AccessorReader::floats(const Place& reference, std::size_t width) const {
     Floats f = floats(reference);
-    if (f.width != width) reference.fail("the accessor has " + std::to_string(f.width) + " numbers an element where " + std::to_string(width) + " are wanted");
+    if (f.width != width)
+        reference.fail("the accessor has " + std::to_string(f.width) + " numbers an element where " + std::to_string(width) +
+                       " are wanted");
     return f;
 }
 
@@ -165,8 +191,10 @@ std::vector<std::uint32_t> AccessorReader::integers(const Place& reference, std:
     const Layout l = layout(a);
     if (l.width != width || (l.type != 5121 && l.type != 5123 && l.type != 5125))
         a.fail("unsigned whole numbers, " + std::to_string(width) + " an element, are wanted here");
-    if (!a.has("bufferView") && l.count > 1u << 24) a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
-    if (a.has("bufferView") && l.count > view(a.at("bufferView")).second) a.fail("the accessor reaches past the end of its buffer view");
+    if (!a.has("bufferView") && l.count > 1u << 24)
+        a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
+    if (a.has("bufferView") && l.count > view(a.at("bufferView")).second)
+        a.fail("the accessor reaches past the end of its buffer view");
     std::vector<std::uint32_t> out(l.count * l.width, 0u);
     eachComponent(a, l, [&](std::size_t i, double v) { out[i] = static_cast<std::uint32_t>(v); });
     return out;

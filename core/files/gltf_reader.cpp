@@ -16,12 +16,24 @@ constexpr std::size_t kMostNodes = 1u << 16;
 constexpr int kDeepestNode = 2048;
 
 /// Extensions that may be required: those that change nothing we read wrongly without them.
-constexpr std::array<std::string_view, 18> kKnownExtensions{
-    "KHR_mesh_quantization",     "KHR_texture_transform",      "KHR_lights_punctual",     "KHR_materials_unlit",
-    "KHR_materials_clearcoat",   "KHR_materials_transmission", "KHR_materials_sheen",     "KHR_materials_specular",
-    "KHR_materials_ior",         "KHR_materials_volume",       "KHR_materials_iridescence", "KHR_materials_anisotropy",
-    "KHR_materials_emissive_strength", "KHR_materials_variants", "KHR_materials_pbrSpecularGlossiness", "KHR_xmp_json_ld",
-    "VRMC_springBone",           "EXT_texture_webp"};
+constexpr std::array<std::string_view, 18> kKnownExtensions{"KHR_mesh_quantization",
+                                                            "KHR_texture_transform",
+                                                            "KHR_lights_punctual",
+                                                            "KHR_materials_unlit",
+                                                            "KHR_materials_clearcoat",
+                                                            "KHR_materials_transmission",
+                                                            "KHR_materials_sheen",
+                                                            "KHR_materials_specular",
+                                                            "KHR_materials_ior",
+                                                            "KHR_materials_volume",
+                                                            "KHR_materials_iridescence",
+                                                            "KHR_materials_anisotropy",
+                                                            "KHR_materials_emissive_strength",
+                                                            "KHR_materials_variants",
+                                                            "KHR_materials_pbrSpecularGlossiness",
+                                                            "KHR_xmp_json_ld",
+                                                            "VRMC_springBone",
+                                                            "EXT_texture_webp"};
 
 std::uint32_t word(const rig::Bytes& b, std::size_t at) {
     std::uint32_t v;
@@ -39,13 +51,17 @@ void openContainer(rig::Bytes bytes, rig::SourceDocument& doc, std::shared_ptr<c
     }
     doc.format = rig::SourceDocument::Format::Glb;
     if (bytes.size() < 20) throw Failure("byte 0", "the file ends inside its header");
-    if (word(bytes, 4) != 2) throw Failure("byte 4", "this is binary glTF version " + std::to_string(word(bytes, 4)) + "; version 2 is read");
-    if (word(bytes, 8) > bytes.size()) throw Failure("byte 8", "the file is cut short: it says it has " + std::to_string(word(bytes, 8)) + " bytes and has " + std::to_string(bytes.size()));
+    if (word(bytes, 4) != 2)
+        throw Failure("byte 4", "this is binary glTF version " + std::to_string(word(bytes, 4)) + "; version 2 is read");
+    if (word(bytes, 8) > bytes.size())
+        throw Failure("byte 8", "the file is cut short: it says it has " + std::to_string(word(bytes, 8)) + " bytes and has " +
+                                    std::to_string(bytes.size()));
     std::size_t at = 12;
     bool first = true;
     while (at + 8 <= word(bytes, 8)) {
         const std::size_t length = word(bytes, at), type = word(bytes, at + 4);
-        if (length > bytes.size() - at - 8) throw Failure("byte " + std::to_string(at), "a chunk reaches past the end of the file");
+        if (length > bytes.size() - at - 8)
+            throw Failure("byte " + std::to_string(at), "a chunk reaches past the end of the file");
         const auto from = bytes.begin() + static_cast<std::ptrdiff_t>(at + 8);
         if (first && type != 0x4E4F534A) throw Failure("byte " + std::to_string(at), "the first chunk is not the JSON");
         if (first) doc.text.assign(from, from + static_cast<std::ptrdiff_t>(length));
@@ -64,7 +80,8 @@ rig::Bytes fetch(const Place& uri, const fs::path& document) {
     const std::string& text = uri.text();
     if (text.rfind("data:", 0) == 0) {
         const std::size_t comma = text.find(',');
-        if (comma == std::string::npos || text.substr(0, comma).find(";base64") == std::string::npos) uri.fail("embedded data must be base64");
+        if (comma == std::string::npos || text.substr(0, comma).find(";base64") == std::string::npos)
+            uri.fail("embedded data must be base64");
         try {
             return fromBase64(std::string_view(text).substr(comma + 1));
         } catch (const Failure& f) {
@@ -110,7 +127,8 @@ class GltfReader {
 
     void readAsset() {
         const Place version = Place(m_json, "").at("asset").at("version");
-        if (version.text().rfind("2.", 0) != 0) version.fail("this is glTF " + version.text().substr(0, 20) + "; glTF 2.0 is read");
+        if (version.text().rfind("2.", 0) != 0)
+            version.fail("this is glTF " + version.text().substr(0, 20) + "; glTF 2.0 is read");
         const Place required = list("extensionsRequired");
         for (std::size_t i = 0, n = required.size(); i < n; ++i) {
             const std::string& name = required.at(i).text();
@@ -131,7 +149,9 @@ class GltfReader {
                 bytes = binary;
             else
                 b.fail("the buffer has no data");
-            if (bytes->size() < length) b.fail("the buffer is cut short: " + std::to_string(length) + " bytes are promised, " + std::to_string(bytes->size()) + " are there");
+            if (bytes->size() < length)
+                b.fail("the buffer is cut short: " + std::to_string(length) + " bytes are promised, " +
+                       std::to_string(bytes->size()) + " are there");
             m_actor.source.buffers.push_back(std::move(bytes));
         }
     }
@@ -193,7 +213,9 @@ class GltfReader {
             if (d < 0) throw Failure("nodes[" + std::to_string(j) + "]", "the node is its own ancestor");
             for (auto w = way.rbegin(); w != way.rend(); ++w) {
                 depth[static_cast<std::size_t>(*w)] = ++d;
-                if (d > kDeepestNode) throw Failure("nodes[" + std::to_string(*w) + "]", "the node tree is more than " + std::to_string(kDeepestNode) + " deep");
+                if (d > kDeepestNode)
+                    throw Failure("nodes[" + std::to_string(*w) + "]",
+                                  "the node tree is more than " + std::to_string(kDeepestNode) + " deep");
             }
         }
     }
@@ -218,7 +240,8 @@ class GltfReader {
             m_actor.images.push_back(std::move(packed));
         }
         const Place textures = list("textures"), materials = list("materials");
-        for (std::size_t i = 0, n = materials.size(); i < n; ++i) m_actor.materials.push_back(material(materials.at(i), textures, images));
+        for (std::size_t i = 0, n = materials.size(); i < n; ++i)
+            m_actor.materials.push_back(material(materials.at(i), textures, images));
     }
 
     static rig::Material material(const Place& m, const Place& textures, const Place& images) {
@@ -227,7 +250,8 @@ class GltfReader {
         if (m.has("doubleSided")) out.doubleSided = m.at("doubleSided").boolean();
         if (m.has("alphaMode")) {
             out.blend = m.at("alphaMode").text() == "BLEND";
-            if (m.at("alphaMode").text() == "MASK") out.alphaCutoff = m.has("alphaCutoff") ? static_cast<float>(m.at("alphaCutoff").number()) : 0.5f;
+            if (m.at("alphaMode").text() == "MASK")
+                out.alphaCutoff = m.has("alphaCutoff") ? static_cast<float>(m.at("alphaCutoff").number()) : 0.5f;
         }
         if (!m.has("pbrMetallicRoughness")) return out;
         const Place pbr = m.at("pbrMetallicRoughness");
@@ -247,7 +271,8 @@ class GltfReader {
             const Place s = skins.at(i), joints = s.at("joints");
             rig::Skin skin;
             for (std::size_t k = 0, m = joints.size(kMostNodes); k < m; ++k)
-                skin.joints.push_back(static_cast<int>(joints.at(k).index(static_cast<std::size_t>(m_actor.skeleton.size()), "node")));
+                skin.joints.push_back(
+                    static_cast<int>(joints.at(k).index(static_cast<std::size_t>(m_actor.skeleton.size()), "node")));
             if (skin.joints.empty()) s.fail("the skin has no joints");
             skin.inverseBind.resize(skin.joints.size());
             if (s.has("inverseBindMatrices")) {
@@ -277,7 +302,9 @@ class GltfReader {
 
     std::vector<Vec3f> vectors(const Place& reference, std::size_t count) const {
         const auto f = m_reader->floats(reference, 3);
-        if (f.count != count) reference.fail("the attribute has " + std::to_string(f.count) + " elements where the mesh has " + std::to_string(count) + " vertices");
+        if (f.count != count)
+            reference.fail("the attribute has " + std::to_string(f.count) + " elements where the mesh has " +
+                           std::to_string(count) + " vertices");
         std::vector<Vec3f> v(count);
         for (std::size_t i = 0; i < count; ++i) v[i] = Vec3f(f.values[3 * i], f.values[3 * i + 1], f.values[3 * i + 2]);
         return v;
@@ -332,12 +359,15 @@ class GltfReader {
             if (!attributes.has(joints.c_str()) || !attributes.has(weights.c_str())) break;
             const auto w = m_reader->floats(attributes.at(weights.c_str()), 4);
             const auto j = m_reader->integers(attributes.at(joints.c_str()), 4);
-            if (w.count != count || j.size() != count * 4) attributes.at(joints.c_str()).fail("skin weights do not have one element a vertex");
+            if (w.count != count || j.size() != count * 4)
+                attributes.at(joints.c_str()).fail("skin weights do not have one element a vertex");
             all.resize(count);
             for (std::size_t v = 0; v < count; ++v)
                 for (std::size_t k = 0; k < 4; ++k)
                     if (w.values[v * 4 + k] > 0) {
-                        if (j[v * 4 + k] > 65535) attributes.at(joints.c_str()).fail("a vertex names joint " + std::to_string(j[v * 4 + k]) + ", more than any skin has");
+                        if (j[v * 4 + k] > 65535)
+                            attributes.at(joints.c_str())
+                                .fail("a vertex names joint " + std::to_string(j[v * 4 + k]) + ", more than any skin has");
                         all[v].emplace_back(w.values[v * 4 + k], static_cast<std::uint16_t>(j[v * 4 + k]));
                     }
         }
@@ -360,7 +390,9 @@ class GltfReader {
         if (p.has("indices")) {
             i = m_reader->integers(p.at("indices"), 1);
             for (std::uint32_t v : i)
-                if (v >= count) p.at("indices").fail("index " + std::to_string(v) + " is out of range: the mesh has " + std::to_string(count) + " vertices");
+                if (v >= count)
+                    p.at("indices").fail("index " + std::to_string(v) + " is out of range: the mesh has " +
+                                         std::to_string(count) + " vertices");
         } else {
             i.resize(count);
             for (std::size_t v = 0; v < count; ++v) i[v] = static_cast<std::uint32_t>(v);
@@ -397,7 +429,8 @@ class GltfReader {
         if (!s.has("nodes")) return seen;
         const Place roots = s.at("nodes");
         for (std::size_t i = 0, n = roots.size(kMostNodes); i < n; ++i)
-            for (int j : m_actor.skeleton.subtree(static_cast<int>(roots.at(i).index(seen.size(), "node")))) seen[static_cast<std::size_t>(j)] = true;
+            for (int j : m_actor.skeleton.subtree(static_cast<int>(roots.at(i).index(seen.size(), "node"))))
+                seen[static_cast<std::size_t>(j)] = true;
         return seen;
     }
 
@@ -422,7 +455,8 @@ class GltfReader {
             for (const rig::Influence& f : p.influences)
                 for (std::size_t k = 0; k < 8; ++k)
                     if (f.weight[k] > 0 && f.joint[k] >= joints)
-                        node.fail("a vertex of its mesh is bound to joint " + std::to_string(f.joint[k]) + " of a skin of " + std::to_string(joints));
+                        node.fail("a vertex of its mesh is bound to joint " + std::to_string(f.joint[k]) + " of a skin of " +
+                                  std::to_string(joints));
     }
 
     void readAnimations() {
@@ -488,12 +522,16 @@ class GltfReader {
         c.times = m_reader->floats(s.at("input"), 1).values;
         if (c.times.empty()) s.at("input").fail("the curve has no keys");
         for (std::size_t i = 1; i < c.times.size(); ++i)
-            if (c.times[i] < c.times[i - 1]) s.at("input").fail("key " + std::to_string(i) + " is earlier than the key before it");
+            if (c.times[i] < c.times[i - 1])
+                s.at("input").fail("key " + std::to_string(i) + " is earlier than the key before it");
         const auto out = m_reader->floats(s.at("output"));
-        if (c.path != rig::Path::Weights && out.width != static_cast<std::size_t>(c.width)) s.at("output").fail("the curve's values have " + std::to_string(out.width) + " numbers where " + std::to_string(c.width) + " are wanted");
+        if (c.path != rig::Path::Weights && out.width != static_cast<std::size_t>(c.width))
+            s.at("output").fail("the curve's values have " + std::to_string(out.width) + " numbers where " +
+                                std::to_string(c.width) + " are wanted");
         const std::size_t parts = c.interpolation == rig::Interpolation::Cubic ? 3 : 1;
         if (out.values.size() != c.times.size() * static_cast<std::size_t>(c.width) * parts)
-            s.at("output").fail("there are " + std::to_string(out.values.size()) + " numbers for " + std::to_string(c.times.size()) + " keys");
+            s.at("output").fail("there are " + std::to_string(out.values.size()) + " numbers for " +
+                                std::to_string(c.times.size()) + " keys");
         c.values = out.values;
     }
 

@@ -14,10 +14,14 @@ namespace {
 
 const char* pathName(rig::Path p) {
     switch (p) {
-        case rig::Path::Move: return "translation";
-        case rig::Path::Turn: return "rotation";
-        case rig::Path::Scale: return "scale";
-        case rig::Path::Weights: return "weights";
+        case rig::Path::Move:
+            return "translation";
+        case rig::Path::Turn:
+            return "rotation";
+        case rig::Path::Scale:
+            return "scale";
+        case rig::Path::Weights:
+            return "weights";
     }
     return "";
 }
@@ -102,7 +106,8 @@ class GltfWriter {
         std::size_t at = animations.size();
         if (c.source >= 0 && !m_bvh && !c.beside) at = static_cast<std::size_t>(c.source);
         if (at == animations.size()) {
-            animations.push_back(c.source >= 0 && !m_bvh ? animations[static_cast<std::size_t>(c.source)] : Json{{"samplers", Json::array()}, {"channels", Json::array()}});
+            animations.push_back(c.source >= 0 && !m_bvh ? animations[static_cast<std::size_t>(c.source)]
+                                                         : Json{{"samplers", Json::array()}, {"channels", Json::array()}});
             if (c.beside)
                 animations[at]["name"] = *c.beside;
             else if (c.source >= 0 && !m_actor.clips[static_cast<std::size_t>(c.source)].name.empty())
@@ -117,9 +122,10 @@ class GltfWriter {
         Json kept = Json::array();
         for (Json& old : animation["channels"]) {
             const Json& target = old["target"];
-            const bool replaced = target.contains("node") && std::any_of(channels.begin(), channels.end(), [&](const rig::Channel& c) {
-                                      return target["node"] == c.joint && target["path"] == pathName(c.path);
-                                  });
+            const bool replaced =
+                target.contains("node") && std::any_of(channels.begin(), channels.end(), [&](const rig::Channel& c) {
+                    return target["node"] == c.joint && target["path"] == pathName(c.path);
+                });
             if (!replaced) kept.push_back(std::move(old));
         }
         Json samplers = Json::array();
@@ -176,7 +182,8 @@ class GltfWriter {
         if (!buffers.empty()) {
             // Buffer 0 becomes the binary chunk; the chunk's own padding is not part of it.
             const std::size_t length = buffers[0]["byteLength"].get<std::size_t>();
-            chunk.assign(m_actor.source.buffers[0]->begin(), m_actor.source.buffers[0]->begin() + static_cast<std::ptrdiff_t>(length));
+            chunk.assign(m_actor.source.buffers[0]->begin(),
+                         m_actor.source.buffers[0]->begin() + static_cast<std::ptrdiff_t>(length));
             buffers[0].erase("uri");
         } else if (!m_new.empty()) {
             buffers.push_back(Json::object());
@@ -197,7 +204,8 @@ class GltfWriter {
             const auto* b = reinterpret_cast<const std::uint8_t*>(&v);
             file.insert(file.end(), b, b + 4);
         };
-        const std::size_t total = 12 + 8 + json.size() + (chunk.empty() ? 0 : 8 + chunk.size()) + m_actor.source.otherChunks.size();
+        const std::size_t total =
+            12 + 8 + json.size() + (chunk.empty() ? 0 : 8 + chunk.size()) + m_actor.source.otherChunks.size();
         if (total > 0xFFFFFFFFu) throw Failure(Error{m_out.string(), "", "a .glb holds at most 4 GiB; choose .gltf"});
         put(0x46546C67);
         put(2);
@@ -229,7 +237,9 @@ class GltfWriter {
                 return b.contains("uri") && b["uri"].get_ref<const std::string&>().rfind("data:", 0) == 0;
             });
             const std::string name = m_out.stem().string() + ".motion.bin";
-            buffers.push_back({{"byteLength", m_new.size()}, {"uri", embed ? "data:application/octet-stream;base64," + base64(m_new.data(), m_new.size()) : name}});
+            buffers.push_back(
+                {{"byteLength", m_new.size()},
+                 {"uri", embed ? "data:application/octet-stream;base64," + base64(m_new.data(), m_new.size()) : name}});
             if (!embed) writeAtomically(m_out.parent_path() / name, m_new.data(), m_new.size());
             m_writtenMotion = name;
         }
@@ -270,7 +280,8 @@ class GltfWriter {
         const rig::Bytes bytes = readBytes(source);
         if (fs::exists(target, bad)) {
             if (readBytes(target) == bytes) return;
-            throw Failure(Error{target.string(), "", "another file of this name is already there; hand off into an empty folder"});
+            throw Failure(
+                Error{target.string(), "", "another file of this name is already there; hand off into an empty folder"});
         }
         fs::create_directories(target.parent_path(), bad);
         writeAtomically(target, bytes.data(), bytes.size());

@@ -41,7 +41,9 @@ Place Place::at(const char* key) const {
     return {(*m_value)[key], m_path.empty() ? key : m_path + "." + key};
 }
 
-Place Place::at(std::size_t i) const { return {(*m_value)[i], m_path + "[" + std::to_string(i) + "]"}; }
+Place Place::at(std::size_t i) const {
+    return {(*m_value)[i], m_path + "[" + std::to_string(i) + "]"};
+}
 
 std::size_t Place::size(std::size_t most) const {
     if (!m_value->is_array()) fail("a list is wanted here");
@@ -79,7 +81,8 @@ std::uint64_t Place::count() const {
 
 std::size_t Place::index(std::size_t limit, const char* of) const {
     const std::uint64_t i = count();
-    if (i >= limit) fail("there is no " + std::string(of) + " " + std::to_string(i) + " (the file has " + std::to_string(limit) + ")");
+    if (i >= limit)
+        fail("there is no " + std::string(of) + " " + std::to_string(i) + " (the file has " + std::to_string(limit) + ")");
     return static_cast<std::size_t>(i);
 }
 

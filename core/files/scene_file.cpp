@@ -25,9 +25,15 @@ void putUnknown(Json& into, const Json& unknown) {
         for (const auto& [key, value] : unknown.items()) into[key] = value;
 }
 
-std::string textOr(const Place& p, const char* key, std::string other) { return p.has(key) ? p.at(key).text() : std::move(other); }
-double numberOr(const Place& p, const char* key, double other) { return p.has(key) ? p.at(key).number() : other; }
-bool boolOr(const Place& p, const char* key, bool other) { return p.has(key) ? p.at(key).boolean() : other; }
+std::string textOr(const Place& p, const char* key, std::string other) {
+    return p.has(key) ? p.at(key).text() : std::move(other);
+}
+double numberOr(const Place& p, const char* key, double other) {
+    return p.has(key) ? p.at(key).number() : other;
+}
+bool boolOr(const Place& p, const char* key, bool other) {
+    return p.has(key) ? p.at(key).boolean() : other;
+}
 
 Vec3 vectorOr(const Place& p, const char* key, const Vec3& other) {
     if (!p.has(key)) return other;
@@ -56,7 +62,8 @@ scene::Collider readCollider(const Place& p) {
     c.name = textOr(p, "name", c.id);
     c.actor = p.at("actor").text();
     c.joint = p.at("joint").text();
-    if (!scene::shapeFromName(p.at("shape").text(), c.shape)) p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, plane)");
+    if (!scene::shapeFromName(p.at("shape").text(), c.shape))
+        p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, plane)");
     c.radius = numberOr(p, "radius", c.radius);
     c.length = numberOr(p, "length", c.length);
     if (c.radius < 0 || c.length < 0) p.fail("a collider's radius and length must not be below 0");
@@ -100,7 +107,9 @@ template <class List>
 void refuseSharedIds(const List& list, const char* what) {
     for (std::size_t i = 0; i < list.size(); ++i)
         for (std::size_t k = 0; k < i; ++k)
-            if (list[i].id == list[k].id) throw Failure(std::string(what) + "[" + std::to_string(i) + "].id", "the id \"" + list[i].id + "\" is used twice");
+            if (list[i].id == list[k].id)
+                throw Failure(std::string(what) + "[" + std::to_string(i) + "].id",
+                              "the id \"" + list[i].id + "\" is used twice");
 }
 
 scene::Scene parseScene(const Json& json, const fs::path& folder) {
@@ -108,7 +117,8 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     scene::Scene s;
     if (!root.has("format") || root.at("format").text() != "nutatio-scene") throw Failure("", "this is not a Nutatio scene");
     const std::uint64_t version = root.at("version").count();
-    if (version > kSceneVersion) root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
+    if (version > kSceneVersion)
+        root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
     s.fps = numberOr(root, "fps", 24);
     if (!(s.fps >= 1 && s.fps <= 1000)) root.at("fps").fail("the frame rate must lie between 1 and 1000");
     const auto each = [&](const char* key, auto put) {
@@ -126,7 +136,9 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     return s;
 }
 
-Json numbers(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+Json numbers(const Vec3& v) {
+    return {v.x(), v.y(), v.z()};
+}
 
 Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     Json root;
@@ -136,14 +148,25 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["actors"] = Json::array();
     for (const scene::ActorEntry& a : s.actors) {
         const fs::path relative = fs::absolute(a.file).lexically_normal().lexically_relative(folder);
-        Json j{{"id", a.id}, {"name", a.name}, {"file", (relative.empty() ? fs::path(a.file) : relative).generic_string()}, {"clip", a.clip}};
+        Json j{{"id", a.id},
+               {"name", a.name},
+               {"file", (relative.empty() ? fs::path(a.file) : relative).generic_string()},
+               {"clip", a.clip}};
         putUnknown(j, a.unknown);
         root["actors"].push_back(std::move(j));
     }
     root["colliders"] = Json::array();
     for (const scene::Collider& c : s.colliders) {
-        Json j{{"id", c.id}, {"name", c.name}, {"actor", c.actor}, {"joint", c.joint}, {"shape", scene::shapeName(c.shape)}, {"radius", c.radius},
-               {"length", c.length}, {"offset", numbers(c.offset)}, {"turn", numbers(c.turnDeg)}, {"on", c.on}};
+        Json j{{"id", c.id},
+               {"name", c.name},
+               {"actor", c.actor},
+               {"joint", c.joint},
+               {"shape", scene::shapeName(c.shape)},
+               {"radius", c.radius},
+               {"length", c.length},
+               {"offset", numbers(c.offset)},
+               {"turn", numbers(c.turnDeg)},
+               {"on", c.on}};
         putUnknown(j, c.unknown);
         root["colliders"].push_back(std::move(j));
     }
@@ -188,7 +211,9 @@ Result<scene::Scene> readScene(const fs::path& path) {
 
 Result<Done> writeScene(const scene::Scene& scene, const fs::path& path) {
     try {
-        const std::string text = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal()).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+        const std::string text = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal())
+                                     .dump(2, ' ', false, Json::error_handler_t::replace) +
+                                 "\n";
         writeAtomically(path, text.data(), text.size());
         return Done{};
     } catch (const Failure& f) {
@@ -201,7 +226,9 @@ std::string addActor(scene::Scene& scene, std::shared_ptr<const rig::Actor> acto
     a.id = scene.freshId(actor->name);
     a.name = actor->name;
     a.file = actor->source.path;
-    if (!actor->clips.empty()) a.clip = actor->clips.front().name.empty() || actor->findClip(actor->clips.front().name) != 0 ? "#0" : actor->clips.front().name;
+    if (!actor->clips.empty())
+        a.clip = actor->clips.front().name.empty() || actor->findClip(actor->clips.front().name) != 0 ? "#0"
+                                                                                                      : actor->clips.front().name;
     a.actor = std::move(actor);
     scene.actors.push_back(std::move(a));
     return scene.actors.back().id;

@@ -32,7 +32,8 @@ const Affine& JointWorlds::above(int joint) const {
 }
 
 Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy) {
-    // Under A = O S (O orthogonal, mirrored when det < 0): A^-1 exp(v) A = exp(det(O) O^T v). rotationOf flips x of a mirrored frame.
+    // Under A = O S (O orthogonal, mirrored when det < 0): A^-1 exp(v) A = exp(det(O) O^T v). rotationOf flips x of a mirrored
+    // frame.
     Vec3 v = rotationOf(above.m).conjugate() * rotationVector(turnBy);
     if (above.m.determinant() < 0) v = Vec3(v.x(), -v.y(), -v.z());
     Xform x = local;

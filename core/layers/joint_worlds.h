@@ -28,8 +28,8 @@ class JointWorlds {
     Affine m_identity;
 };
 
-/// `local` turned so that the joint's world turn becomes `turnBy` times what it was, under a parent whose world is `above` (its linear
-/// part may hold scale and mirroring; rotation vectors of a mirrored frame change sign).
+/// `local` turned so that the joint's world turn becomes `turnBy` times what it was, under a parent whose world is `above` (its
+/// linear part may hold scale and mirroring; rotation vectors of a mirrored frame change sign).
 Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy);
 
 /// Where a collider's own axes stand in the world, for a joint at `world`.

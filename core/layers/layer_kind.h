@@ -19,7 +19,9 @@ class PoseView {
   public:
     PoseView(const rig::Track& track, int frame) : m_track(&track), m_frame(frame) {}
     explicit PoseView(std::span<const Xform> locals) : m_locals(locals) {}
-    const Xform& local(int joint) const { return m_track ? m_track->at(joint, m_frame) : m_locals[static_cast<std::size_t>(joint)]; }
+    const Xform& local(int joint) const {
+        return m_track ? m_track->at(joint, m_frame) : m_locals[static_cast<std::size_t>(joint)];
+    }
 
   private:
     const rig::Track* m_track = nullptr;
@@ -42,7 +44,8 @@ class Part {
     virtual const std::vector<int>& joints() const = 0;
     /// Lays the part along `pose`; `next`, one `dt` [s] later, tells how the body moves.
     virtual void start(double dt, const PoseView& pose, const PoseView& next) = 0;
-    /// Moves on by `dt` to body pose `goal`. `next` is the pose one dt after it and shapes the speed at the end; `goal` again when unknown.
+    /// Moves on by `dt` to body pose `goal`. `next` is the pose one dt after it and shapes the speed at the end; `goal` again
+    /// when unknown.
     virtual void step(double dt, const PoseView& goal, const PoseView& next) = 0;
     /// Local transforms of joints(), as many as there are, for the pose last stepped to.
     virtual void write(const PoseView& goal, std::span<Xform> out) const = 0;

@@ -26,7 +26,9 @@ std::string partName(const std::string& joint) {
     return end == 0 || joint.front() == '#' ? joint : joint.substr(0, end);
 }
 
-bool rightType(const scene::SettingSpec& spec, const scene::Value& value) { return value.index() == scene::startValue(spec).index(); }
+bool rightType(const scene::SettingSpec& spec, const scene::Value& value) {
+    return value.index() == scene::startValue(spec).index();
+}
 
 std::string inOrder(std::string_view axes) {
     std::string s;
@@ -47,7 +49,9 @@ void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::st
         } else if (spec.type == scene::SettingType::Number) {
             double& v = std::get<double>(at->second);
             const double kept = scene::clampTo(spec, v);
-            if (kept != v) said.push_back(where + ": " + shown(v) + " is outside " + shown(spec.range.low) + " to " + shown(spec.range.high) + "; " + shown(kept) + " is used");
+            if (kept != v)
+                said.push_back(where + ": " + shown(v) + " is outside " + shown(spec.range.low) + " to " +
+                               shown(spec.range.high) + "; " + shown(kept) + " is used");
             v = kept;
         } else if (spec.type == scene::SettingType::Axes) {
             std::get<std::string>(at->second) = inOrder(std::get<std::string>(at->second));
@@ -62,14 +66,17 @@ const scene::SettingSpec* LayerKind::setting(std::string_view wanted) const {
     return at == settings.end() ? nullptr : &*at;
 }
 
-std::span<const LayerKind* const> kinds() { return kKinds; }
+std::span<const LayerKind* const> kinds() {
+    return kKinds;
+}
 
 const LayerKind* findKind(std::string_view id) {
     const auto at = std::find_if(kKinds.begin(), kKinds.end(), [&](const LayerKind* k) { return k->id == id; });
     return at == kKinds.end() ? nullptr : *at;
 }
 
-scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor, std::vector<std::string> joints) {
+scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
+                      std::vector<std::string> joints) {
     scene::Layer l;
     l.kind = kind.id;
     l.actor = actor.id;
@@ -88,13 +95,16 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
         case scene::SettingType::Number: {
             double v = 0;
             const auto [at, bad] = std::from_chars(text.data(), text.data() + text.size(), v);
-            if (bad != std::errc() || at != text.data() + text.size() || !std::isfinite(v)) return Error{"", id, "\"" + std::string(text) + "\" is not a number"};
-            if (v < spec.range.low || v > spec.range.high) return Error{"", id, shown(v) + " is outside " + shown(spec.range.low) + " to " + shown(spec.range.high)};
+            if (bad != std::errc() || at != text.data() + text.size() || !std::isfinite(v))
+                return Error{"", id, "\"" + std::string(text) + "\" is not a number"};
+            if (v < spec.range.low || v > spec.range.high)
+                return Error{"", id, shown(v) + " is outside " + shown(spec.range.low) + " to " + shown(spec.range.high)};
             return scene::Value(v);
         }
         case scene::SettingType::Axes:
             if (text == "none") return scene::Value(std::string());
-            if (text.empty() || text.find_first_not_of("xyz") != std::string_view::npos) return Error{"", id, "axes are some of x, y, z, or none"};
+            if (text.empty() || text.find_first_not_of("xyz") != std::string_view::npos)
+                return Error{"", id, "axes are some of x, y, z, or none"};
             return scene::Value(inOrder(text));
         case scene::SettingType::Joint:
             if (!text.empty() && !joint(text)) return Error{"", id, "there is no joint \"" + std::string(text) + "\""};
@@ -120,19 +130,22 @@ std::vector<std::string> settle(scene::Scene& scene) {
         const LayerKind* kind = findKind(layer.kind);
         const scene::ActorEntry* actor = scene.actor(layer.actor);
         if (!kind) {
-            said.push_back("layer \"" + layer.name + "\": this version has no layer kind \"" + layer.kind + "\"; the layer is kept and does nothing");
+            said.push_back("layer \"" + layer.name + "\": this version has no layer kind \"" + layer.kind +
+                           "\"; the layer is kept and does nothing");
             continue;
         }
         settleLayer(layer, *kind, said);
         if (!actor)
-            said.push_back("layer \"" + layer.name + "\": there is no actor \"" + layer.actor + "\"; the layer is kept and does nothing");
+            said.push_back("layer \"" + layer.name + "\": there is no actor \"" + layer.actor +
+                           "\"; the layer is kept and does nothing");
         else if (const auto problem = kind->problem(*actor->actor, layer))
             said.push_back("layer \"" + layer.name + "\": " + *problem + "; the layer is kept and does nothing");
     }
     for (const scene::Collider& c : scene.colliders) {
         const scene::ActorEntry* actor = scene.actor(c.actor);
         if (!actor || actor->actor->skeleton.find(c.joint) == rig::kNoJoint)
-            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint + "\"; the collider is kept and does nothing");
+            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
+                           "\"; the collider is kept and does nothing");
     }
     return said;
 }

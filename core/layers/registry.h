@@ -13,13 +13,14 @@ std::span<const LayerKind* const> kinds();
 const LayerKind* findKind(std::string_view id);
 
 /// A new layer of `kind` on `joints` (references) of `actor`, with the table's defaults and an id of its own.
-scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor, std::vector<std::string> joints);
+scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
+                      std::vector<std::string> joints);
 
 /// Reads `text` as a value of `spec`: a number, axes or "none", joints joined by "+". Errors: what is wrong, in one sentence.
 Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view text, const rig::Actor& actor);
 
-/// Makes every layer's values fit its kind's table: missing ones get the default, numbers out of range the nearest in range, wrong
-/// types the default. Returns a sentence for each repair, and for each layer or collider that cannot act.
+/// Makes every layer's values fit its kind's table: missing ones get the default, numbers out of range the nearest in range,
+/// wrong types the default. Returns a sentence for each repair, and for each layer or collider that cannot act.
 std::vector<std::string> settle(scene::Scene& scene);
 
 }  // namespace nutatio::layers

@@ -52,7 +52,8 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
 
 rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
     Parts parts = kind.parts(context, PoseView(below, 0));
-    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))), below.closes(context.actor.height));
+    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))),
+                            below.closes(context.actor.height));
     std::vector<std::vector<rig::Column>> columns(parts.size());
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t i) {
@@ -65,7 +66,8 @@ rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Tr
     if (stopped) throw Cancelled{};
     rig::Track above = below;
     for (std::size_t i = 0; i < parts.size(); ++i)
-        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k) above.replace(parts[i]->joints()[k], std::move(columns[i][k]));
+        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k)
+            above.replace(parts[i]->joints()[k], std::move(columns[i][k]));
     return above;
 }
 

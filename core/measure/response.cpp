@@ -16,7 +16,8 @@ constexpr double kDt = 1.0 / 120;
 constexpr int kMostSteps = 120 * 90;
 
 /// The first part of the layer with some of its settings changed.
-std::unique_ptr<Part> firstPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer, const PoseView& pose) {
+std::unique_ptr<Part> firstPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer,
+                                const PoseView& pose) {
     layers::Parts parts = kind.parts({context.actor, layer, {}}, pose);
     return parts.empty() ? nullptr : std::move(parts.front());
 }
@@ -72,7 +73,8 @@ void readFigures(const std::vector<double>& e, double f, Response& r) {
 
 }  // namespace
 
-std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose, const Cancel& cancel) {
+std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
+                                 const std::vector<Xform>& pose, const Cancel& cancel) {
     if (kind.problem(context.actor, context.layer)) return std::nullopt;
     scene::Layer bare = context.layer;
     const double gravity = bare.number("gravity") + bare.number("sag");

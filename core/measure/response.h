@@ -10,22 +10,22 @@ namespace nutatio::measure {
 
 /// The answer to a step of the body. 0: where the part was; 1: where the body would have it.
 struct Response {
-    double dt = 0;              // [s] between samples
-    std::vector<float> curve;   // from the push on
-    double swing = 0;           // [1/s] natural frequency of what was seen; 0 when nothing swung
-    double zeta = 0;            // damping ratio of what was seen
-    double bounces = 0;         // full swings until within 5 %
-    double restTime = 0;        // [s] until it stays within 5 %
-    double overshoot = 0;       // share of the step
-    double sag = 0;             // [rad] or [units], by sagIsAngle
+    double dt = 0;             // [s] between samples
+    std::vector<float> curve;  // from the push on
+    double swing = 0;          // [1/s] natural frequency of what was seen; 0 when nothing swung
+    double zeta = 0;           // damping ratio of what was seen
+    double bounces = 0;        // full swings until within 5 %
+    double restTime = 0;       // [s] until it stays within 5 %
+    double overshoot = 0;      // share of the step
+    double sag = 0;            // [rad] or [units], by sagIsAngle
     bool sagIsAngle = true;
-    bool settles = true;        // it came to rest within the time looked at
+    bool settles = true;  // it came to rest within the time looked at
 };
 
 /// Measures the first part of `layer` about body pose `pose` (locals of all joints). Nothing for a layer that cannot run.
-/// The push is a step of the whole body to the side, small enough to stay in the springs' straight range; gravity is left out of the
-/// curve and measured by itself as sag. Source: two-pole least-squares fit (Prony, 1795) on the late part of the curve.
-std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
-                                 const Cancel& cancel = {});
+/// The push is a step of the whole body to the side, small enough to stay in the springs' straight range; gravity is left out of
+/// the curve and measured by itself as sag. Source: two-pole least-squares fit (Prony, 1795) on the late part of the curve.
+std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
+                                 const std::vector<Xform>& pose, const Cancel& cancel = {});
 
 }  // namespace nutatio::measure

@@ -5,7 +5,9 @@
 namespace nutatio::physics {
 
 namespace {
-double unit(double v) { return std::clamp(v, 0.0, 1.0); }
+double unit(double v) {
+    return std::clamp(v, 0.0, 1.0);
+}
 }  // namespace
 
 Contact nearest(const Body& body, const Vec3& p, const Vec3& v) {

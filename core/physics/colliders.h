@@ -23,7 +23,7 @@ struct Contact {
     Vec3 normal;          // from the body to the bone
     Vec3 centre;          // of the body's sphere that is nearest (a point of the plane)
     double radius = 0;
-    Vec3 velocity;        // of the body there
+    Vec3 velocity;  // of the body there
 };
 
 /// The nearest pair of points between the bone p -> p + v and the body.

@@ -4,7 +4,8 @@
 
 namespace nutatio::physics {
 
-/// Damping ratio for `bounces` full swings until a swing has shrunk to 5 %: zeta = ln 20 / sqrt(ln^2 20 + (2 pi N)^2). N = 0 gives 1.
+/// Damping ratio for `bounces` full swings until a swing has shrunk to 5 %: zeta = ln 20 / sqrt(ln^2 20 + (2 pi N)^2). N = 0
+/// gives 1.
 double dampingRatio(double bounces);
 /// The other way round; 0 for zeta >= 1.
 double bouncesOf(double zeta);

@@ -4,13 +4,18 @@
 
 namespace nutatio::physics {
 
-// Notation (numerics.md, "Strand"): link i with absolute turn q, direction d = q e, joint place x, end velocity V, angular velocity W.
-// h step, eta = h/2, a = 2 - delta. Momentum is kept at the link ends in world space, so no Coriolis term appears.
+// Notation (numerics.md, "Strand"): link i with absolute turn q, direction d = q e, joint place x, end velocity V, angular
+// velocity W. h step, eta = h/2, a = 2 - delta. Momentum is kept at the link ends in world space, so no Coriolis term appears.
 //
 // Pole fit. The scheme below, on one linear oscillator I x'' + c x' + k x = 0, is
 //     v_mid = (v - eta khat x) / (1 + eta (dhat + eta khat)),  v+ = v + a (v_mid - v),  x+ = x + eta (v_mid-based drift)
 // whose characteristic polynomial is z^2 - tr z + det. Asking for det = E^2, tr = 2 E cos(w_d h), E = exp(-zeta w h) gives
 //     P = (3 - det - tr)/2, Q = det - 1 + P, y = P/a, chat = y/(1-y), khat = 4 Q (1 + chat)/(a h^2), dhat = 2 chat/h - h khat/2.
+//
+// Tension. Between drift and kick the link's direction stands still, so tension acts like the spring of a leapfrog scheme: stable only
+// while the sideways frequency it makes, up to 4 T / (m L), stays below 2/h. A lantern on a thread, or many joints on a short whisker,
+// lie far beyond that. A link whose tension is too great gets a turning inertia of its own, eps = h^2 T L / (4 mu) - m L^2 / 4, which
+// bounds that frequency for any tension (the linearly implicit midpoint rule); below the bound eps is 0 and nothing is changed.
 //
 // Articulated recursion. For the subtree beyond a joint, [torque; force] = [J H; H^T M] [w; v] + [pt; pf] at the joint's place;
 // eliminating the joint's own turn against its spring-damper c (w - w_parent) + s gives the parent's view of it in O(1) a link.
@@ -18,6 +23,9 @@ namespace nutatio::physics {
 namespace {
 constexpr double kDelta = 0.02;
 constexpr double kA = 2.0 - kDelta;
+constexpr double kCalm = 0.6;          // share of that inertia's turning that is lost each step
+constexpr double kTensionShare = 0.1;  // mu: how near to the bound of stability tension may come
+constexpr double kMostTurn = 0.5;      // [rad] a link may turn within one substep
 
 /// Moves an articulated inertia from its point to a point `r` before it (r: from the new point to the old).
 void shiftTo(const Vec3& r, Mat3& J, Mat3& H, const Mat3& M, Vec3& pt, const Vec3& pf) {
@@ -30,7 +38,10 @@ void shiftTo(const Vec3& r, Mat3& J, Mat3& H, const Mat3& M, Vec3& pt, const Vec
 }  // namespace
 
 int substepsFor(double dt, double swing) {
-    const double rate = swing > 20 ? 240.0 : 120.0;
+    // Faster swings get a finer grid, so that w h stays below 0.32: beyond about 0.5 a lightly damped strand that is thrown about can
+    // feed its highest modes from its turning and never come to rest (measured; see README.md).
+    double rate = 120;
+    for (double f = 6; swing > f; f *= 2) rate *= 2;
     return std::max(1, static_cast<int>(std::ceil(dt * rate - 1e-6)));
 }
 
@@ -59,6 +70,7 @@ void Strand::prepareMasses(std::span<const LinkDef> links) {
     for (Link& l : m_links) {
         if (!l.hasChild) l.mass += m_def.endWeight;
         l.twistInertia = 0.01 * l.mass * l.length * l.length;
+        l.lightest = l.parent < 0 ? l.mass : std::min(l.mass, m_links[static_cast<std::size_t>(l.parent)].mass);
     }
 }
 
@@ -70,10 +82,12 @@ void Strand::prepareStiffness(std::span<const LinkDef> links) {
     for (std::size_t k = 0; k < n; ++k) {
         const Vec3 end = links[k].restPlace + links[k].length * links[k].restDirection;
         above.clear();
-        for (int i = static_cast<int>(k); i >= 0; i = links[static_cast<std::size_t>(i)].parent) above.push_back(static_cast<std::size_t>(i));
+        for (int i = static_cast<int>(k); i >= 0; i = links[static_cast<std::size_t>(i)].parent)
+            above.push_back(static_cast<std::size_t>(i));
         for (std::size_t i : above)
             for (std::size_t j : above)
-                M(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) += m_links[k].mass * (end - links[i].restPlace).dot(end - links[j].restPlace);
+                M(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) +=
+                    m_links[k].mass * (end - links[i].restPlace).dot(end - links[j].restPlace);
     }
     Eigen::VectorXd root(static_cast<Eigen::Index>(n)), v = Eigen::VectorXd::Ones(static_cast<Eigen::Index>(n));
     for (Eigen::Index i = 0; i < root.size(); ++i) {
@@ -104,8 +118,9 @@ void Strand::prepareStiffness(std::span<const LinkDef> links) {
         const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / kA, 0.98), chat = y / (1 - y);
         m_khat = std::max(0.0, 4 * Q * (1 + chat) / (kA * h * h));
         m_dhat = std::max(0.0, 2 * chat / h - h * m_khat / 2);
-        // The fitted spring is a little stiffer than w^2; gravity grows by as much so that sag is what physics says.
-        m_gravityShare = m_khat / (w * w);
+        // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is what
+        // physics says.
+        m_gravityShare = m_khat * (kA / 2) / (w * w);
     }
     for (std::size_t i = 0; i < n; ++i) {
         Link& l = m_links[i];
@@ -131,7 +146,8 @@ Vec3 Strand::baseVelocityOf(const Link& l, const Vec3& rootVelocity) const {
     return p.v + p.w.cross(l.x - (p.x + p.length * p.d));
 }
 
-void Strand::start(const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity, const Vec3& spin) {
+void Strand::start(const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity,
+                   const Vec3& spin) {
     for (std::size_t i = 0; i < m_links.size(); ++i) {
         Link& l = m_links[i];
         const Quat& above = l.parent < 0 ? baseTurn : m_links[static_cast<std::size_t>(l.parent)].q;
@@ -140,7 +156,11 @@ void Strand::start(const Vec3& basePlace, const Quat& baseTurn, std::span<const 
         place(l, basePlace, baseTurn);
         l.w = spin;
         l.v = velocity + spin.cross(end(i) - basePlace);
+        l.tension = l.mass * m_gravityShare * m_def.gravity.norm();
     }
+    // Each link carries the weight of all that hangs below it, until the first step has measured what it really carries.
+    for (std::size_t i = m_links.size(); i-- > 0;)
+        if (m_links[i].parent >= 0) m_links[static_cast<std::size_t>(m_links[i].parent)].tension += m_links[i].tension;
 }
 
 void Strand::predict(const BaseStep& base, std::span<const LinkGoal> goals) {
@@ -169,9 +189,14 @@ void Strand::gather() {
     for (Link& l : m_links) {
         const Vec3 dd = l.dbar;
         l.J = l.twistInertia * (dd * dd.transpose());
+        const double steady = std::max(0.0, m_h * m_h * l.tension * l.length / (4 * kTensionShare) - 0.25 * l.lightest * l.length * l.length);
         l.H.setZero();
         l.M = (l.mass * (1 + 2 * eta * m_def.airDrag / kA)) * Mat3::Identity();
         l.pt = -l.twistInertia * l.w.dot(dd) * dd;
+        if (steady > 0) {
+            l.J += steady * (Mat3::Identity() - dd * dd.transpose());
+            l.pt -= (1 - kCalm) * steady * (l.w - dd * l.w.dot(dd));
+        }
         l.pf = -l.mass * l.v - (eta * (2 / kA) * l.mass * m_gravityShare) * m_def.gravity;
     }
     for (auto at = m_links.rbegin(); at != m_links.rend(); ++at) {
@@ -208,6 +233,9 @@ void Strand::spread(const Vec3& baseVelocity, const Vec3& baseSpin) {
         const Vec3 vb = (first ? baseVelocity : p->vMid) + wp.cross(l.shift);
         l.wMid = l.D * (l.c * wp - l.u - l.Hs * vb);
         l.vMid = vb + l.wMid.cross(l.length * l.dbar);
+        // What the joint hands to the link, along it. A sudden slack is believed only step by step: a snap comes back at once.
+        const Vec3 force = l.Hs.transpose() * l.wMid + l.M * vb + l.pf;
+        l.tension = std::max(std::abs(2 * force.dot(l.dbar) / m_h), 0.8 * l.tension);
         l.v += kA * (l.vMid - l.v);
     }
 }
@@ -218,8 +246,8 @@ void Strand::drift(const BaseStep& base) {
         place(l, base.place1, base.turn1);
         const Vec3 vb = baseVelocityOf(l, base.velocityEnd);
         Vec3 rel = l.v - vb;
-        // A radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by vb of the next.
-        const double most = l.length / m_h, speed = rel.norm();
+        // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by vb of the next.
+        const double most = kMostTurn * l.length / m_h, speed = rel.norm();
         if (speed > most) {
             rel *= most / speed;
             l.v = vb + rel;
@@ -227,8 +255,7 @@ void Strand::drift(const BaseStep& base) {
         const Vec3 y = (eta / l.length) * rel;
         const Vec3 d1 = (l.dbar + y).normalized();
         const Vec3 d = (l.dbar / std::max(d1.dot(l.dbar), 0.1) + y).normalized();
-        const double most2 = 1.0 / m_h;
-        const double twist = std::clamp(l.wMid.dot(l.dbar), -most2, most2);
+        const double twist = std::clamp(l.wMid.dot(l.dbar), -kMostTurn / m_h, kMostTurn / m_h);
         l.w = d.cross(rel) / l.length + twist * l.dbar;
         l.q = (fromRotationVector(m_h * twist * d) * arc(l.d, d) * l.q).normalized();
         l.d = l.q * l.direction;

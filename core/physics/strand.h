@@ -1,6 +1,6 @@
 // Spring dynamics of a chain or tree of rigid links, solved in time linear in the links.
-// Sources: Featherstone, Rigid Body Dynamics Algorithms (2008), chapter 7 (articulated-body recursion), applied to implicit-midpoint
-// velocities; the pole fit is derived in strand.cpp. Design record: README.md.
+// Sources: Featherstone, Rigid Body Dynamics Algorithms (2008), chapter 7 (articulated-body recursion), applied to
+// implicit-midpoint velocities; the pole fit is derived in strand.cpp. Design record: README.md.
 #pragma once
 
 #include <span>
@@ -13,12 +13,12 @@ namespace nutatio::physics {
 
 /// One link of a strand, from its joint to its end. Lengths [units], masses [any unit: only ratios count].
 struct LinkDef {
-    int parent = -1;               // an earlier link, or -1: the base
-    double length = 0.1;           // > 0
-    Vec3 direction{0, 0, 1};       // unit, in the joint's own axes
-    Vec3 attach{0, 0, 0};          // from the parent's joint to this joint, in the parent's axes (ignored for the first link)
-    Vec3 restPlace{0, 0, 0};       // of the joint in the rest pose, for the mode's stiffness
-    Vec3 restDirection{0, 0, 1};   // of the link in the rest pose
+    int parent = -1;              // an earlier link, or -1: the base
+    double length = 0.1;          // > 0
+    Vec3 direction{0, 0, 1};      // unit, in the joint's own axes
+    Vec3 attach{0, 0, 0};         // from the parent's joint to this joint, in the parent's axes (ignored for the first link)
+    Vec3 restPlace{0, 0, 0};      // of the joint in the rest pose, for the mode's stiffness
+    Vec3 restDirection{0, 0, 1};  // of the link in the rest pose
 };
 
 /// What the strand answers to.
@@ -83,6 +83,8 @@ class Strand {
         Mat3 J, H, M, D, Hs;
         Vec3 pt, pf, u, s, vMid, wMid, base;
         double c = 0;
+        double tension = 0;    // along the link, of the last step [mass-units x units/s^2]
+        double lightest = 0;   // the lighter of the weights at its two ends
     };
 
     void prepareMasses(std::span<const LinkDef> links);
@@ -103,7 +105,7 @@ class Strand {
     std::vector<Link> m_links;
 };
 
-/// Substeps a frame of `dt` [s] takes: a grid of at most 1/120 s, or 1/240 s for swing rates above 20 /s.
+/// Substeps a frame of `dt` [s] takes: a grid of at most 1/120 s, halved each time the swing rate doubles beyond 6 /s.
 int substepsFor(double dt, double swing);
 
 }  // namespace nutatio::physics

@@ -13,11 +13,13 @@ double stray(const rig::Column& c, rig::Path path, int a, int b, int f, double a
     const double u = static_cast<double>(f - a) / (b - a);
     const Xform &xa = c[static_cast<std::size_t>(a)], &xb = c[static_cast<std::size_t>(b)], &x = c[static_cast<std::size_t>(f)];
     if (path == rig::Path::Turn) return x.r.angularDistance(blend(xa.r, xb.r, u)) / angle;
-    const Vec3 &va = path == rig::Path::Move ? xa.t : xa.s, &vb = path == rig::Path::Move ? xb.t : xb.s, &v = path == rig::Path::Move ? x.t : x.s;
+    const Vec3 &va = path == rig::Path::Move ? xa.t : xa.s, &vb = path == rig::Path::Move ? xb.t : xb.s,
+               &v = path == rig::Path::Move ? x.t : x.s;
     return (v - (va + u * (vb - va))).norm() / length;
 }
 
-rig::Channel channelOf(const rig::Column& c, int joint, rig::Path path, const rig::FrameGrid& grid, const std::vector<int>& frames) {
+rig::Channel channelOf(const rig::Column& c, int joint, rig::Path path, const rig::FrameGrid& grid,
+                       const std::vector<int>& frames) {
     rig::Channel ch;
     ch.joint = joint;
     ch.path = path;
@@ -42,7 +44,9 @@ rig::Channel channelOf(const rig::Column& c, int joint, rig::Path path, const ri
     return ch;
 }
 
-const Vec3& part(const Xform& x, rig::Path p) { return p == rig::Path::Move ? x.t : x.s; }
+const Vec3& part(const Xform& x, rig::Path p) {
+    return p == rig::Path::Move ? x.t : x.s;
+}
 
 bool differs(const rig::Column& a, const rig::Track& body, int joint, rig::Path path) {
     for (std::size_t f = 0; f < a.size(); ++f) {
@@ -65,8 +69,14 @@ std::vector<double> scalesAbove(const rig::Actor& actor) {
 
 class Baker {
   public:
-    Baker(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options, Evaluator& evaluator, const Cancel& cancel)
-        : m_scene(scene), m_entry(entry), m_options(options), m_evaluator(evaluator), m_cancel(cancel), m_scales(scalesAbove(*entry.actor)) {}
+    Baker(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options, Evaluator& evaluator,
+          const Cancel& cancel)
+        : m_scene(scene),
+          m_entry(entry),
+          m_options(options),
+          m_evaluator(evaluator),
+          m_cancel(cancel),
+          m_scales(scalesAbove(*entry.actor)) {}
 
     /// Grid of clip `clip` (-1: the rest pose for two seconds).
     rig::FrameGrid grid(int clip, double fps) const {
@@ -84,7 +94,9 @@ class Baker {
             for (int j = 0; j < ranged.joints(); ++j) {
                 if (r.result->column(j) == r.body->column(j)) continue;
                 rig::Column c(static_cast<std::size_t>(g.frames));
-                for (int f = 0; f < g.frames; ++f) c[static_cast<std::size_t>(f)] = (f + 1 >= m_options.firstFrame && f + 1 <= m_options.lastFrame ? r.result : r.body)->at(j, f);
+                for (int f = 0; f < g.frames; ++f)
+                    c[static_cast<std::size_t>(f)] =
+                        (f + 1 >= m_options.firstFrame && f + 1 <= m_options.lastFrame ? r.result : r.body)->at(j, f);
                 ranged.replace(j, std::move(c));
             }
             r.result = std::make_shared<const rig::Track>(std::move(ranged));
@@ -107,12 +119,14 @@ class Baker {
             for (rig::Path p : {rig::Path::Move, rig::Path::Turn, rig::Path::Scale}) {
                 if (!differs(c, *r.body, j, p)) continue;
                 moved = true;
-                const double length = m_options.tolerance.heightShare * m_entry.actor->height / m_scales[static_cast<std::size_t>(j)];
+                const double length =
+                    m_options.tolerance.heightShare * m_entry.actor->height / m_scales[static_cast<std::size_t>(j)];
                 std::vector<int> frames;
                 if (m_options.tolerance.keyEveryFrame())
                     for (int f = 0; f < g.frames; ++f) frames.push_back(f);
                 else
-                    frames = keyFrames(c, p, radians(m_options.tolerance.angleDeg), p == rig::Path::Scale ? m_options.tolerance.heightShare : length);
+                    frames = keyFrames(c, p, radians(m_options.tolerance.angleDeg),
+                                       p == rig::Path::Scale ? m_options.tolerance.heightShare : length);
                 out.channels.push_back(channelOf(c, j, p, g, frames));
                 said.keys += static_cast<int>(out.channels.back().times.size());
                 said.framesKeys += g.frames;
@@ -151,7 +165,8 @@ Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const st
 void addSourceMotion(const rig::Actor& actor, files::NewClip& clip) {
     if (clip.source < 0) return;
     for (rig::Channel ch : actor.clips[static_cast<std::size_t>(clip.source)].channels) {
-        const bool replaced = std::any_of(clip.channels.begin(), clip.channels.end(), [&](const rig::Channel& c) { return c.joint == ch.joint && c.path == ch.path; });
+        const bool replaced = std::any_of(clip.channels.begin(), clip.channels.end(),
+                                          [&](const rig::Channel& c) { return c.joint == ch.joint && c.path == ch.path; });
         if (!replaced) clip.channels.push_back(std::move(ch));
     }
     for (rig::Channel& c : clip.channels)
@@ -188,8 +203,8 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
     return kept;
 }
 
-Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out, Evaluator& evaluator, const Cancel& cancel,
-                        const Progress& progress) {
+Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
+                        Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     const auto chosen = chooseActor(scene, options.actor);
     if (!chosen) return chosen.error();
     const scene::ActorEntry& entry = *chosen.value();
@@ -205,7 +220,8 @@ Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, c
         for (std::size_t c = 0; c < actor.clips.size(); ++c) clips.push_back(static_cast<int>(c));
         if (clips.empty()) clips.push_back(-1);
     }
-    if (options.beside && clips.size() > 1) return Error{"", "", "one new name cannot serve " + std::to_string(clips.size()) + " clips; choose one with --clip"};
+    if (options.beside && clips.size() > 1)
+        return Error{"", "", "one new name cannot serve " + std::to_string(clips.size()) + " clips; choose one with --clip"};
     const double fps = options.fps > 0 ? options.fps : scene.fps;
 
     BakeReport report;
@@ -214,7 +230,9 @@ Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, c
     for (std::size_t k = 0; k < clips.size(); ++k) {
         const rig::FrameGrid g = baker.grid(clips[k], fps);
         if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > g.frames))
-            return Error{"", "", "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) + " does not lie in the shot's frames 1:" + std::to_string(g.frames)};
+            return Error{"", "",
+                         "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
+                             " does not lie in the shot's frames 1:" + std::to_string(g.frames)};
         const ActorResult r = baker.evaluate(clips[k], g, report);
         files::NewClip clip = baker.clipOf(clips[k], r, report);
         if (bvhOut) {

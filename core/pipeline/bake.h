@@ -22,11 +22,11 @@ struct Tolerance {
 std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double angle, double length);
 
 struct BakeOptions {
-    std::string actor;                // id; empty: the only one with layers, or the only one
-    std::optional<std::string> clip;  // reference; unset: every clip of the actor
+    std::string actor;                  // id; empty: the only one with layers, or the only one
+    std::optional<std::string> clip;    // reference; unset: every clip of the actor
     std::optional<std::string> beside;  // write new clips under this name beside the source's
-    double fps = 0;                   // 0: the scene's
-    int firstFrame = 0;               // range within the shot, counted from 1; 0: the whole clip
+    double fps = 0;                     // 0: the scene's
+    int firstFrame = 0;                 // range within the shot, counted from 1; 0: the whole clip
     int lastFrame = 0;
     Tolerance tolerance;
 };
@@ -35,8 +35,8 @@ struct BakeReport {
     struct ClipReport {
         std::string name;
         int frames = 0;
-        int joints = 0;  // that a layer moved
-        int keys = 0;    // written
+        int joints = 0;      // that a layer moved
+        int keys = 0;        // written
         int framesKeys = 0;  // as many as a key on every frame would have been
     };
     std::vector<ClipReport> clips;
@@ -45,7 +45,7 @@ struct BakeReport {
 
 /// Evaluates each asked clip and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from BVH).
 /// Errors: a missing clip or actor, a range outside the clip, a file that cannot be written. Throws Cancelled.
-Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out, Evaluator& evaluator, const Cancel& cancel,
-                        const Progress& progress = {});
+Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
+                        Evaluator& evaluator, const Cancel& cancel, const Progress& progress = {});
 
 }  // namespace nutatio::pipeline

@@ -23,7 +23,14 @@ void add(Hasher& h, const scene::Value& v) {
 }
 
 Key bodyKey(const rig::Actor& actor, int clip, const rig::FrameGrid& g) {
-    return Hasher().key(actor.content).number(static_cast<std::uint64_t>(clip)).number(static_cast<std::uint64_t>(g.frames)).real(g.fps).real(g.start).real(g.end).done();
+    return Hasher()
+        .key(actor.content)
+        .number(static_cast<std::uint64_t>(clip))
+        .number(static_cast<std::uint64_t>(g.frames))
+        .real(g.fps)
+        .real(g.start)
+        .real(g.end)
+        .done();
 }
 
 /// All that a layer's full-mix result depends on beside its input.
@@ -77,7 +84,8 @@ void Evaluator::keep(const Key& key, TrackPtr track, const rig::Track* below) {
     m_kept[key] = {std::move(track), bytes, ++m_clock};
     m_bytes += bytes;
     while (m_bytes > kMostBytes && m_kept.size() > 1) {
-        const auto oldest = std::min_element(m_kept.begin(), m_kept.end(), [](const auto& a, const auto& b) { return a.second.used < b.second.used; });
+        const auto oldest = std::min_element(m_kept.begin(), m_kept.end(),
+                                             [](const auto& a, const auto& b) { return a.second.used < b.second.used; });
         m_bytes -= oldest->second.bytes;
         m_kept.erase(oldest);
     }
@@ -88,8 +96,8 @@ std::size_t Evaluator::cachedBytes() const {
     return m_bytes;
 }
 
-ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::ActorEntry& entry, int clip, const rig::FrameGrid& grid, const Cancel& cancel,
-                                     int* simulated, const Progress& progress) {
+ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::ActorEntry& entry, int clip,
+                                     const rig::FrameGrid& grid, const Cancel& cancel, int* simulated, const Progress& progress) {
     const rig::Actor& actor = *entry.actor;
     ActorResult out;
     out.id = entry.id;
@@ -101,7 +109,8 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
     }
     TrackPtr now = out.body;
     const std::vector<const scene::Collider*> colliders = collidersFor(scene, entry);
-    const auto count = static_cast<double>(std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
+    const auto count = static_cast<double>(
+        std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
     double done = 0;
     for (const scene::Layer& layer : scene.layers) {
         if (layer.actor != entry.id) continue;

@@ -47,8 +47,8 @@ class Evaluator {
     /// Throws Cancelled when asked to stop; what was finished before stays known.
     Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {});
     /// The same for one actor, on a grid of the caller's.
-    ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid, const Cancel& cancel,
-                              int* simulated = nullptr, const Progress& progress = {});
+    ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid,
+                              const Cancel& cancel, int* simulated = nullptr, const Progress& progress = {});
     std::size_t cachedBytes() const;
 
   private:

@@ -10,8 +10,8 @@ namespace nutatio::pipeline {
 
 struct Opened {
     scene::Scene scene;
-    bool isScene = false;                // the file was a scene of ours
-    std::vector<std::string> warnings;   // what was mended or cannot act, a sentence each
+    bool isScene = false;               // the file was a scene of ours
+    std::vector<std::string> warnings;  // what was mended or cannot act, a sentence each
 };
 
 /// Errors: the file, the place in it, what is wrong.

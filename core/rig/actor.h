@@ -19,7 +19,7 @@ struct SourceDocument {
     enum class Format { Gltf, Glb, Bvh };
     Format format = Format::Gltf;
     std::string path;
-    std::string text;                                     // the JSON of a glTF, or the whole BVH
+    std::string text;                                   // the JSON of a glTF, or the whole BVH
     std::vector<std::shared_ptr<const Bytes>> buffers;  // a glTF's buffers, as many as its JSON lists
     Bytes otherChunks;                                  // of a .glb, after the two that glTF defines
 };
@@ -42,7 +42,7 @@ struct Actor {
     /// Height of the rest pose [units]: of the drawn meshes, or of the joints when there are none. Never 0.
     double height = 1;
     Vec3 low = Vec3::Zero(), high = Vec3::Ones();  // rest bounds [units]
-    std::vector<bool> isSkinJoint;                  // by joint: some skin uses it
+    std::vector<bool> isSkinJoint;                 // by joint: some skin uses it
 
     std::vector<Xform> restPose() const;
     /// Clip called `name`, or "#index"; -1 when there is none.

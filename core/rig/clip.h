@@ -20,7 +20,8 @@ struct Channel {
     std::vector<float> times;
     std::vector<float> values;
 
-    /// The curve's value at `time` [s], held before the first key and after the last. `out` has room for `width`. Turns come out unit.
+    /// The curve's value at `time` [s], held before the first key and after the last. `out` has room for `width`. Turns come out
+    /// unit.
     void sample(double time, double* out) const;
 };
 

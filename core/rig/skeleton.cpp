@@ -28,7 +28,9 @@ std::string Skeleton::reference(int i) const {
                : "#" + std::to_string(i);
 }
 
-std::string Skeleton::label(int i) const { return joint(i).name.empty() ? "#" + std::to_string(i) : joint(i).name; }
+std::string Skeleton::label(int i) const {
+    return joint(i).name.empty() ? "#" + std::to_string(i) : joint(i).name;
+}
 
 int Skeleton::find(std::string_view reference) const {
     for (int i = 0; i < size(); ++i)

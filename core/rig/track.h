@@ -54,7 +54,8 @@ class Track {
     std::vector<ColumnPtr> m_columns;
 };
 
-/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1. Frames past the clip's end hold its end.
+/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1. Frames past the clip's end hold its
+/// end.
 Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid);
 
 /// Morph weights of the mesh on `joint` at `time` [s] of the clip; empty when the clip does not move them.

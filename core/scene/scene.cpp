@@ -49,11 +49,21 @@ const std::vector<std::string>& Layer::list(std::string_view setting) const {
     return v ? *v : kNone;
 }
 
-const ActorEntry* Scene::actor(std::string_view id) const { return byId(actors, id); }
-const Layer* Scene::layer(std::string_view id) const { return byId(layers, id); }
-Layer* Scene::layer(std::string_view id) { return byId(layers, id); }
-const Collider* Scene::collider(std::string_view id) const { return byId(colliders, id); }
-Collider* Scene::collider(std::string_view id) { return byId(colliders, id); }
+const ActorEntry* Scene::actor(std::string_view id) const {
+    return byId(actors, id);
+}
+const Layer* Scene::layer(std::string_view id) const {
+    return byId(layers, id);
+}
+Layer* Scene::layer(std::string_view id) {
+    return byId(layers, id);
+}
+const Collider* Scene::collider(std::string_view id) const {
+    return byId(colliders, id);
+}
+Collider* Scene::collider(std::string_view id) {
+    return byId(colliders, id);
+}
 
 bool Scene::acts(const Layer& layer) const {
     const bool anySolo = std::any_of(layers.begin(), layers.end(), [](const Layer& l) { return l.solo; });

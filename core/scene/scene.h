@@ -39,9 +39,9 @@ struct Collider {
     std::string joint;  // reference
     Shape shape = Shape::Sphere;
     double radius = 0.1;
-    double length = 0.2;       // capsule: between its two centres, along its own y
-    Vec3 offset{0, 0, 0};      // centre, in the joint's axes
-    Vec3 turnDeg{0, 0, 0};     // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
+    double length = 0.2;    // capsule: between its two centres, along its own y
+    Vec3 offset{0, 0, 0};   // centre, in the joint's axes
+    Vec3 turnDeg{0, 0, 0};  // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
     bool on = true;
     Unknown unknown;
 };

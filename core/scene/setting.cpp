@@ -7,24 +7,33 @@ namespace nutatio::scene {
 
 std::string_view unitText(Unit unit) {
     switch (unit) {
-        case Unit::PerSecond: return "/s";
-        case Unit::Degrees: return "deg";
-        case Unit::Gravities: return "g";
-        case Unit::Times: return "x";
-        case Unit::Frames: return "frames";
+        case Unit::PerSecond:
+            return "/s";
+        case Unit::Degrees:
+            return "deg";
+        case Unit::Gravities:
+            return "g";
+        case Unit::Times:
+            return "x";
+        case Unit::Frames:
+            return "frames";
         case Unit::Share:
         case Unit::Count:
-        case Unit::None: return "";
+        case Unit::None:
+            return "";
     }
     return "";
 }
 
 Value startValue(const SettingSpec& spec) {
     switch (spec.type) {
-        case SettingType::Number: return spec.start;
+        case SettingType::Number:
+            return spec.start;
         case SettingType::Axes:
-        case SettingType::Joint: return std::string(spec.axes);
-        case SettingType::Joints: return std::vector<std::string>{};
+        case SettingType::Joint:
+            return std::string(spec.axes);
+        case SettingType::Joints:
+            return std::vector<std::string>{};
     }
     return 0.0;
 }

@@ -7,10 +7,10 @@
 
 namespace nutatio::layers {
 
-// Offset x of the part from its goal: x'' + 2 zeta w x' + w^2 x = -(acceleration of the goal) + sag g, in world axes; chosen axes are
-// picked from it at the end. Between frames the goal runs on a Hermite cubic, so its acceleration is linear within a frame and the
-// oscillator's step is exact. Turning follows a point at lever L along d: theta'' + ... = d x (sag g - a_point)/L - (alpha . d) d, whose
-// first term holds both the pivot's travel and the goal's turning across d.
+// Offset x of the part from its goal: x'' + 2 zeta w x' + w^2 x = -(acceleration of the goal) + sag g, in world axes; chosen axes
+// are picked from it at the end. Between frames the goal runs on a Hermite cubic, so its acceleration is linear within a frame
+// and the oscillator's step is exact. Turning follows a point at lever L along d: theta'' + ... = d x (sag g - a_point)/L -
+// (alpha . d) d, whose first term holds both the pivot's travel and the goal's turning across d.
 
 namespace {
 
@@ -19,20 +19,62 @@ using scene::SettingType;
 using scene::Unit;
 
 constexpr SettingSpec kSettings[] = {
-    {.id = "joint", .label = "Joints", .type = SettingType::Joints, .help = "The joints that jiggle, each on springs of its own."},
-    {.id = "move", .label = "Move", .type = SettingType::Axes, .axes = "", .help = "Axes of the joint along which it may shift from its place."},
-    {.id = "turn", .label = "Turn", .type = SettingType::Axes, .axes = "xyz", .help = "Axes of the joint about which it may turn from its pose."},
-    {.id = "swing", .label = "Swing rate", .unit = Unit::PerSecond, .range = {0.05, 60}, .soft = {0.2, 12}, .start = 4,
-     .help = "How often it swings each second.", .more = "More: tighter and lighter. Less: heavier and slower.", .curved = true},
-    {.id = "bounces", .label = "Bounces", .unit = Unit::Count, .range = {0, 60}, .soft = {0, 10}, .start = 2,
-     .help = "Full swings until it has come to rest.", .more = "More: rings on. Less: settles at once.", .curved = true},
-    {.id = "sag", .label = "Sag", .unit = Unit::Gravities, .range = {-5, 20}, .soft = {0, 2}, .start = 0,
-     .help = "How much of the earth's pull it gives way to.", .more = "More: hangs lower. Less: keeps the pose."},
-    {.id = "preroll", .label = "Pre-roll", .unit = Unit::Frames, .range = {0, 500}, .soft = {0, 96}, .start = 24,
+    {.id = "joint",
+     .label = "Joints",
+     .type = SettingType::Joints,
+     .help = "The joints that jiggle, each on springs of its own."},
+    {.id = "move",
+     .label = "Move",
+     .type = SettingType::Axes,
+     .axes = "",
+     .help = "Axes of the joint along which it may shift from its place."},
+    {.id = "turn",
+     .label = "Turn",
+     .type = SettingType::Axes,
+     .axes = "xyz",
+     .help = "Axes of the joint about which it may turn from its pose."},
+    {.id = "swing",
+     .label = "Swing rate",
+     .unit = Unit::PerSecond,
+     .range = {0.05, 60},
+     .soft = {0.2, 12},
+     .start = 4,
+     .help = "How often it swings each second.",
+     .more = "More: tighter and lighter. Less: heavier and slower.",
+     .curved = true},
+    {.id = "bounces",
+     .label = "Bounces",
+     .unit = Unit::Count,
+     .range = {0, 60},
+     .soft = {0, 10},
+     .start = 2,
+     .help = "Full swings until it has come to rest.",
+     .more = "More: rings on. Less: settles at once.",
+     .curved = true},
+    {.id = "sag",
+     .label = "Sag",
+     .unit = Unit::Gravities,
+     .range = {-5, 20},
+     .soft = {0, 2},
+     .start = 0,
+     .help = "How much of the earth's pull it gives way to.",
+     .more = "More: hangs lower. Less: keeps the pose."},
+    {.id = "preroll",
+     .label = "Pre-roll",
+     .unit = Unit::Frames,
+     .range = {0, 500},
+     .soft = {0, 96},
+     .start = 24,
      .help = "Frames it swings before frame 1: of the loop's end when the shot loops, of the first pose otherwise.",
      .more = "More: settled at frame 1. Less: starts from the animated pose."},
-    {.id = "mix", .label = "Mix", .unit = Unit::Share, .range = {0, 1}, .soft = {0, 1}, .start = 1,
-     .help = "How much of the layer's motion is used.", .more = "More: all of it. Less: closer to the motion below."},
+    {.id = "mix",
+     .label = "Mix",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 1,
+     .help = "How much of the layer's motion is used.",
+     .more = "More: all of it. Less: closer to the motion below."},
 };
 
 /// A goal followed on a Hermite cubic: gives the accelerations at both ends of a frame.
@@ -72,10 +114,15 @@ Vec3 pick(const Quat& axes, const std::string& which, const Vec3& v) {
 class JigglePart final : public Part {
   public:
     JigglePart(const LayerContext& context, const PoseView& rest, int joint)
-        : m_joints{joint}, m_move(context.layer.text("move")), m_turn(context.layer.text("turn")),
-          m_w(2 * kPi * context.layer.number("swing")), m_zeta(physics::dampingRatio(context.layer.number("bounces"))),
+        : m_joints{joint},
+          m_move(context.layer.text("move")),
+          m_turn(context.layer.text("turn")),
+          m_w(2 * kPi * context.layer.number("swing")),
+          m_zeta(physics::dampingRatio(context.layer.number("bounces"))),
           m_gravity(0, -kEarthGravity * context.layer.number("sag") / context.actor.metresPerUnit, 0),
-          m_worlds(context.actor.skeleton, context.actor.skeleton.joint(joint).children.empty() ? m_joints : context.actor.skeleton.joint(joint).children) {
+          m_worlds(context.actor.skeleton, context.actor.skeleton.joint(joint).children.empty()
+                                               ? m_joints
+                                               : context.actor.skeleton.joint(joint).children) {
         m_worlds.update(rest);
         const Vec3 way = lever(context.actor.skeleton, joint, 0.1 * context.actor.height);
         m_lever = way.norm();
@@ -100,7 +147,8 @@ class JigglePart final : public Part {
         const double perSecond2 = 1 / (dt * dt);
         Vec3 a0, a1;
         m_place.step(now.place, then.place, a0, a1);
-        for (int k = 0; k < 3; ++k) m_spring->step(m_x[k], m_v[k], m_gravity[k] - a0[k] * perSecond2, m_gravity[k] - a1[k] * perSecond2);
+        for (int k = 0; k < 3; ++k)
+            m_spring->step(m_x[k], m_v[k], m_gravity[k] - a0[k] * perSecond2, m_gravity[k] - a1[k] * perSecond2);
         m_tip.step(tip(now), tip(then), a0, a1);
         const Vec3 turned = rotationVector(now.turn * before.turn.conjugate());
         const Vec3 spin = 0.5 * (turned + rotationVector(then.turn * now.turn.conjugate()));
@@ -193,12 +241,13 @@ Parts parts(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
-const LayerKind kJiggleKind{.id = "jiggle",
-                            .label = "Jiggle",
-                            .help = "One or many joints on springs, moving and turning about their animated place: ears, cheeks, bellies, pouches.",
-                            .target = "joint",
-                            .settings = kSettings,
-                            .problem = problem,
-                            .parts = parts};
+const LayerKind kJiggleKind{
+    .id = "jiggle",
+    .label = "Jiggle",
+    .help = "One or many joints on springs, moving and turning about their animated place: ears, cheeks, bellies, pouches.",
+    .target = "joint",
+    .settings = kSettings,
+    .problem = problem,
+    .parts = parts};
 
 }  // namespace nutatio::layers

@@ -15,37 +15,111 @@ using scene::SettingType;
 using scene::Unit;
 
 constexpr SettingSpec kSettings[] = {
-    {.id = "root", .label = "Root", .type = SettingType::Joints, .help = "The joint a strand starts at; every joint below it swings too."},
-    {.id = "tip", .label = "Tip", .type = SettingType::Joint, .help = "Where the strand ends, if not at the last joint below its root."},
-    {.id = "end", .label = "End length", .unit = Unit::Times, .range = {0, 20}, .soft = {0, 3}, .start = 1,
+    {.id = "root",
+     .label = "Root",
+     .type = SettingType::Joints,
+     .help = "The joint a strand starts at; every joint below it swings too."},
+    {.id = "tip",
+     .label = "Tip",
+     .type = SettingType::Joint,
+     .help = "Where the strand ends, if not at the last joint below its root."},
+    {.id = "end",
+     .label = "End length",
+     .unit = Unit::Times,
+     .range = {0, 20},
+     .soft = {0, 3},
+     .start = 1,
      .help = "How far the strand reaches beyond its last joint, against the length before it; 0 leaves the last joint stiff.",
      .more = "More: a longer, lazier tip. Less: a shorter, quicker one."},
-    {.id = "swing", .label = "Swing rate", .unit = Unit::PerSecond, .range = {0, 60}, .soft = {0, 8}, .start = 2,
-     .help = "How often it swings each second.", .more = "More: tighter and lighter. Less: heavier and slower.", .curved = true},
-    {.id = "bounces", .label = "Bounces", .unit = Unit::Count, .range = {0, 60}, .soft = {0, 10}, .start = 2,
-     .help = "Full swings until it has come to rest.", .more = "More: rings on. Less: settles at once.", .curved = true},
-    {.id = "gravity", .label = "Gravity", .unit = Unit::Gravities, .range = {-5, 20}, .soft = {0, 2}, .start = 0,
-     .help = "How much of the earth's pull it feels on top of the animated pose.", .more = "More: hangs. Less: keeps the pose."},
-    {.id = "drag", .label = "Air drag", .unit = Unit::PerSecond, .range = {0, 200}, .soft = {0, 10}, .start = 0,
-     .help = "How strongly still air slows it.", .more = "More: floats and trails. Less: cuts through.", .curved = true},
-    {.id = "bend", .label = "Bend limit", .unit = Unit::Degrees, .range = {1, 180}, .soft = {5, 180}, .start = 180,
-     .help = "How far each joint may bend away from its animated direction; 180 sets no limit.", .more = "More: limp. Less: keeps its shape."},
-    {.id = "felt_travel", .label = "Felt travel", .unit = Unit::Share, .range = {0, 2}, .soft = {0, 1}, .start = 1,
-     .help = "How much of the body's moving about it feels.", .more = "More: dragged along. Less: carried as if the body stood still."},
-    {.id = "felt_turn", .label = "Felt turn", .unit = Unit::Share, .range = {0, 2}, .soft = {0, 1}, .start = 1,
-     .help = "How much of the body's turning it feels.", .more = "More: thrown outwards. Less: carried round stiffly."},
-    {.id = "end_weight", .label = "End weight", .unit = Unit::Times, .range = {0, 100}, .soft = {0, 5}, .start = 0,
-     .help = "A weight at the tip, against the strand's own.", .more = "More: swings as one, like a lantern. Less: waves like a rope.", .curved = true},
-    {.id = "preroll", .label = "Pre-roll", .unit = Unit::Frames, .range = {0, 500}, .soft = {0, 96}, .start = 24,
+    {.id = "swing",
+     .label = "Swing rate",
+     .unit = Unit::PerSecond,
+     .range = {0, 60},
+     .soft = {0, 8},
+     .start = 2,
+     .help = "How often it swings each second.",
+     .more = "More: tighter and lighter. Less: heavier and slower.",
+     .curved = true},
+    {.id = "bounces",
+     .label = "Bounces",
+     .unit = Unit::Count,
+     .range = {0, 60},
+     .soft = {0, 10},
+     .start = 2,
+     .help = "Full swings until it has come to rest.",
+     .more = "More: rings on. Less: settles at once.",
+     .curved = true},
+    {.id = "gravity",
+     .label = "Gravity",
+     .unit = Unit::Gravities,
+     .range = {-5, 20},
+     .soft = {0, 2},
+     .start = 0,
+     .help = "How much of the earth's pull it feels on top of the animated pose.",
+     .more = "More: hangs. Less: keeps the pose."},
+    {.id = "drag",
+     .label = "Air drag",
+     .unit = Unit::PerSecond,
+     .range = {0, 200},
+     .soft = {0, 10},
+     .start = 0,
+     .help = "How strongly still air slows it.",
+     .more = "More: floats and trails. Less: cuts through.",
+     .curved = true},
+    {.id = "bend",
+     .label = "Bend limit",
+     .unit = Unit::Degrees,
+     .range = {1, 180},
+     .soft = {5, 180},
+     .start = 180,
+     .help = "How far each joint may bend away from its animated direction; 180 sets no limit.",
+     .more = "More: limp. Less: keeps its shape."},
+    {.id = "felt_travel",
+     .label = "Felt travel",
+     .unit = Unit::Share,
+     .range = {0, 2},
+     .soft = {0, 1},
+     .start = 1,
+     .help = "How much of the body's moving about it feels.",
+     .more = "More: dragged along. Less: carried as if the body stood still."},
+    {.id = "felt_turn",
+     .label = "Felt turn",
+     .unit = Unit::Share,
+     .range = {0, 2},
+     .soft = {0, 1},
+     .start = 1,
+     .help = "How much of the body's turning it feels.",
+     .more = "More: thrown outwards. Less: carried round stiffly."},
+    {.id = "end_weight",
+     .label = "End weight",
+     .unit = Unit::Times,
+     .range = {0, 100},
+     .soft = {0, 5},
+     .start = 0,
+     .help = "A weight at the tip, against the strand's own.",
+     .more = "More: swings as one, like a lantern. Less: waves like a rope.",
+     .curved = true},
+    {.id = "preroll",
+     .label = "Pre-roll",
+     .unit = Unit::Frames,
+     .range = {0, 500},
+     .soft = {0, 96},
+     .start = 24,
      .help = "Frames it swings before frame 1: of the loop's end when the shot loops, of the first pose otherwise.",
      .more = "More: settled at frame 1. Less: starts from the animated pose."},
-    {.id = "mix", .label = "Mix", .unit = Unit::Share, .range = {0, 1}, .soft = {0, 1}, .start = 1,
-     .help = "How much of the layer's motion is used.", .more = "More: all of it. Less: closer to the motion below."},
+    {.id = "mix",
+     .label = "Mix",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 1,
+     .help = "How much of the layer's motion is used.",
+     .more = "More: all of it. Less: closer to the motion below."},
 };
 
 /// Which joints a strand has, how they form links, and where the links point. Made once, from the rest pose.
 struct Plan {
-    std::vector<int> joints;       // one a link: the joint that the link turns
+    std::vector<int> joints;  // one a link: the joint that the link turns
     std::vector<physics::LinkDef> links;
     int root = 0;
 };
@@ -59,8 +133,11 @@ std::vector<int> members(const rig::Skeleton& s, int root, int tip) {
 class Planner {
   public:
     Planner(const LayerContext& context, const PoseView& rest, int root)
-        : m_skeleton(context.actor.skeleton), m_members(members(m_skeleton, root, m_skeleton.find(context.layer.text("tip")))),
-          m_worlds(m_skeleton, m_skeleton.subtree(root)), m_endRatio(context.layer.number("end")), m_root(root),
+        : m_skeleton(context.actor.skeleton),
+          m_members(members(m_skeleton, root, m_skeleton.find(context.layer.text("tip")))),
+          m_worlds(m_skeleton, m_skeleton.subtree(root)),
+          m_endRatio(context.layer.number("end")),
+          m_root(root),
           m_fallback(0.1 * context.actor.height) {
         m_worlds.update(rest);
         m_isMember.assign(static_cast<std::size_t>(m_skeleton.size()), false);
@@ -89,7 +166,8 @@ class Planner {
             l.restDirection = way / l.length;
             l.direction = m_worlds.turn(j).conjugate() * l.restDirection;
             l.attach = above < 0 ? base.conjugate() * (place(j) - place(m_root))
-                                 : m_worlds.turn(p.joints[static_cast<std::size_t>(above)]).conjugate() * (place(j) - p.links[static_cast<std::size_t>(above)].restPlace);
+                                 : m_worlds.turn(p.joints[static_cast<std::size_t>(above)]).conjugate() *
+                                       (place(j) - p.links[static_cast<std::size_t>(above)].restPlace);
             linkOf[at(j)] = static_cast<int>(p.links.size());
             p.links.push_back(l);
             p.joints.push_back(j);
@@ -106,7 +184,8 @@ class Planner {
     Vec3 lever(int j, int above, const Plan& p) const {
         int best = rig::kNoJoint;
         double longest = -1;
-        const bool inner = std::any_of(m_skeleton.joint(j).children.begin(), m_skeleton.joint(j).children.end(), [&](int c) { return isMember(c); });
+        const bool inner = std::any_of(m_skeleton.joint(j).children.begin(), m_skeleton.joint(j).children.end(),
+                                       [&](int c) { return isMember(c); });
         for (int c : m_skeleton.joint(j).children) {
             if (inner && !isMember(c)) continue;
             const double way = m_depth[at(c)] + (place(c) - place(j)).norm();
@@ -116,7 +195,9 @@ class Planner {
             }
         }
         if (best != rig::kNoJoint) return place(best) - place(j);
-        if (above >= 0) return m_endRatio * p.links[static_cast<std::size_t>(above)].length * p.links[static_cast<std::size_t>(above)].restDirection;
+        if (above >= 0)
+            return m_endRatio * p.links[static_cast<std::size_t>(above)].length *
+                   p.links[static_cast<std::size_t>(above)].restDirection;
         // A lone joint points on from its parent, or hangs down when that says nothing.
         const int parent = m_skeleton.joint(j).parent;
         const Vec3 way = parent == rig::kNoJoint ? Vec3::Zero() : Vec3(place(j) - m_worlds.above(j).t);
@@ -183,7 +264,8 @@ class StrandPart final : public Part {
         m_nextWorlds.update(next);
         readGoals(m_worlds, m_turn);
         readGoals(m_nextWorlds, m_nextTurn);
-        for (std::size_t i = 0; i < m_turn.size(); ++i) m_slope[i].coeffs() = sameSide(m_nextTurn[i], m_turn[i]).coeffs() - m_turn[i].coeffs();
+        for (std::size_t i = 0; i < m_turn.size(); ++i)
+            m_slope[i].coeffs() = sameSide(m_nextTurn[i], m_turn[i]).coeffs() - m_turn[i].coeffs();
         m_base = actualBase(m_worlds);
         const Base ahead = actualBase(m_nextWorlds);
         m_felt = m_base;
@@ -219,7 +301,8 @@ class StrandPart final : public Part {
             const int j = m_plan.joints[i], p = m_plan.links[i].parent;
             const Quat by = (carried * m_solver->turn(i)) * m_worlds.turn(j).conjugate();
             const Quat above = p < 0 ? Quat::Identity()
-                                     : (carried * m_solver->turn(static_cast<std::size_t>(p))) * m_worlds.turn(m_plan.joints[static_cast<std::size_t>(p)]).conjugate();
+                                     : (carried * m_solver->turn(static_cast<std::size_t>(p))) *
+                                           m_worlds.turn(m_plan.joints[static_cast<std::size_t>(p)]).conjugate();
             out[i] = turnedInWorld(goal.local(j), m_worlds.above(j), above.conjugate() * by);
         }
     }
@@ -251,7 +334,9 @@ class StrandPart final : public Part {
         m_solver->setGravity(m_gravity);
     }
 
-    Base actualBase(const JointWorlds& worlds) const { return {worlds.world(m_plan.root).t, rotationOf(worlds.above(m_plan.root).m)}; }
+    Base actualBase(const JointWorlds& worlds) const {
+        return {worlds.world(m_plan.root).t, rotationOf(worlds.above(m_plan.root).m)};
+    }
 
     /// The base as the strand feels it: each step only a share of the body's travel and turn arrives.
     Base feltStep(const Base& felt, const Base& from, const Base& to) const {
@@ -259,7 +344,8 @@ class StrandPart final : public Part {
         // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
         const Quat toFelt = felt.turn * from.turn.conjugate();
         const Vec3 turned = rotationVector(to.turn * from.turn.conjugate());
-        return {felt.place + m_feltTravel * (toFelt * (to.place - from.place)), (fromRotationVector(m_feltTurn * (toFelt * turned)) * felt.turn).normalized()};
+        return {felt.place + m_feltTravel * (toFelt * (to.place - from.place)),
+                (fromRotationVector(m_feltTurn * (toFelt * turned)) * felt.turn).normalized()};
     }
 
     /// Turn from the felt world to the real one.
@@ -290,7 +376,8 @@ class StrandPart final : public Part {
         turnSlope.coeffs() = 0.5 * (turn2.coeffs() - before.turn.coeffs());
         for (std::size_t i = 0; i < m_turn.size(); ++i) {
             const Quat a2 = sameSide(m_nextTurn[i], m_turn[i]);
-            m_moving[i] = (m_turn[i].coeffs() - m_last[i].coeffs()).norm() > 1e-11 || (a2.coeffs() - m_turn[i].coeffs()).norm() > 1e-11 || m_slope[i].norm() > 1e-11;
+            m_moving[i] = (m_turn[i].coeffs() - m_last[i].coeffs()).norm() > 1e-11 ||
+                          (a2.coeffs() - m_turn[i].coeffs()).norm() > 1e-11 || m_slope[i].norm() > 1e-11;
             m_nextTurn[i].coeffs() = 0.5 * (a2.coeffs() - m_last[i].coeffs());
             m_goals[i] = {m_last[i], m_last[i], Vec3::Zero()};
         }
@@ -308,7 +395,9 @@ class StrandPart final : public Part {
                 b.turn1 = turn1;
             } else {
                 b.place1 = at.p0 * before.place + at.m0 * m_placeSlope + at.p1 * m_felt.place + at.m1 * slope;
-                b.turn1 = Quat(at.p0 * before.turn.coeffs() + at.m0 * m_turnSlope.coeffs() + at.p1 * turn1.coeffs() + at.m1 * turnSlope.coeffs()).normalized();
+                b.turn1 = Quat(at.p0 * before.turn.coeffs() + at.m0 * m_turnSlope.coeffs() + at.p1 * turn1.coeffs() +
+                               at.m1 * turnSlope.coeffs())
+                              .normalized();
             }
             const double d0 = 6 * u * u - 6 * u, dm0 = 3 * u * u - 4 * u + 1, dm1 = 3 * u * u - 2 * u;
             b.velocityEnd = (d0 * (before.place - m_felt.place) + dm0 * m_placeSlope + dm1 * slope) / dt;
@@ -327,7 +416,9 @@ class StrandPart final : public Part {
             if (!m_moving[i]) continue;
             physics::LinkGoal& g = m_goals[i];
             g.turn0 = g.turn1;
-            g.turn1 = Quat(at.p0 * m_last[i].coeffs() + at.m0 * m_slope[i].coeffs() + at.p1 * m_turn[i].coeffs() + at.m1 * m_nextTurn[i].coeffs()).normalized();
+            g.turn1 = Quat(at.p0 * m_last[i].coeffs() + at.m0 * m_slope[i].coeffs() + at.p1 * m_turn[i].coeffs() +
+                           at.m1 * m_nextTurn[i].coeffs())
+                          .normalized();
             g.spin = rotationVector(g.turn1 * g.turn0.conjugate()) / h;
         }
     }
@@ -337,12 +428,14 @@ class StrandPart final : public Part {
             const Ridden& r = m_colliders[i];
             physics::Body& b = m_bodies[i];
             const Quat turn = blend(r.before.turn, r.now.turn, u);
-            const Vec3 centre = r.before.centre + u * (r.now.centre - r.before.centre), speed = (r.now.centre - r.before.centre) / dt;
+            const Vec3 centre = r.before.centre + u * (r.now.centre - r.before.centre),
+                       speed = (r.now.centre - r.before.centre) / dt;
             const Vec3 spin = rotationVector(r.now.turn * r.before.turn.conjugate()) / dt;
             b.plane = r.collider->shape == scene::Shape::Plane;
             b.radius = b.plane ? 0 : r.collider->radius;
             b.normal = turn * Vec3::UnitY();
-            const Vec3 half = r.collider->shape == scene::Shape::Capsule ? Vec3(0.5 * r.collider->length * b.normal) : Vec3(Vec3::Zero());
+            const Vec3 half =
+                r.collider->shape == scene::Shape::Capsule ? Vec3(0.5 * r.collider->length * b.normal) : Vec3(Vec3::Zero());
             b.a = centre - half;
             b.b = centre + half;
             b.va = speed - spin.cross(half);
@@ -379,9 +472,11 @@ std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& 
     for (const std::string& r : roots) {
         const int root = actor.skeleton.find(r);
         if (root == rig::kNoJoint) return "there is no joint \"" + r + "\" to be its root";
-        if (!tip.empty() && !actor.skeleton.isBelow(tipJoint, root)) return "its tip \"" + tip + "\" does not hang below its root \"" + r + "\"";
+        if (!tip.empty() && !actor.skeleton.isBelow(tipJoint, root))
+            return "its tip \"" + tip + "\" does not hang below its root \"" + r + "\"";
         for (int other : found)
-            if (actor.skeleton.isBelow(root, other) || actor.skeleton.isBelow(other, root)) return "two of its roots hang on one another";
+            if (actor.skeleton.isBelow(root, other) || actor.skeleton.isBelow(other, root))
+                return "two of its roots hang on one another";
         found.push_back(root);
     }
     return std::nullopt;
@@ -398,12 +493,13 @@ Parts parts(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
-const LayerKind kStrandKind{.id = "strand",
-                            .label = "Strand",
-                            .help = "Coupled spring dynamics on a chain or a tree of joints: hair, tails, antennae, cords, hanging props.",
-                            .target = "root",
-                            .settings = kSettings,
-                            .problem = problem,
-                            .parts = parts};
+const LayerKind kStrandKind{
+    .id = "strand",
+    .label = "Strand",
+    .help = "Coupled spring dynamics on a chain or a tree of joints: hair, tails, antennae, cords, hanging props.",
+    .target = "root",
+    .settings = kSettings,
+    .problem = problem,
+    .parts = parts};
 
 }  // namespace nutatio::layers

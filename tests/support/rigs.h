@@ -1,0 +1,75 @@
+// Rigs, folders and drives that many tests want.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "demo/gltf_builder.h"
+#include "physics/strand.h"
+#include "pipeline/evaluate.h"
+#include "scene/scene.h"
+
+namespace nutatio::test {
+
+/// A folder of its own, removed at the end.
+class TempFolder {
+  public:
+    TempFolder();
+    ~TempFolder();
+    TempFolder(const TempFolder&) = delete;
+    TempFolder& operator=(const TempFolder&) = delete;
+    std::filesystem::path operator/(const std::string& name) const { return m_path / name; }
+    const std::filesystem::path& path() const { return m_path; }
+
+  private:
+    std::filesystem::path m_path;
+};
+
+std::string textOf(const std::filesystem::path& path);
+void put(const std::filesystem::path& path, const std::string& text);
+
+/// The actor of a file; fails the test with the error when it does not read.
+std::shared_ptr<const rig::Actor> read(const std::filesystem::path& path);
+
+/// root > bone_1 .. bone_n, each `length` along the last, along `way` (unit); a clip "Move" of `frames` in which the root goes by `motion`.
+struct ChainSpec {
+    int bones = 4;
+    double length = 0.25;
+    Vec3 way{0, 0, 1};
+    int frames = 48;
+    double fps = 24;
+    std::function<Xform(double seconds)> motion = [](double) { return Xform{}; };
+};
+std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec);
+scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
+/// Adds a layer by the table's defaults and `values`; returns its id.
+std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints, const scene::Values& values = {});
+/// World places of a joint over the evaluated shot.
+std::vector<Vec3> worldPlaces(const rig::Actor& actor, const rig::Track& track, int joint);
+pipeline::Evaluation evaluate(const scene::Scene& scene);
+
+/// n equal links from the origin along `way`, hanging in space.
+std::vector<physics::LinkDef> straightLinks(int n, double total, const Vec3& way);
+/// Still base and still goals for `links`, which all point along `way` at rest.
+struct Bench {
+    Bench(std::vector<physics::LinkDef> links, const physics::StrandDef& def, double h);
+    void start(const Quat& turned = Quat::Identity());
+    void step(int n = 1);
+
+    std::vector<physics::LinkDef> links;
+    physics::Strand strand;
+    std::vector<physics::LinkGoal> goals;
+    physics::BaseStep base;
+    std::vector<physics::Body> bodies;
+};
+
+/// Frequency [1/s] and damping ratio of a decaying oscillation sampled every h, from its zero crossings and its peaks.
+struct Swing {
+    double f = 0, zeta = 0;
+};
+Swing swingOf(const std::vector<double>& x, double h);
+
+}  // namespace nutatio::test
