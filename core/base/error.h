@@ -17,7 +17,11 @@ struct Error {
     std::string text() const {
         std::string s = file;
         if (!place.empty()) s += (s.empty() ? "" : ": ") + place;
-        return s.empty() ? sentence : s + ": " + sentence;
+        s = s.empty() ? sentence : s + ": " + sentence;
+        // Names out of files may hold anything; an error is one line.
+        for (char& c : s)
+            if (static_cast<unsigned char>(c) < 32) c = ' ';
+        return s;
     }
 };
 

@@ -53,7 +53,7 @@ class Words {
         double v = 0;
         const char* from = w.data() + (w.front() == '+' ? 1 : 0);
         const auto [at, bad] = std::from_chars(from, w.data() + w.size(), v);
-        if (bad == std::errc::result_out_of_range) v = std::abs(v) > 1 ? std::numeric_limits<double>::infinity() : 0.0;
+        if (bad == std::errc::result_out_of_range) v = std::strtod(std::string(w).c_str(), nullptr);  // 0 or infinity
         if ((bad != std::errc() && bad != std::errc::result_out_of_range) || at != w.data() + w.size())
             fail("\"" + shown(w) + "\" stands where a number is wanted");
         if (!std::isfinite(v) || std::abs(v) > 1e12) fail("the number " + shown(w) + " is not a usable size");

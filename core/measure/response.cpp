@@ -4,6 +4,7 @@
 #include <complex>
 
 #include "physics/oscillator.h"
+#include "physics/strand.h"
 
 namespace nutatio::measure {
 
@@ -12,7 +13,6 @@ namespace {
 using layers::Part;
 using layers::PoseView;
 
-constexpr double kDt = 1.0 / 120;
 constexpr int kMostSteps = 120 * 90;
 
 /// The first part of the layer with some of its settings changed.
@@ -27,6 +27,15 @@ std::vector<Xform> shifted(const rig::Skeleton& skeleton, std::vector<Xform> pos
     for (int r : skeleton.roots()) pose[static_cast<std::size_t>(r)].t += by;
     return pose;
 }
+
+/// What the runs of one measurement share.
+struct Push {
+    const rig::Skeleton& skeleton;
+    const std::vector<Xform>& pose;
+    Vec3 across;
+    double size;
+    const Cancel& cancel;
+};
 
 /// Poles of e[k+1] = tr e[k] - det e[k-1] over samples `from`.. `to`, `stride` apart.
 void fitPoles(const std::vector<double>& e, std::size_t from, std::size_t to, std::size_t stride, double dt, Response& out) {
@@ -53,22 +62,39 @@ void fitPoles(const std::vector<double>& e, std::size_t from, std::size_t to, st
     out.bounces = physics::bouncesOf(out.zeta);
 }
 
-void readFigures(const std::vector<double>& e, double f, Response& r) {
-    // The window for the fit: after the higher modes have died (one swing), while there is still something to see.
-    const double period = f > 0 ? 1 / f : 2.0;
-    std::size_t last = 0;
-    for (std::size_t k = 0; k < e.size(); ++k)
-        if (std::abs(e[k]) > 0.05) last = k + 1;
-    r.settles = last < e.size();
-    r.restTime = static_cast<double>(last) * r.dt;
-    for (double v : e) r.overshoot = std::max(r.overshoot, v);
+/// Where the part is against where the body has it, across the part, in shares of `size`.
+double lagOf(const Part& part, const Vec3& across, double size) { return (part.probe() - part.probeGoal()).dot(across) / size; }
+
+/// Swing rate and damping from a part that is leaned over gently and let go: a moving body slows over two swings, ever harder, to a
+/// stand. Leaning excites the first mode almost alone; a step would stir the higher ones too.
+void readSwing(Part& part, const Push& view, double f, double seconds, Response& r) {
+    if (f <= 0) return;
+    const double ramp = 2 / f, most = view.size * std::pow(2 * kPi * f, 2);
+    // Slowing from v0 as a(t) = -most (1 - cos(pi t / ramp)) / 2, to a stand at the end of the ramp.
+    const auto way = [&](double t) {
+        const double u = std::min(t, ramp);
+        return 0.5 * most * (ramp * u - u * u / 2 - ramp * ramp / (kPi * kPi) * (std::cos(kPi * u / ramp) - 1));
+    };
+    std::vector<double> e;
+    std::vector<Xform> now = view.pose, next = view.pose;
+    next = shifted(view.skeleton, view.pose, way(r.dt) * view.across);
+    part.start(r.dt, PoseView(now), PoseView(next));
+    const int hold = static_cast<int>(std::ceil(ramp / r.dt)), steps = hold + static_cast<int>(seconds / r.dt);
+    for (int k = 1; k <= steps; ++k) {
+        if (view.cancel.asked()) throw Cancelled{};
+        now = shifted(view.skeleton, view.pose, way(k * r.dt) * view.across);
+        next = shifted(view.skeleton, view.pose, way((k + 1) * r.dt) * view.across);
+        part.step(r.dt, PoseView(now), PoseView(next));
+        if (k > hold) e.push_back(lagOf(part, view.across, view.size));
+    }
+    // From half a swing on, or later for what rings long, when the higher modes have died, while there is still something to see.
     std::size_t seen = 0;
     for (std::size_t k = 0; k < e.size(); ++k)
         if (std::abs(e[k]) > 1e-3) seen = k + 1;
-    const std::size_t stride = std::max<std::size_t>(1, static_cast<std::size_t>(period / 16 / r.dt));
-    std::size_t from = static_cast<std::size_t>(1.0 * period / r.dt);
-    if (seen < from + 12 * stride) from = std::min(from / 4, seen / 4);
-    if (f > 0 && seen > from + 4) fitPoles(e, from, seen, stride, r.dt, r);
+    const auto stride = std::max<std::size_t>(1, static_cast<std::size_t>(1 / f / 16 / r.dt));
+    std::size_t from = static_cast<std::size_t>(std::max(0.5 / f, 0.08 * seconds) / r.dt);
+    if (seen < from + 12 * stride) from = seen / 6;
+    fitPoles(e, from, seen, stride, r.dt, r);
 }
 
 }  // namespace
@@ -85,44 +111,48 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
     const std::unique_ptr<Part> part = firstPart(kind, context, bare, PoseView(pose));
     if (!part) return std::nullopt;
 
-    part->start(kDt, PoseView(pose), PoseView(pose));
+    const double f = bare.number("swing"), zeta = physics::dampingRatio(bare.number("bounces"));
+    Response r;
+    // The grid of the shot's own substeps: what is measured is what is baked.
+    r.dt = 1.0 / 24 / physics::substepsFor(1.0 / 24, f);
+    part->start(r.dt, PoseView(pose), PoseView(pose));
     const double size = std::max(1e-3 * (part->probeLever() > 0 ? part->probeLever() : context.actor.height), 1e-9);
     // Across the part: a push along it would only stretch what does not stretch.
     Vec3 across = Vec3::UnitX();
-    {
-        std::vector<Affine> worlds;
-        rig::worldTransforms(context.actor.skeleton, pose, worlds);
-        const Vec3 way = part->probeGoal() - worlds[static_cast<std::size_t>(part->joints().front())].t;
-        if (way.norm() > 1e-12) across = anySquareTo(way.normalized());
-    }
+    std::vector<Affine> worlds;
+    rig::worldTransforms(context.actor.skeleton, pose, worlds);
+    const Vec3 way = part->probeGoal() - worlds[static_cast<std::size_t>(part->joints().front())].t;
+    if (way.norm() > 1e-12) across = anySquareTo(way.normalized());
+
     const std::vector<Xform> pushed = shifted(context.actor.skeleton, pose, size * across);
-    Response r;
-    r.dt = kDt;
-    std::vector<double> e;
-    const double f = bare.number("swing"), zeta = physics::dampingRatio(bare.number("bounces"));
     const double seconds = f > 0 ? std::clamp(std::max(2.2 * physics::restTime(f, zeta), 3 / f), 0.5, 90.0) : 4.0;
-    const int steps = std::min(kMostSteps, static_cast<int>(seconds / kDt));
+    const int steps = std::min(kMostSteps, static_cast<int>(seconds / r.dt));
+    std::size_t last = 0;
     for (int k = 0; k < steps; ++k) {
         if (cancel.asked()) throw Cancelled{};
-        part->step(kDt, PoseView(pushed), PoseView(pushed));
-        e.push_back((part->probe() - part->probeGoal()).dot(across) / size);
-        r.curve.push_back(static_cast<float>(1 + e.back()));
+        part->step(r.dt, PoseView(pushed), PoseView(pushed));
+        const double e = lagOf(*part, across, size);
+        r.curve.push_back(static_cast<float>(1 + e));
+        r.overshoot = std::max(r.overshoot, e);
+        if (std::abs(e) > 0.05) last = r.curve.size();
     }
-    readFigures(e, f, r);
+    r.settles = last < r.curve.size();
+    r.restTime = static_cast<double>(last) * r.dt;
+    readSwing(*part, {context.actor.skeleton, pose, across, size, cancel}, f, std::min(seconds, kMostSteps * r.dt), r);
 
     r.sagIsAngle = part->probeLever() > 0;
     if (gravity != 0) {
         scene::Layer heavy = context.layer;
         if (kind.setting("bounces")) heavy.values["bounces"] = 0.5;  // the resting place is the same, and reached sooner
         const std::unique_ptr<Part> hanging = firstPart(kind, context, heavy, PoseView(pose));
-        hanging->start(kDt, PoseView(pose), PoseView(pose));
-        const int wait = std::min(kMostSteps, static_cast<int>((f > 0 ? std::min(6 / f, 60.0) : 10.0) / kDt));
+        hanging->start(r.dt, PoseView(pose), PoseView(pose));
+        const int wait = std::min(kMostSteps, static_cast<int>((f > 0 ? std::min(6 / f, 60.0) : 10.0) / r.dt));
         for (int k = 0; k < wait; ++k) {
             if (cancel.asked()) throw Cancelled{};
-            hanging->step(kDt, PoseView(pose), PoseView(pose));
+            hanging->step(r.dt, PoseView(pose), PoseView(pose));
         }
-        const double way = (hanging->probe() - hanging->probeGoal()).norm();
-        r.sag = r.sagIsAngle ? 2 * std::asin(std::min(1.0, way / (2 * hanging->probeLever()))) : way;
+        const double fell = (hanging->probe() - hanging->probeGoal()).norm();
+        r.sag = r.sagIsAngle ? 2 * std::asin(std::min(1.0, fell / (2 * hanging->probeLever()))) : fell;
     }
     return r;
 }

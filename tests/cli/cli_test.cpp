@@ -1,1 +1,165 @@
-int main(){}
+// The command line as other people's scripts see it: exit codes, one line of error, JSON on stdout.
+#include "cli/commands.h"
+
+#include <catch2/catch.hpp>
+#include <sstream>
+
+#include "files/json.h"
+#include "tests/support/rigs.h"
+
+using namespace nutatio;
+using files::Json;
+using test::TempFolder;
+
+namespace {
+
+struct Ran {
+    int code;
+    std::string out, err;
+    Json json() const { return Json::parse(out); }
+};
+
+Ran run(std::vector<std::string> arguments) {
+    std::ostringstream out, err;
+    const int code = cli::run(std::move(arguments), out, err);
+    return {code, out.str(), err.str()};
+}
+
+const std::string kDemo = std::string(NUTATIO_SOURCE_DIR) + "/demo/lake-landing.nutatio";
+const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
+
+void oneLine(const Ran& r, int code, const std::string& words) {
+    INFO(r.err);
+    CHECK(r.code == code);
+    CHECK(r.out.empty());
+    CHECK(std::count(r.err.begin(), r.err.end(), '\n') == 1);
+    CHECK_THAT(r.err, Catch::Contains(words));
+}
+
+}  // namespace
+
+TEST_CASE("info tells what is in a file, in words and in JSON") {
+    const Ran words = run({"info", kOtter});
+    CHECK(words.code == 0);
+    CHECK_THAT(words.out, Catch::Contains("joints") && Catch::Contains("Turn and stop"));
+    const Json j = run({"info", kOtter, "--json"}).json();
+    CHECK(j["kind"] == "gltf");
+    CHECK(j["clips"].size() == 3);
+    CHECK(j["joints"].size() >= 90);
+    CHECK(j["seconds"] == Approx(4.0));
+    CHECK(j["warnings"].empty());
+    const Json s = run({"info", "--json", kDemo}).json();
+    CHECK(s["kind"] == "scene");
+    CHECK(s["actors"].size() == 2);
+    CHECK(s["layers"].size() == 3);
+}
+
+TEST_CASE("describe lists every kind and setting in three forms") {
+    const Json all = run({"describe", "--json"}).json();
+    REQUIRE(all.size() >= 2);
+    for (const Json& kind : all)
+        for (const Json& s : kind["settings"]) {
+            CHECK(s.contains("id"));
+            CHECK(s.contains("help"));
+            if (s["type"] == "number") CHECK(s["range"].size() == 2);
+        }
+    CHECK_THAT(run({"describe", "strand"}).out, Catch::Contains("swing") && Catch::Contains("0 to 60"));
+    CHECK_THAT(run({"describe", "jiggle", "--markdown"}).out, Catch::Contains("| `joint` |"));
+    oneLine(run({"describe", "cloth"}), 2, "no layer kind \"cloth\"");
+}
+
+TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did") {
+    TempFolder f;
+    const std::string out = (f / "o.glb").string();
+    const Ran all = run({"bake", kOtter, "--layer", "strand:root=tail_01,swing=2,bounces=3,gravity=1,drag=0.2", "--layer", "jiggle:joint=ear_L+ear_R,turn=xyz,swing=4,bounces=2", "--out", out, "--json"});
+    INFO(all.err);
+    REQUIRE(all.code == 0);
+    REQUIRE(all.json()["clips"].size() == 3);
+    for (const Json& c : all.json()["clips"]) {
+        CHECK(c["joints"] == 12);
+        CHECK(c["keys"].get<int>() < c["keysWithoutReduction"].get<int>());
+    }
+    const Json one = run({"bake", kOtter, "--layer", "strand:root=tail_01", "--clip", "Walk", "--as", "Walk soft", "--tolerance", "0", "--out", out, "--json"}).json();
+    CHECK(one["clips"].size() == 1);
+    CHECK(one["clips"][0]["name"] == "Walk soft");
+    CHECK(one["clips"][0]["keys"] == one["clips"][0]["keysWithoutReduction"]);
+    CHECK(run({"info", out, "--json"}).json()["clips"].size() == 4);
+    CHECK(run({"bake", kDemo, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
+    CHECK(run({"info", out}).code == 0);
+}
+
+TEST_CASE("the command line bakes the same bits as the library evaluates") {
+    TempFolder f;
+    const std::string a = (f / "a.glb").string(), b = (f / "b.glb").string();
+    CHECK(run({"bake", kDemo, "--out", a}).code == 0);
+    CHECK(run({"bake", kDemo, "--out", b}).code == 0);
+    CHECK(test::textOf(a) == test::textOf(b));
+}
+
+TEST_CASE("measure tells the answer to a push of each layer") {
+    const Json m = run({"measure", kDemo, "--json"}).json();
+    REQUIRE(m.size() == 3);
+    CHECK(m[0]["layer"] == "tail");
+    CHECK(m[0]["swing"] == Approx(1.6).epsilon(0.01));
+    CHECK(m[0]["restFrames"].get<double>() > 5);
+    CHECK(m[0].contains("sagDeg"));
+    CHECK_THAT(run({"measure", kOtter, "--layer", "strand:root=#0,swing=3"}).out, Catch::Contains("swings/s"));
+}
+
+TEST_CASE("bad arguments exit with 2 and one line") {
+    TempFolder f;
+    const std::string out = (f / "o.glb").string();
+    const auto bake = [&](std::vector<std::string> more) {
+        std::vector<std::string> a{"bake", kOtter, "--out", out};
+        a.insert(a.end(), more.begin(), more.end());
+        return run(a);
+    };
+    oneLine(bake({}), 2, "--layer");
+    oneLine(bake({"--layer", "cloth:root=tail_01"}), 2, "cloth");
+    oneLine(bake({"--layer", "strand:root=nobody"}), 2, "nobody");
+    oneLine(bake({"--layer", "strand:root=tail_01,speed=2"}), 2, "no setting \"speed\"");
+    oneLine(bake({"--layer", "strand:root=tail_01,swing=99"}), 2, "outside 0 to 60");
+    oneLine(bake({"--layer", "strand:root=tail_01,swing"}), 2, "key=value");
+    oneLine(bake({"--layer", "strand:swing=2"}), 2, "no root");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--clip", "Fly"}), 2, "Fly");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--range", "9"}), 2, "--range");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--clip", "Walk", "--range", "9:900"}), 2, "9:900");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--fps", "0.1"}), 2, "--fps");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--tolerance", "-1"}), 2, "tolerance");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--as", "New"}), 2, "--clip");
+    CHECK(run({}).code == 2);
+    CHECK(run({"fly"}).code == 2);
+    CHECK(run({"info"}).code == 2);
+    CHECK(run({"--help"}).code == 0);
+    CHECK_FALSE(std::filesystem::exists(out));
+}
+
+TEST_CASE("bad input exits with 3 and one line that names the file and the place") {
+    TempFolder f;
+    test::put(f / "a.gltf", "{\"asset\":{\"version\":\"2.0\"},\"nodes\":[{\"children\":[4]}]}");
+    oneLine(run({"info", (f / "a.gltf").string()}), 3, "a.gltf: nodes[0].children[0]: there is no node 4");
+    oneLine(run({"info", (f / "none.glb").string()}), 3, "no such file");
+    test::put(f / "a.txt", "hello");
+    oneLine(run({"info", (f / "a.txt").string()}), 3, ".nutatio");
+    test::put(f / "b.bvh", "HIERARCHY\n");
+    oneLine(run({"measure", (f / "b.bvh").string()}), 3, "b.bvh: line");
+    test::put(f / "c.nutatio", "{}");
+    oneLine(run({"bake", (f / "c.nutatio").string(), "--out", (f / "x.glb").string()}), 3, "not a Nutatio scene");
+    // Names in a file may hold anything; the error stays one line.
+    test::put(f / "d.gltf", "{\"asset\":{\"version\":\"2.0\\n\\nx\"},\"extensionsRequired\":[\"A\\nB\"]}");
+    oneLine(run({"info", (f / "d.gltf").string()}), 3, "extensionsRequired");
+    oneLine(run({"bake", kDemo, "--out", (f / "no/o.glb").string()}), 3, "cannot be written");
+}
+
+TEST_CASE("BVH goes in and comes out as BVH or glTF") {
+    TempFolder f;
+    test::put(f / "a.bvh",
+              "HIERARCHY\nROOT A\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\nJOINT B\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd "
+              "Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 4\nFrame Time: 0.05\n0 0 0 0 0 0 0 0 0\n1 0 0 0 0 0 0 0 0\n0 0 0 9 0 0 0 0 0\n0 0 0 0 0 0 0 0 0\n");
+    const std::string in = (f / "a.bvh").string();
+    REQUIRE(run({"bake", in, "--layer", "strand:root=B", "--out", (f / "b.bvh").string()}).code == 0);
+    CHECK_THAT(test::textOf(f / "b.bvh"), Catch::Contains("Frames: 4\nFrame Time: 0.05") && Catch::Contains("\n1 0 0 0 0 0 "));
+    REQUIRE(run({"bake", in, "--layer", "strand:root=B", "--out", (f / "b.glb").string()}).code == 0);
+    CHECK(run({"info", (f / "b.glb").string(), "--json"}).json()["clips"][0]["seconds"] == Approx(0.15));
+    oneLine(run({"bake", kOtter, "--layer", "strand:root=tail_01", "--out", (f / "c.bvh").string()}), 3, "BVH");
+}

@@ -133,7 +133,7 @@ class JigglePart final : public Part {
 
     void start(double dt, const PoseView& pose, const PoseView& next) override {
         prepare(dt);
-        const Goal now = read(pose), then = read(next);
+        const Goal then = read(next), now = read(pose);  // the pose last: write() looks at its worlds
         m_goal = now;
         m_place.start(now.place, then.place);
         m_tip.start(tip(now), tip(then));
@@ -143,7 +143,7 @@ class JigglePart final : public Part {
 
     void step(double dt, const PoseView& pose, const PoseView& next) override {
         prepare(dt);
-        const Goal before = m_goal, now = read(pose), then = read(next);
+        const Goal before = m_goal, then = read(next), now = read(pose);
         const double perSecond2 = 1 / (dt * dt);
         Vec3 a0, a1;
         m_place.step(now.place, then.place, a0, a1);

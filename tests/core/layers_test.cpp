@@ -1,0 +1,435 @@
+// Layers on real skeletons: any rig, any frame rate, any setting.
+#include <catch2/catch.hpp>
+#include <random>
+
+#include "files/scene_file.h"
+#include "layers/joint_worlds.h"
+#include "layers/registry.h"
+#include "layers/run.h"
+#include "measure/response.h"
+#include "physics/oscillator.h"
+#include "tests/support/rigs.h"
+
+using namespace nutatio;
+using test::TempFolder;
+
+namespace {
+
+test::ChainSpec hopping(double fps = 24) {
+    test::ChainSpec s;
+    s.fps = fps;
+    s.frames = static_cast<int>(2 * fps) + 1;
+    s.motion = [](double t) {
+        Xform x;
+        x.t = Vec3(0.2 * std::sin(5 * t), 0.1 * std::abs(std::sin(3 * t)), 0);
+        x.r = fromRotationVector(Vec3(0, std::sin(2.5 * t), 0.3 * std::sin(4 * t)));
+        return x;
+    };
+    return s;
+}
+
+/// World places of the last joint with the layer, at the scene's frames.
+std::vector<Vec3> tipWith(const scene::Scene& s) {
+    const pipeline::Evaluation e = test::evaluate(s);
+    return test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("end"));
+}
+
+}  // namespace
+
+TEST_CASE("every kind of the registry: default scene, saved, loaded, the same; random settings finite") {
+    const unsigned seed = 5;
+    INFO("seed " << seed);
+    std::mt19937 noise(seed);
+    TempFolder f;
+    demo::GltfBuilder b;  // on disk, for the scene file to refer to
+    int parent = b.node("root", -1);
+    for (int i = 1; i < 6; ++i) parent = b.node("bone_" + std::to_string(i), parent, {Vec3(0, 0.2, 0.1), Quat::Identity(), Vec3::Ones()});
+    std::vector<std::vector<Xform>> frames(20, std::vector<Xform>(6, {Vec3(0, 0.2, 0.1), Quat::Identity(), Vec3::Ones()}));
+    for (std::size_t k = 0; k < frames.size(); ++k) frames[k][0] = {Vec3(std::sin(static_cast<double>(k)), 0, 0), fromRotationVector(Vec3(0, 0.4 * std::sin(2.0 * static_cast<double>(k)), 0)), Vec3::Ones()};
+    b.clip("c", 24, frames);
+    b.writeGlb(f / "rig.glb");
+    REQUIRE(layers::kinds().size() >= 2);
+    for (const layers::LayerKind* kind : layers::kinds()) {
+        INFO(kind->id);
+        CHECK(kind->setting("mix") != nullptr);
+        CHECK(kind->setting(kind->target) != nullptr);
+        scene::Scene s = test::sceneWith(test::read(f / "rig.glb"));
+        test::addLayer(s, std::string(kind->id), {"bone_1"});
+        REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+        auto again = files::readScene(f / "s.nutatio");
+        REQUIRE(again.ok());
+        CHECK(layers::settle(again.value()).empty());
+        CHECK(again.value().layers[0].values == s.layers[0].values);
+        const pipeline::Evaluation before = test::evaluate(s), after = test::evaluate(again.value());
+        for (int j = 0; j < 6; ++j)
+            for (int k = 0; k < 20; ++k) REQUIRE(before.actors[0].result->at(j, k) == after.actors[0].result->at(j, k));
+        for (int trial = 0; trial < 150; ++trial) {
+            for (const scene::SettingSpec& spec : kind->settings)
+                if (spec.type == scene::SettingType::Number) {
+                    const double u = static_cast<double>(noise()) / 4294967295.0;
+                    const int end = static_cast<int>(noise() % 4);
+                    s.layers[0].values[std::string(spec.id)] = end == 0 ? spec.range.low : end == 1 ? spec.range.high : spec.range.low + u * (spec.range.high - spec.range.low);
+                } else if (spec.type == scene::SettingType::Axes) {
+                    s.layers[0].values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
+                }
+            const pipeline::Evaluation e = test::evaluate(s);
+            for (int j = 0; j < 6; ++j)
+                for (int k = 0; k < 20; ++k) REQUIRE(e.actors[0].result->at(j, k).isFinite());
+        }
+    }
+}
+
+TEST_CASE("each setting is described well enough to be shown") {
+    for (const layers::LayerKind* kind : layers::kinds())
+        for (const scene::SettingSpec& s : kind->settings) {
+            INFO(kind->id << "." << s.id);
+            CHECK_FALSE(s.label.empty());
+            CHECK(s.help.size() > 20);
+            CHECK(s.help.back() == '.');
+            if (s.type != scene::SettingType::Number) continue;
+            CHECK(s.range.low < s.range.high);
+            CHECK(s.soft.low >= s.range.low);
+            CHECK(s.soft.high <= s.range.high);
+            CHECK(s.start >= s.range.low);
+            CHECK(s.start <= s.range.high);
+        }
+}
+
+TEST_CASE("each number of a table has an effect on the motion") {
+    for (const layers::LayerKind* kind : layers::kinds())
+        for (const scene::SettingSpec& spec : kind->settings) {
+            if (spec.type != scene::SettingType::Number) continue;
+            INFO(kind->id << "." << spec.id);
+            scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+            test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
+            if (spec.id == "preroll" || spec.id == "bounces" || spec.id == "end") s.layers[0].values[kind->setting("gravity") ? "gravity" : "sag"] = 1.0;
+            const std::vector<Vec3> before = tipWith(s);
+            s.layers[0].values[std::string(spec.id)] = spec.id == "mix" ? 0.3 : spec.id == "bend" ? 5.0 : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
+            const std::vector<Vec3> after = tipWith(s);
+            double most = 0;
+            for (std::size_t k = 0; k < before.size(); ++k) most = std::max(most, (before[k] - after[k]).norm());
+            CHECK(most > 1e-5);
+        }
+}
+
+TEST_CASE("settings mean the same at 12 and at 120 frames a second") {
+    for (const char* kind : {"strand", "jiggle"}) {
+        INFO(kind);
+        std::vector<std::vector<Vec3>> runs;
+        for (double fps : {12.0, 24.0, 120.0}) {
+            scene::Scene s = test::sceneWith(test::chainActor(hopping(120)));
+            s.fps = fps;
+            test::addLayer(s, kind, {"bone_1"}, {{"gravity", 0.3}, {"preroll", 0.0}});
+            runs.push_back(tipWith(s));
+        }
+        double moved = 0, apart12 = 0, apart24 = 0;
+        for (std::size_t k = 0; k < 24; ++k) {
+            moved = std::max(moved, (runs[2][k * 10] - runs[2][0]).norm());
+            apart12 = std::max(apart12, (runs[0][k] - runs[2][k * 10]).norm());
+            apart24 = std::max(apart24, (runs[1][2 * k] - runs[2][k * 10]).norm());
+        }
+        // What is left is how well frames tell of the motion between them, so it shrinks with their distance.
+        INFO("moved " << moved << ", apart " << apart12 << " and " << apart24);
+        CHECK(apart12 < 0.12 * moved);
+        CHECK(apart24 < 0.035 * moved);
+    }
+}
+
+TEST_CASE("the same rig ten thousand times larger swings alike") {
+    const auto scaled = [](double k) {
+        test::ChainSpec s = hopping();
+        s.length = 0.2 * k;
+        const auto small = s.motion;
+        s.motion = [=](double t) {
+            Xform x = small(t);
+            x.t *= k;
+            return x;
+        };
+        scene::Scene scene = test::sceneWith(test::chainActor(s));
+        test::addLayer(scene, "strand", {"bone_1"}, {{"drag", 0.5}});
+        return tipWith(scene);
+    };
+    const std::vector<Vec3> mouse = scaled(0.01), whale = scaled(100);
+    // Single precision of the file is all that tells them apart.
+    for (std::size_t k = 0; k < mouse.size(); ++k) CHECK((1e4 * mouse[k] - whale[k]).norm() < 0.02);
+}
+
+TEST_CASE("a strand moves alike under any arrangement of parents") {
+    // The same world motion: plain; under a Z-up armature in centimetres; under a mirrored one.
+    const auto rigUnder = [](const Xform& above) {
+        demo::GltfBuilder b;
+        const int armature = b.node("armature", -1, above);
+        const Affine inverse = above.affine().inverse();
+        const auto local = [&](const Vec3& world) { return inverse.m * world; };
+        const int root = b.node("root", armature);
+        int parent = root;
+        for (int i = 1; i <= 4; ++i) parent = b.node("bone_" + std::to_string(i), parent, {i == 1 ? Vec3(0, 0, 0) : local(Vec3(0.02, -0.05, 0.25)), Quat::Identity(), Vec3::Ones()});
+        b.node("end", parent, {local(Vec3(0.02, -0.05, 0.25)), Quat::Identity(), Vec3::Ones()});
+        std::vector<std::vector<Xform>> frames;
+        for (int k = 0; k < 40; ++k) {
+            std::vector<Xform> pose(7);
+            pose[0] = above;
+            for (std::size_t i = 3; i < 7; ++i) pose[i].t = local(Vec3(0.02, -0.05, 0.25));
+            pose[1].t = inverse.apply(Vec3(0.3 * std::sin(0.25 * k), 0.1 * std::cos(0.4 * k), 0));
+            // Turning about the world's y, said in the armature's axes.
+            pose[1].r = rotationOf(inverse.m * fromRotationVector(Vec3(0, 0.6 * std::sin(0.2 * k), 0)).toRotationMatrix() * above.affine().m);
+            frames.push_back(pose);
+        }
+        b.clip("c", 24, frames);
+        TempFolder f;
+        b.writeGlb(f / "a.glb");
+        scene::Scene s = test::sceneWith(test::read(f / "a.glb"));
+        test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 0.6}, {"swing", 1.3}});
+        return tipWith(s);
+    };
+    const std::vector<Vec3> plain = rigUnder({});
+    const std::vector<Vec3> zUp = rigUnder({Vec3(1, 2, 3), fromRotationVector(Vec3(-kPi / 2, 0, 0)), Vec3(0.01, 0.01, 0.01)});
+    const std::vector<Vec3> mirrored = rigUnder({Vec3::Zero(), fromRotationVector(Vec3(0, 0.7, 0)), Vec3(-2, 2, 2)});
+    double moved = 0;
+    for (std::size_t k = 0; k < plain.size(); ++k) {
+        moved = std::max(moved, (plain[k] - plain[0]).norm());
+        CHECK((plain[k] - zUp[k]).norm() < 2e-4);
+        CHECK((plain[k] - mirrored[k]).norm() < 2e-4);
+    }
+    CHECK(moved > 0.2);
+}
+
+TEST_CASE("joints of a strand keep their distance, and nothing above its root moves") {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    test::addLayer(s, "strand", {"bone_2"}, {{"gravity", 1.0}, {"swing", 0.5}});
+    const pipeline::Evaluation e = test::evaluate(s);
+    const rig::Skeleton& k = s.actors[0].actor->skeleton;
+    CHECK(e.actors[0].result->column(k.find("root")) == e.actors[0].body->column(k.find("root")));
+    CHECK(e.actors[0].result->column(k.find("bone_1")) == e.actors[0].body->column(k.find("bone_1")));
+    for (int j = k.find("bone_2"); j <= k.find("bone_4"); ++j) {
+        const auto a = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j), b = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j + 1);
+        for (std::size_t f = 0; f < a.size(); ++f) CHECK((b[f] - a[f]).norm() == Approx(0.25).epsilon(1e-5));
+    }
+}
+
+TEST_CASE("tip and end length say where a strand stops") {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    test::addLayer(s, "strand", {"bone_1"}, {{"tip", std::string("bone_2")}});
+    pipeline::Evaluation e = test::evaluate(s);
+    const rig::Skeleton& k = s.actors[0].actor->skeleton;
+    CHECK(e.actors[0].result->column(k.find("bone_2")) != e.actors[0].body->column(k.find("bone_2")));
+    CHECK(e.actors[0].result->column(k.find("bone_3")) == e.actors[0].body->column(k.find("bone_3")));
+    s.layers[0].values["tip"] = std::string();
+    s.layers[0].values["end"] = 0.0;
+    e = test::evaluate(s);
+    CHECK(e.actors[0].result->column(k.find("bone_4")) != e.actors[0].body->column(k.find("bone_4")));
+    CHECK(e.actors[0].result->column(k.find("end")) == e.actors[0].body->column(k.find("end")));
+}
+
+TEST_CASE("felt travel and felt turn of nothing carry the strand stiffly") {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    test::addLayer(s, "strand", {"bone_1"}, {{"felt_travel", 0.0}, {"felt_turn", 0.0}});
+    const pipeline::Evaluation e = test::evaluate(s);
+    const rig::Skeleton& k = s.actors[0].actor->skeleton;
+    for (int f = 0; f < e.actors[0].body->frames(); ++f)
+        for (int j = 0; j < k.size(); ++j) CHECK(e.actors[0].body->at(j, f).r.angularDistance(e.actors[0].result->at(j, f).r) < 1e-6);
+    // With gravity it hangs the world's way even so: gravity is not the body's.
+    s.layers[0].values["gravity"] = 1.0;
+    s.layers[0].values["swing"] = 0.7;
+    const std::vector<Vec3> hung = tipWith(s), root = test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].body, 0);
+    CHECK((hung[40] - root[40]).y() < -0.3);
+}
+
+TEST_CASE("a loop closes: the last frame is the first one again") {
+    test::ChainSpec spec = hopping();
+    spec.frames = 49;
+    spec.motion = [](double t) {
+        Xform x;
+        x.t.x() = 0.2 * std::sin(2 * kPi * t);
+        x.r = fromRotationVector(Vec3(0, 0.7 * std::sin(kPi * t), 0));
+        return x;
+    };
+    for (const char* kind : {"strand", "jiggle"}) {
+        scene::Scene s = test::sceneWith(test::chainActor(spec));
+        test::addLayer(s, kind, {"bone_1"}, {{"preroll", 96.0}, {"bounces", 1.0}});
+        const std::vector<Vec3> tip = tipWith(s);
+        double moved = 0;
+        for (const Vec3& p : tip) moved = std::max(moved, (p - tip[0]).norm());
+        INFO(kind << ": open by " << (tip.front() - tip.back()).norm() / moved << " of the motion");
+        CHECK((tip.front() - tip.back()).norm() < 1e-3 * moved);
+    }
+}
+
+TEST_CASE("colliders on joints keep strands out") {
+    test::ChainSpec spec;
+    spec.way = Vec3(0, -1, 0);
+    spec.bones = 6;
+    spec.length = 0.1;
+    spec.frames = 60;
+    spec.motion = [](double t) {
+        Xform x;
+        x.t = Vec3(0.5 * std::sin(4 * t), 0, 0);
+        return x;
+    };
+    scene::Scene s = test::sceneWith(test::chainActor(spec));
+    test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 1.0}, {"swing", 0.8}});
+    const auto deepest = [&](const scene::Collider& c) {
+        const pipeline::Evaluation e = test::evaluate(s);
+        double most = 0;
+        std::vector<Xform> pose;
+        std::vector<Affine> worlds;
+        for (int f = 1; f < e.actors[0].result->frames(); ++f) {
+            e.actors[0].result->pose(f, pose);
+            rig::worldTransforms(s.actors[0].actor->skeleton, pose, worlds);
+            const layers::ColliderPlace at = layers::placeCollider(c, worlds[0]);
+            physics::Body b;
+            b.plane = c.shape == scene::Shape::Plane;
+            b.radius = b.plane ? 0 : c.radius;
+            b.normal = at.turn * Vec3::UnitY();
+            const Vec3 half = c.shape == scene::Shape::Capsule ? Vec3(0.5 * c.length * b.normal) : Vec3(Vec3::Zero());
+            b.a = at.centre - half;
+            b.b = at.centre + half;
+            for (std::size_t j = 1; j + 1 < worlds.size(); ++j) most = std::max(most, -physics::nearest(b, worlds[j].t, worlds[j + 1].t - worlds[j].t).distance);
+        }
+        return most;
+    };
+    for (const scene::Shape shape : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Plane}) {
+        scene::Collider c = scene::newCollider(s, s.actors[0], 0, shape);
+        c.radius = 0.12;
+        c.length = 0.3;
+        c.offset = shape == scene::Shape::Plane ? Vec3(0, -0.5, 0) : Vec3(0.16, -0.3, 0);
+        c.turnDeg = shape == scene::Shape::Plane ? Vec3(0, 0, 0) : Vec3(90, 0, 0);
+        INFO(scene::shapeName(shape));
+        s.colliders = {};
+        CHECK(deepest(c) > 0.03);
+        s.colliders = {c};
+        CHECK(deepest(c) < 0.05 * 0.12);
+        // Switched off, or on a joint that is not there, it is as if it were not.
+        s.colliders[0].on = false;
+        CHECK(deepest(c) > 0.03);
+        s.colliders[0].on = true;
+        s.colliders[0].joint = "gone";
+        CHECK(deepest(c) > 0.03);
+    }
+}
+
+TEST_CASE("a jiggling joint rings at the asked rate after its body stops") {
+    test::ChainSpec spec;
+    spec.bones = 1;
+    spec.frames = 120;
+    spec.motion = [](double t) {
+        Xform x;
+        x.t.x() = 0.4 * std::min(t, 0.5);  // moves, then stops dead
+        return x;
+    };
+    for (const char* how : {"move", "turn"}) {
+        scene::Scene s = test::sceneWith(test::chainActor(spec));
+        test::addLayer(s, "jiggle", {"bone_1"}, {{"swing", 3.0}, {"bounces", 6.0}, {"move", std::string(how[0] == 'm' ? "xyz" : "")}, {"turn", std::string(how[0] == 't' ? "xyz" : "")}});
+        const pipeline::Evaluation e = test::evaluate(s);
+        const auto with = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, 2), without = test::worldPlaces(*s.actors[0].actor, *e.actors[0].body, 2);
+        std::vector<double> x;
+        for (std::size_t k = 16; k < with.size(); ++k) x.push_back((with[k] - without[k]).x());
+        const test::Swing got = test::swingOf(x, 1 / 24.0);
+        INFO(how << ": " << got.f);
+        CHECK(got.f == Approx(3).epsilon(0.01));
+    }
+}
+
+TEST_CASE("jiggle moves along its chosen axes only") {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    test::addLayer(s, "jiggle", {"bone_1"}, {{"move", std::string("x")}, {"turn", std::string()}, {"sag", 1.0}});
+    const pipeline::Evaluation e = test::evaluate(s);
+    const int j = s.actors[0].actor->skeleton.find("bone_1");
+    double along = 0;
+    for (int f = 0; f < e.actors[0].body->frames(); ++f) {
+        const Xform &a = e.actors[0].body->at(j, f), &b = e.actors[0].result->at(j, f);
+        CHECK(std::abs((b.t - a.t).y()) < 1e-8);  // the joint's turn is read from single precision
+        CHECK(std::abs((b.t - a.t).z()) < 1e-8);
+        CHECK(a.r.coeffs() == b.r.coeffs());
+        along = std::max(along, std::abs((b.t - a.t).x()));
+    }
+    CHECK(along > 1e-3);
+}
+
+TEST_CASE("what stands in a layer's way is said") {
+    const auto actor = test::chainActor(hopping());
+    const auto problem = [&](const char* kind, const scene::Values& values) {
+        scene::Scene s = test::sceneWith(actor);
+        test::addLayer(s, kind, {}, values);
+        return layers::findKind(kind)->problem(*actor, s.layers[0]).value_or("");
+    };
+    using List = std::vector<std::string>;
+    CHECK_THAT(problem("strand", {}), Catch::Contains("no root"));
+    CHECK_THAT(problem("strand", {{"root", List{"nobody"}}}), Catch::Contains("nobody"));
+    CHECK_THAT(problem("strand", {{"root", List{"bone_2"}}, {"tip", std::string("bone_1")}}), Catch::Contains("does not hang below"));
+    CHECK_THAT(problem("strand", {{"root", List{"bone_1", "bone_3"}}}), Catch::Contains("hang on one another"));
+    CHECK(problem("strand", {{"root", List{"bone_1"}}}).empty());
+    CHECK_THAT(problem("jiggle", {{"joint", List{"bone_1"}}, {"turn", std::string()}}), Catch::Contains("neither"));
+    CHECK_THAT(problem("jiggle", {}), Catch::Contains("no joint"));
+}
+
+TEST_CASE("values are read from text as the command line gives them") {
+    const auto actor = test::chainActor(hopping());
+    const layers::LayerKind& strand = *layers::findKind("strand");
+    const layers::LayerKind& jiggle = *layers::findKind("jiggle");
+    CHECK(std::get<double>(layers::parseValue(*strand.setting("swing"), "2.5", *actor).value()) == 2.5);
+    CHECK(std::get<std::string>(layers::parseValue(*jiggle.setting("turn"), "zx", *actor).value()) == "xz");
+    CHECK(std::get<std::string>(layers::parseValue(*jiggle.setting("turn"), "none", *actor).value()).empty());
+    CHECK(std::get<std::vector<std::string>>(layers::parseValue(*jiggle.setting("joint"), "bone_1+#3", *actor).value()).size() == 2);
+    for (const auto& [id, text] : {std::pair{"swing", "fast"}, {"swing", "61"}, {"swing", "-1"}, {"swing", "nan"}, {"swing", "2x"}, {"root", "bone_9"}, {"tip", "bone_9"}}) {
+        INFO(id << "=" << text);
+        CHECK_FALSE(layers::parseValue(*strand.setting(id), text, *actor).ok());
+    }
+    CHECK_FALSE(layers::parseValue(*jiggle.setting("turn"), "xw", *actor).ok());
+}
+
+TEST_CASE("a new layer is named after its part") {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"bone_1"}).name == "bone");
+    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"#3"}).name == "#3");
+    test::addLayer(s, "strand", {"bone_1"});
+    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"bone_1"}).id != s.layers[0].id);
+}
+
+TEST_CASE("the Scope measures what was asked, for both kinds") {
+    const auto actor = test::chainActor(hopping());
+    const std::vector<Xform> rest = actor->restPose();
+    for (const char* kind : {"strand", "jiggle"})
+        for (double f : {0.5, 2.0, 5.0})
+            for (double bounces : {0.7, 3.0, 12.0}) {
+                scene::Scene s = test::sceneWith(actor);
+                test::addLayer(s, kind, {"bone_1"}, {{"swing", f}, {"bounces", bounces}});
+                const auto r = measure::response(*layers::findKind(kind), {*actor, s.layers[0], {}}, rest);
+                REQUIRE(r);
+                INFO(kind << " f " << f << " bounces " << bounces << " -> " << r->swing << " " << r->bounces);
+                CHECK(r->swing == Approx(f).epsilon(0.01));
+                CHECK(r->bounces == Approx(bounces).epsilon(0.03));
+                CHECK(r->settles);
+                CHECK(r->overshoot > 0);
+                // The last sample above 5 % comes before the envelope's end, at most half a swing earlier; a strand's tip whips about
+                // half as far again as its first mode, which takes it a little longer.
+                const double asked = physics::restTime(f, physics::dampingRatio(bounces));
+                CHECK(r->restTime <= asked * 1.1 + (kind[0] == 's' ? 0.3 / f : 0));
+                CHECK(r->restTime >= asked * 0.85 - 0.55 / f);
+            }
+}
+
+TEST_CASE("the Scope's sag is the closed form's") {
+    // One horizontal joint of length L: theta / cos(theta) = g / (L w^2).
+    demo::GltfBuilder b;
+    const int root = b.node("root", -1);
+    b.node("end", b.node("arm", root), {Vec3(0.5, 0, 0), Quat::Identity(), Vec3::Ones()});
+    TempFolder f;
+    b.writeGlb(f / "a.glb");
+    const auto actor = test::read(f / "a.glb");
+    scene::Scene s = test::sceneWith(actor);
+    test::addLayer(s, "strand", {"arm"}, {{"swing", 2.0}, {"gravity", 1.0}, {"end", 0.0}});
+    const auto r = measure::response(*layers::findKind("strand"), {*actor, s.layers[0], {}}, actor->restPose());
+    REQUIRE(r);
+    double theta = 0;
+    const double w = 4 * kPi, asked = kEarthGravity / (0.5 * w * w);
+    for (int k = 0; k < 100; ++k) theta -= (theta - asked * std::cos(theta)) / (1 + asked * std::sin(theta));
+    CHECK(r->sag == Approx(theta).epsilon(0.01));
+    CHECK(r->sagIsAngle);
+    // A joint that moves sags by g / w^2.
+    test::addLayer(s, "jiggle", {"arm"}, {{"swing", 2.0}, {"sag", 1.0}, {"move", std::string("y")}, {"turn", std::string()}});
+    const auto m = measure::response(*layers::findKind("jiggle"), {*actor, s.layers[1], {}}, actor->restPose());
+    REQUIRE(m);
+    CHECK_FALSE(m->sagIsAngle);
+    CHECK(m->sag == Approx(kEarthGravity / (w * w)).epsilon(0.01));
+}
