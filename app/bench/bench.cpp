@@ -82,6 +82,7 @@ Bench::Bench(const QString& keepFolder)
         m_document.keepAgainstCrash(keepFolder);
         offerRecovery();
     }
+    m_stage->setFocus();
     refresh();
 }
 
@@ -449,6 +450,7 @@ void Bench::addLayer(const std::string& kind) {
     });
     m_session.selectLayer(id);
     m_session.setStep(StepId::Tune);
+    m_stage->setFocus();  // Space plays, rather than pressing the button that is gone
 }
 
 void Bench::addCollider(scene::Shape shape) {

@@ -58,6 +58,10 @@ void Palette::run() {
 
 bool Palette::eventFilter(QObject*, QEvent* e) {
     if (e->type() == QEvent::FocusOut) hide();
+    if (e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+        e->accept();  // closes the palette; elsewhere it selects nothing
+        return true;
+    }
     if (e->type() != QEvent::KeyPress) return false;
     const int key = static_cast<QKeyEvent*>(e)->key();
     if (key == Qt::Key_Escape) {

@@ -152,6 +152,10 @@ bool SettingRow::eventFilter(QObject* o, QEvent* e) {
         Q_EMIT changed(scene::startValue(m_spec), {});
         return true;
     }
+    if (o == m_field && e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+        e->accept();  // takes back what was typed; elsewhere it selects nothing
+        return true;
+    }
     if (o == m_field && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
         m_field->setModified(false);
         show(m_value);

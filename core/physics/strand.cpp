@@ -283,16 +283,22 @@ void Strand::limitBend(Link& l, const Quat& goal, const Vec3& baseVelocity) {
     }
 }
 
-void Strand::keepClear(Link& l, const Body& body, const Vec3& baseVelocity) {
+bool Strand::keepClear(Link& l, const Body& body, const Vec3& baseVelocity) {
+    if (!body.plane) {
+        // Most bodies are far from most links: a ball round each tells so cheaply.
+        const Vec3 apart = l.x + 0.5 * l.length * l.d - 0.5 * (body.a + body.b);
+        const double reach = 0.5 * l.length + body.radius;
+        if (apart.squaredNorm() > 2 * (reach * reach + 0.25 * (body.b - body.a).squaredNorm())) return false;
+    }
     const Contact c = nearest(body, l.x, l.length * l.d);
-    if (c.distance >= 0 || c.lever < 0.05) return;
+    if (c.distance >= 0 || c.lever < 0.05) return false;
     // With n.(x + lambda L d - centre) = R asked for: n.d = sN, and d keeps its sideways part.
     const double lever = c.lever * l.length;
     const double height = c.normal.dot(l.x - c.centre);
     const double sN = (c.radius - height) / lever;
-    if (sN > 1 || sN < -1) return;  // its joint lies inside: no turn of this link can help
+    if (sN > 1 || sN < -1) return false;  // its joint lies inside: no turn of this link can help
     const Vec3 side = l.d - c.normal * c.normal.dot(l.d);
-    if (side.squaredNorm() < 1e-20) return;
+    if (side.squaredNorm() < 1e-20) return false;
     redirect(l, sN * c.normal + std::sqrt(1 - sN * sN) * side.normalized());
     const Vec3 rel = l.v - baseVelocity;
     const double approach = c.normal.dot(baseVelocity + c.lever * rel - c.velocity);
@@ -301,6 +307,7 @@ void Strand::keepClear(Link& l, const Body& body, const Vec3& baseVelocity) {
         l.v += push;
         l.w += l.d.cross(push) / l.length;
     }
+    return true;
 }
 
 void Strand::constrain(const BaseStep& base, std::span<const LinkGoal> goals, std::span<const Body> bodies) {
@@ -312,7 +319,10 @@ void Strand::constrain(const BaseStep& base, std::span<const LinkGoal> goals, st
         const Vec3 vb = baseVelocityOf(l, base.velocityEnd);
         const Quat& above = l.parent < 0 ? base.turn1 : m_links[static_cast<std::size_t>(l.parent)].q;
         if (limits) limitBend(l, above * goals[i].turn1, vb);
-        for (int pass = 0; pass < (bodies.size() > 1 ? 2 : 1); ++pass)
+        // A second round only where the first one moved the link: what pushed it off one body may have pushed it into another.
+        bool touched = false;
+        for (const Body& b : bodies) touched |= keepClear(l, b, vb);
+        if (touched && bodies.size() > 1)
             for (const Body& b : bodies) keepClear(l, b, vb);
     }
 }

@@ -95,7 +95,8 @@ class Strand {
     void drift(const BaseStep& base);
     void constrain(const BaseStep& base, std::span<const LinkGoal> goals, std::span<const Body> bodies);
     void limitBend(Link& l, const Quat& goal, const Vec3& baseVelocity);
-    void keepClear(Link& l, const Body& body, const Vec3& baseVelocity);
+    /// Whether the link had to be moved.
+    bool keepClear(Link& l, const Body& body, const Vec3& baseVelocity);
     void place(Link& l, const Vec3& basePlace, const Quat& baseTurn);
     Vec3 baseVelocityOf(const Link& l, const Vec3& rootVelocity) const;
     static void redirect(Link& l, const Vec3& d);

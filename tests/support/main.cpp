@@ -1,5 +1,2 @@
-#define CATCH_CONFIG_RUNNER
+#define CATCH_CONFIG_MAIN
 #include <catch2/catch.hpp>
-
-// The window's tests bring a main of their own, which makes the application first.
-__attribute__((weak)) int main(int argc, char** argv) { return Catch::Session().run(argc, argv); }

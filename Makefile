@@ -1,0 +1,42 @@
+# make demo   sets up, builds, and opens the demo scene       make test   sets up, builds, and runs every test
+.PHONY: build demo test shots bench sanitize format setup node demo-assets manual
+
+build: setup
+	@cmake --preset release >build-configure.log 2>&1 || { cat build-configure.log; rm -f build-configure.log; exit 1; }
+	@rm -f build-configure.log
+	@cmake --build --preset release
+
+setup:
+	@scripts/install-packages
+
+# The reference glTF validator, for tests only. Without a network the tests that want it say that they were skipped.
+node:
+	@[ -d node_modules/gltf-validator ] || npm install --silent --no-audit --no-fund --no-package-lock || echo "npm could not install the glTF validator; its tests will be skipped"
+
+demo: build
+	@scripts/start build/release/bin/nutatio demo/lake-landing.nutatio
+
+test: build node
+	@ctest --test-dir build/release --output-on-failure -j 2
+
+shots: build
+	@scripts/on-a-screen build/release/bin/nutatio-shots demo/lake-landing.nutatio docs/screenshots
+
+bench: build
+	@build/release/bin/nutatio-benchmarks --benchmark_out=build/bench.json --benchmark_out_format=json
+
+sanitize: setup
+	@cmake --preset sanitize >/dev/null
+	@cmake --build --preset sanitize
+	@ctest --test-dir build/sanitize --output-on-failure -j 2
+
+format:
+	@git ls-files '*.h' '*.cpp' | xargs clang-format -i
+
+# The demo world's files, made anew from code.
+demo-assets: build
+	@build/release/bin/nutatio-demo-build demo/assets
+
+# The pages of the manual that the settings tables write.
+manual: build
+	@for k in strand jiggle; do build/release/bin/nutatio-cli describe $$k --markdown > docs/layers/$$k.md; done
