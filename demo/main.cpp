@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "demo/otter.h"
+#include "files/bytes.h"
 
 int main(int argc, char** argv) {
     if (argc != 2) {
@@ -20,6 +21,8 @@ int main(int argc, char** argv) {
         otter.writeGlb(folder / "otter.glb");
         nutatio::demo::buildJetty(jetty);
         jetty.writeGlb(folder / "jetty.glb");
+        const std::string bvh = nutatio::demo::deckhandBvh();
+        nutatio::files::writeAtomically(folder / "deckhand.bvh", bvh.data(), bvh.size());
     } catch (const nutatio::Failure& f) {
         std::cerr << f.what() << "\n";
         return 3;

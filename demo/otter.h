@@ -26,5 +26,7 @@ void addOtterMeshes(GltfBuilder& b, const OtterRig& rig);
 void addOtterClips(GltfBuilder& b, const OtterRig& rig);
 /// The jetty: planks with their top at y = 0, posts, a rope coil.
 void buildJetty(GltfBuilder& b);
+/// The deckhand, hauling a rope: a BVH file's text.
+std::string deckhandBvh();
 
 }  // namespace nutatio::demo

@@ -43,7 +43,7 @@ std::vector<Vec3> scarfLine(bool left) {
     Vec3 at = left ? Vec3(0.075, 0.775, 0.115) : Vec3(-0.07, 0.785, -0.115);
     for (int i = 0; i <= 8; ++i) {
         p.push_back(at);
-        const double out = left ? radians(i < 2 ? 58 : 88) : radians(i < 2 ? 50 : 84);
+        const double out = left ? radians(i < 2 ? 66 : 89) : radians(i < 2 ? 66 : 88);
         const Vec3 side = left ? Vec3(0.30, 0, 0.95) : Vec3(-0.15, 0, -0.99);
         at += 0.052 * (std::cos(out) * side.normalized() + std::sin(out) * Vec3(0, -1, 0));
     }

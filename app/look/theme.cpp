@@ -87,6 +87,9 @@ QPushButton#main:disabled { background: @rule; color: @sheet; border-color: @rul
 QPushButton#main:focus { border: 1px solid @persimmon; }
 QLineEdit, QComboBox { background: @sheet; border: 1px solid @rule; border-radius: 3px; padding: 2px 5px; selection-background-color: @lagoon; selection-color: @sheet; }
 QLineEdit#wrong { border: 1px solid @brick; }
+QComboBox { padding-right: 18px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: @sheet; border: 1px solid @rule; selection-background-color: @lagoonPale; selection-color: @ink; }
 QTreeWidget, QListWidget { background: @sheet; border: 1px solid transparent; outline: none; }
 QTreeWidget::item, QListWidget::item { padding: 2px 0; border: none; }

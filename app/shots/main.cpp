@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QFileInfo>
 #include <QPainter>
 #include <iostream>
 
@@ -118,5 +119,16 @@ int main(int argc, char** argv) {
     session.setStep(nutatio::app::StepId::HandOff);
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
+
+    bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
+    waitFor([&] { return bench.document().scene().actors.size() == 1; });
+    settle(bench);
+    session.selectJoint("deckhand", bench.document().scene().actors[0].actor->skeleton.find("Braid1"));
+    bench.action(QStringLiteral("add-strand"))->trigger();
+    camera = bench.stage()->camera();
+    camera.heading = nutatio::radians(132);
+    bench.stage()->setCamera(camera);
+    session.setFrame(62);
+    keep(bench, folder, QStringLiteral("stick-figure.png"));
     return 0;
 }

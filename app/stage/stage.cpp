@@ -78,22 +78,30 @@ void Stage::pose() {
     if (actors != m_framed && !actors.empty()) {
         const bool first = m_framed.empty() || actors.front() != m_framed.front();
         m_framed = actors;
-        frameAll();
+        layOut();
         if (first) {
             m_camera.heading = radians(34);
             m_camera.height = radians(11);
-            m_camera.frame(actors.front()->low, actors.front()->high);
+            m_camera.frame(m_box.min(), m_box.max());
         }
     }
 }
 
-void Stage::frameAll() {
-    // The first actor sets the scale; the lowest thing about carries the ground.
-    const rig::Actor& a = *m_framed.front();
-    m_size = std::max(a.height, 0.6 * (a.high - a.low).norm());
-    m_shadowFloor = std::abs(a.low.y()) < 0.1 * a.height ? 0 : a.low.y();
+void Stage::layOut() {
+    // The first actor sets the scale, as it stands when its clip begins; the lowest thing about carries the ground.
+    const auto boxOf = [](const scene::ActorEntry& a) {
+        std::vector<Xform> pose = a.actor->restPose();
+        if (const int c = a.clipIndex(); c >= 0) a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
+        return a.actor->bounds(pose);
+    };
+    const std::vector<scene::ActorEntry>& actors = m_document.scene().actors;
+    m_box = boxOf(actors.front());
+    const double tall = actors.front().actor->height;
+    m_size = std::max(tall, 0.6 * m_box.diagonal().norm());
+    m_shadowFloor = std::abs(m_box.min().y()) < 0.1 * tall ? 0 : m_box.min().y();
     m_floor = m_shadowFloor;
-    for (const rig::Actor* o : m_framed) m_floor = std::min(m_floor, o->low.y() < -0.06 * a.height ? o->low.y() : m_floor);
+    for (std::size_t i = 1; i < actors.size(); ++i)
+        if (const double low = boxOf(actors[i]).min().y(); low < m_shadowFloor - 0.06 * tall) m_floor = std::min(m_floor, low);
 }
 
 const Stage::Shown* Stage::shown(const std::string& actor) const {
@@ -107,7 +115,7 @@ void Stage::frameSelection() {
     if (const Shown* s = shown(sel.actor))
         for (int j : marked(sel.actor)) box.extend(s->posed.worlds[static_cast<std::size_t>(j)].t);
     if (box.isEmpty() && !m_framed.empty()) {
-        m_camera.frame(m_framed.front()->low, m_framed.front()->high);
+        m_camera.frame(m_box.min(), m_box.max());
     } else if (!box.isEmpty()) {
         const Vec3 least = Vec3::Constant(0.16 * m_size);
         m_camera.frame(box.min() - least, box.max() + least);

@@ -48,7 +48,7 @@ class Stage : public QOpenGLWidget {
         Posed posed, body;
     };
     void pose();
-    void frameAll();
+    void layOut();
     void markJoints(std::vector<Mark>& marks) const;
     void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
@@ -65,6 +65,7 @@ class Stage : public QOpenGLWidget {
     Camera m_camera;
     std::vector<Shown> m_shown;
     std::vector<const rig::Actor*> m_framed;  // what the camera was last laid out for
+    Eigen::AlignedBox3d m_box;                // of the first actor, where its clip begins
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
     bool m_jointsShown = true;
     QPointF m_pressed, m_last;

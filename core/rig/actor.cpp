@@ -29,6 +29,22 @@ std::string Actor::clipLabel(int clip) const {
     return n.empty() ? "#" + std::to_string(clip) : n;
 }
 
+Eigen::AlignedBox3d Actor::bounds(const std::vector<Xform>& pose) const {
+    std::vector<Affine> worlds;
+    worldTransforms(skeleton, pose, worlds);
+    Eigen::AlignedBox3d box;
+    PosedVertices posed;
+    for (const MeshInstance& i : instances)
+        for (const Primitive& p : meshes[static_cast<std::size_t>(i.mesh)].primitives) {
+            poseVertices(*this, i, p, worlds, {}, posed);
+            for (const Vec3f& v : posed.positions) box.extend(v.cast<double>());
+        }
+    if (box.isEmpty())
+        for (const Affine& w : worlds) box.extend(w.t);
+    if (box.isEmpty()) box.extend(Vec3::Zero());
+    return box;
+}
+
 namespace {
 
 Key motionKey(const Actor& a) {
@@ -57,18 +73,7 @@ void Actor::finish() {
     for (const Skin& s : skins)
         for (int j : s.joints) isSkinJoint[static_cast<std::size_t>(j)] = true;
 
-    std::vector<Affine> worlds;
-    worldTransforms(skeleton, restPose(), worlds);
-    Eigen::AlignedBox3d box;
-    PosedVertices posed;
-    for (const MeshInstance& i : instances)
-        for (const Primitive& p : meshes[static_cast<std::size_t>(i.mesh)].primitives) {
-            poseVertices(*this, i, p, worlds, {}, posed);
-            for (const Vec3f& v : posed.positions) box.extend(v.cast<double>());
-        }
-    if (box.isEmpty())
-        for (const Affine& w : worlds) box.extend(w.t);
-    if (box.isEmpty()) box.extend(Vec3::Zero());
+    const Eigen::AlignedBox3d box = bounds(restPose());
     low = box.min();
     high = box.max();
     height = high.y() - low.y();

@@ -45,6 +45,8 @@ struct Actor {
     std::vector<bool> isSkinJoint;                 // by joint: some skin uses it
 
     std::vector<Xform> restPose() const;
+    /// Bounds of the drawn meshes in a pose, or of the joints when there are none. Never empty.
+    Eigen::AlignedBox3d bounds(const std::vector<Xform>& pose) const;
     /// Clip called `name`, or "#index"; -1 when there is none.
     int findClip(std::string_view name) const;
     std::string clipLabel(int clip) const;
