@@ -17,7 +17,9 @@ namespace {
 
 const std::string kDemo = std::string(NUTATIO_SOURCE_DIR) + "/demo/lake-landing.nutatio";
 
-scene::Scene demoScene() { return pipeline::open(kDemo).value().scene; }
+scene::Scene demoScene() {
+    return pipeline::open(kDemo).value().scene;
+}
 
 std::vector<physics::LinkDef> links(int n) {
     std::vector<physics::LinkDef> out(static_cast<std::size_t>(n));
@@ -60,7 +62,8 @@ void standardShot(benchmark::State& state) {
         benchmark::DoNotOptimize(sum);
     }
     state.counters["ns_per_joint_substep"] =
-        benchmark::Counter(static_cast<double>(chains) * joints * frames * 5, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+        benchmark::Counter(static_cast<double>(chains) * joints * frames * 5,
+                           benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
 }
 BENCHMARK(standardShot)->Args({12, 8})->Args({24, 8})->Args({12, 16})->Args({12, 32})->Unit(benchmark::kMillisecond);
 
@@ -96,7 +99,8 @@ void measureTail(benchmark::State& state) {
 BENCHMARK(measureTail)->Unit(benchmark::kMillisecond);
 
 void openOtter(benchmark::State& state) {
-    for (auto _ : state) benchmark::DoNotOptimize(files::readGltf(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb").ok());
+    for (auto _ : state)
+        benchmark::DoNotOptimize(files::readGltf(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb").ok());
 }
 BENCHMARK(openOtter)->Unit(benchmark::kMillisecond);
 

@@ -22,14 +22,20 @@ Limb chain(std::vector<std::pair<const char*, Vec3>> joints, std::vector<Limb> l
 }
 
 Limb figure() {
-    Limb braid = chain({{"Braid1", {0, 12, -9}}, {"Braid2", {0, -11, -3}}, {"Braid3", {0, -11, 0}}, {"Braid4", {0, -10, 0}}, {"Braid5", {0, -10, 0}}});
+    Limb braid = chain({{"Braid1", {0, 12, -9}},
+                        {"Braid2", {0, -11, -3}},
+                        {"Braid3", {0, -11, 0}},
+                        {"Braid4", {0, -10, 0}},
+                        {"Braid5", {0, -10, 0}}});
     Limb head{"Head", {0, 10, 0}, {braid}};
     Limb neck{"Neck", {0, 22, 0}, {head}};
     Limb armL = chain({{"LeftCollar", {3, 18, 0}}, {"LeftArm", {15, 0, 0}}, {"LeftElbow", {28, 0, 0}}, {"LeftHand", {25, 0, 0}}});
-    Limb armR = chain({{"RightCollar", {-3, 18, 0}}, {"RightArm", {-15, 0, 0}}, {"RightElbow", {-28, 0, 0}}, {"RightHand", {-25, 0, 0}}});
+    Limb armR =
+        chain({{"RightCollar", {-3, 18, 0}}, {"RightArm", {-15, 0, 0}}, {"RightElbow", {-28, 0, 0}}, {"RightHand", {-25, 0, 0}}});
     Limb chest{"Chest", {0, 18, 0}, {neck, armL, armR}};
     Limb legL = chain({{"LeftLeg", {9, -4, 0}}, {"LeftKnee", {0, -42, 0}}, {"LeftFoot", {0, -42, 0}}, {"LeftToes", {0, -5, 14}}});
-    Limb legR = chain({{"RightLeg", {-9, -4, 0}}, {"RightKnee", {0, -42, 0}}, {"RightFoot", {0, -42, 0}}, {"RightToes", {0, -5, 14}}});
+    Limb legR =
+        chain({{"RightLeg", {-9, -4, 0}}, {"RightKnee", {0, -42, 0}}, {"RightFoot", {0, -42, 0}}, {"RightToes", {0, -5, 14}}});
     return {"Hips", {0, 0, 0}, {{"Spine", {0, 12, 0}, {chest}}, legL, legR}};
 }
 
@@ -63,7 +69,11 @@ std::string deckhandBvh() {
         out << in << "  CHANNELS " << (depth ? "3" : "6 Xposition Yposition Zposition") << " Zrotation Xrotation Yrotation\n";
         order.push_back(l.name);
         for (const Limb& b : l.below) write(b, depth + 1);
-        if (l.below.empty()) out << in << "  End Site\n" << in << "  {\n" << in << "    OFFSET " << 0.6 * l.offset.x() << " " << 0.6 * l.offset.y() << " " << 0.6 * l.offset.z() << "\n" << in << "  }\n";
+        if (l.below.empty())
+            out << in << "  End Site\n"
+                << in << "  {\n"
+                << in << "    OFFSET " << 0.6 * l.offset.x() << " " << 0.6 * l.offset.y() << " " << 0.6 * l.offset.z() << "\n"
+                << in << "  }\n";
         out << in << "}\n";
     };
     out << "HIERARCHY\n";

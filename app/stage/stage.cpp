@@ -91,7 +91,8 @@ void Stage::layOut() {
     // The first actor sets the scale, as it stands when its clip begins; the lowest thing about carries the ground.
     const auto boxOf = [](const scene::ActorEntry& a) {
         std::vector<Xform> pose = a.actor->restPose();
-        if (const int c = a.clipIndex(); c >= 0) a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
+        if (const int c = a.clipIndex(); c >= 0)
+            a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
         return a.actor->bounds(pose);
     };
     const std::vector<scene::ActorEntry>& actors = m_document.scene().actors;

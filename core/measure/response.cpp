@@ -63,10 +63,12 @@ void fitPoles(const std::vector<double>& e, std::size_t from, std::size_t to, st
 }
 
 /// Where the part is against where the body has it, across the part, in shares of `size`.
-double lagOf(const Part& part, const Vec3& across, double size) { return (part.probe() - part.probeGoal()).dot(across) / size; }
+double lagOf(const Part& part, const Vec3& across, double size) {
+    return (part.probe() - part.probeGoal()).dot(across) / size;
+}
 
-/// Swing rate and damping from a part that is leaned over gently and let go: a moving body slows over two swings, ever harder, to a
-/// stand. Leaning excites the first mode almost alone; a step would stir the higher ones too.
+/// Swing rate and damping from a part that is leaned over gently and let go: a moving body slows over two swings, ever harder, to
+/// a stand. Leaning excites the first mode almost alone; a step would stir the higher ones too.
 void readSwing(Part& part, const Push& view, double f, double seconds, Response& r) {
     if (f <= 0) return;
     const double ramp = 2 / f, most = view.size * std::pow(2 * kPi * f, 2);

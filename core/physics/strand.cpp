@@ -12,10 +12,11 @@ namespace nutatio::physics {
 // whose characteristic polynomial is z^2 - tr z + det. Asking for det = E^2, tr = 2 E cos(w_d h), E = exp(-zeta w h) gives
 //     P = (3 - det - tr)/2, Q = det - 1 + P, y = P/a, chat = y/(1-y), khat = 4 Q (1 + chat)/(a h^2), dhat = 2 chat/h - h khat/2.
 //
-// Tension. Between drift and kick the link's direction stands still, so tension acts like the spring of a leapfrog scheme: stable only
-// while the sideways frequency it makes, up to 4 T / (m L), stays below 2/h. A lantern on a thread, or many joints on a short whisker,
-// lie far beyond that. A link whose tension is too great gets a turning inertia of its own, eps = h^2 T L / (4 mu) - m L^2 / 4, which
-// bounds that frequency for any tension (the linearly implicit midpoint rule); below the bound eps is 0 and nothing is changed.
+// Tension. Between drift and kick the link's direction stands still, so tension acts like the spring of a leapfrog scheme: stable
+// only while the sideways frequency it makes, up to 4 T / (m L), stays below 2/h. A lantern on a thread, or many joints on a
+// short whisker, lie far beyond that. A link whose tension is too great gets a turning inertia of its own, eps = h^2 T L / (4 mu)
+// - m L^2 / 4, which bounds that frequency for any tension (the linearly implicit midpoint rule); below the bound eps is 0 and
+// nothing is changed.
 //
 // Articulated recursion. For the subtree beyond a joint, [torque; force] = [J H; H^T M] [w; v] + [pt; pf] at the joint's place;
 // eliminating the joint's own turn against its spring-damper c (w - w_parent) + s gives the parent's view of it in O(1) a link.
@@ -38,8 +39,8 @@ void shiftTo(const Vec3& r, Mat3& J, Mat3& H, const Mat3& M, Vec3& pt, const Vec
 }  // namespace
 
 int substepsFor(double dt, double swing) {
-    // Faster swings get a finer grid, so that w h stays below 0.32: beyond about 0.5 a lightly damped strand that is thrown about can
-    // feed its highest modes from its turning and never come to rest (measured; see README.md).
+    // Faster swings get a finer grid, so that w h stays below 0.32: beyond about 0.5 a lightly damped strand that is thrown about
+    // can feed its highest modes from its turning and never come to rest (measured; see README.md).
     double rate = 120;
     for (double f = 6; swing > f; f *= 2) rate *= 2;
     return std::max(1, static_cast<int>(std::ceil(dt * rate - 1e-6)));
@@ -118,8 +119,8 @@ void Strand::prepareStiffness(std::span<const LinkDef> links) {
         const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / kA, 0.98), chat = y / (1 - y);
         m_khat = std::max(0.0, 4 * Q * (1 + chat) / (kA * h * h));
         m_dhat = std::max(0.0, 2 * chat / h - h * m_khat / 2);
-        // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is what
-        // physics says.
+        // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is
+        // what physics says.
         m_gravityShare = m_khat * (kA / 2) / (w * w);
     }
     for (std::size_t i = 0; i < n; ++i) {
@@ -189,7 +190,8 @@ void Strand::gather() {
     for (Link& l : m_links) {
         const Vec3 dd = l.dbar;
         l.J = l.twistInertia * (dd * dd.transpose());
-        const double steady = std::max(0.0, m_h * m_h * l.tension * l.length / (4 * kTensionShare) - 0.25 * l.lightest * l.length * l.length);
+        const double steady =
+            std::max(0.0, m_h * m_h * l.tension * l.length / (4 * kTensionShare) - 0.25 * l.lightest * l.length * l.length);
         l.H.setZero();
         l.M = (l.mass * (1 + 2 * eta * m_def.airDrag / kA)) * Mat3::Identity();
         l.pt = -l.twistInertia * l.w.dot(dd) * dd;
@@ -246,7 +248,8 @@ void Strand::drift(const BaseStep& base) {
         place(l, base.place1, base.turn1);
         const Vec3 vb = baseVelocityOf(l, base.velocityEnd);
         Vec3 rel = l.v - vb;
-        // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by vb of the next.
+        // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by vb of the
+        // next.
         const double most = kMostTurn * l.length / m_h, speed = rel.norm();
         if (speed > most) {
             rel *= most / speed;

@@ -83,8 +83,8 @@ class Strand {
         Mat3 J, H, M, D, Hs;
         Vec3 pt, pf, u, s, vMid, wMid, base;
         double c = 0;
-        double tension = 0;    // along the link, of the last step [mass-units x units/s^2]
-        double lightest = 0;   // the lighter of the weights at its two ends
+        double tension = 0;   // along the link, of the last step [mass-units x units/s^2]
+        double lightest = 0;  // the lighter of the weights at its two ends
     };
 
     void prepareMasses(std::span<const LinkDef> links);

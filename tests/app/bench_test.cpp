@@ -21,7 +21,9 @@ namespace {
 const QString kOtter = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/otter.glb");
 const QString kDemo = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lake-landing.nutatio");
 
-bool waitFor(const std::function<bool()>& ready) { return QTest::qWaitFor(ready, 30000); }
+bool waitFor(const std::function<bool()>& ready) {
+    return QTest::qWaitFor(ready, 30000);
+}
 
 /// A window with `file` open and its motion ready.
 struct Window {
@@ -132,7 +134,8 @@ TEST_CASE("the stage shows something, and the view obeys the mouse") {
     const Camera before = w.bench.stage()->camera();
     const auto dragged = [&](Qt::MouseButton button) {
         QTest::mousePress(w.bench.stage(), button, Qt::NoModifier, QPoint(200, 200));
-        QMouseEvent move(QEvent::MouseMove, QPointF(260, 230), w.bench.stage()->mapToGlobal(QPointF(260, 230)), Qt::NoButton, button, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, QPointF(260, 230), w.bench.stage()->mapToGlobal(QPointF(260, 230)), Qt::NoButton,
+                         button, Qt::NoModifier);
         QApplication::sendEvent(w.bench.stage(), &move);
         QTest::mouseRelease(w.bench.stage(), button, Qt::NoModifier, QPoint(260, 230));
     };
@@ -141,7 +144,8 @@ TEST_CASE("the stage shows something, and the view obeys the mouse") {
     CHECK((w.bench.stage()->camera().target - before.target).norm() == 0);
     dragged(Qt::MiddleButton);
     CHECK((w.bench.stage()->camera().target - before.target).norm() > 0.01);
-    QWheelEvent wheel(QPointF(200, 200), w.bench.stage()->mapToGlobal(QPointF(200, 200)), {}, {0, 240}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel(QPointF(200, 200), w.bench.stage()->mapToGlobal(QPointF(200, 200)), {}, {0, 240}, Qt::NoButton,
+                      Qt::NoModifier, Qt::NoScrollPhase, false);
     QApplication::sendEvent(w.bench.stage(), &wheel);
     CHECK(w.bench.stage()->camera().distance < before.distance);
     w.bench.session().selectJoint("otter", w.joint("lantern"));
@@ -220,7 +224,8 @@ TEST_CASE("sums") {
     CHECK(arithmetic(" 1 + 2*3 - 4/8 ") == 6.5);
     CHECK(arithmetic("-(2+3)*2") == -10.0);
     CHECK(arithmetic("1,5") == 1.5);
-    for (const char* bad : {"", "x", "1+", "(1", "1)", "1..2", "1/0", "--", "2**3"}) CHECK_FALSE(arithmetic(QString::fromLatin1(bad)));
+    for (const char* bad : {"", "x", "1+", "(1", "1)", "1..2", "1/0", "--", "2**3"})
+        CHECK_FALSE(arithmetic(QString::fromLatin1(bad)));
     CHECK_FALSE(arithmetic(QString(5000, u'(')));
 }
 
@@ -324,7 +329,8 @@ TEST_CASE("the Scope tells the selected layer's figures and follows its settings
     Scope* scope = w.bench.tuner()->scope();
     REQUIRE(waitFor([&] { return scope->response().has_value(); }));
     CHECK(scope->response()->swing == Approx(4.5).epsilon(0.01));
-    CHECK_THAT(scope->words().toStdString(), Catch::Contains("swings/s") && Catch::Contains("bounces") && Catch::Contains("rests in"));
+    CHECK_THAT(scope->words().toStdString(),
+               Catch::Contains("swings/s") && Catch::Contains("bounces") && Catch::Contains("rests in"));
     w.drag("swing", 8);
     const double asked = w.scene().layer("ears")->number("swing");
     CHECK(asked > 7);
@@ -490,7 +496,10 @@ TEST_CASE("every control has an accessible name, and the keyboard reaches every 
     Window w(kDemo);
     w.bench.session().selectLayer("tail");
     for (QWidget* c : w.bench.findChildren<QWidget*>()) {
-        if (!c->isVisible() || c->focusPolicy() == Qt::NoFocus || !(qobject_cast<QToolButton*>(c) || qobject_cast<QLineEdit*>(c) || qobject_cast<Slider*>(c) || qobject_cast<QComboBox*>(c))) continue;
+        if (!c->isVisible() || c->focusPolicy() == Qt::NoFocus ||
+            !(qobject_cast<QToolButton*>(c) || qobject_cast<QLineEdit*>(c) || qobject_cast<Slider*>(c) ||
+              qobject_cast<QComboBox*>(c)))
+            continue;
         if (c->parentWidget() && qobject_cast<QLineEdit*>(c->parentWidget())) continue;  // a field's own clear button
         INFO(c->metaObject()->className() << " in " << c->parentWidget()->metaObject()->className());
         auto* tool = qobject_cast<QToolButton*>(c);

@@ -71,15 +71,19 @@ TEST_CASE("describe lists every kind and setting in three forms") {
 TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did") {
     TempFolder f;
     const std::string out = (f / "o.glb").string();
-    const Ran all = run({"bake", kOtter, "--layer", "strand:root=tail_01,swing=2,bounces=3,gravity=1,drag=0.2", "--layer", "jiggle:joint=ear_L+ear_R,turn=xyz,swing=4,bounces=2", "--out", out, "--json"});
+    const Ran all = run({"bake", kOtter, "--layer", "strand:root=tail_01,swing=2,bounces=3,gravity=1,drag=0.2", "--layer",
+                         "jiggle:joint=ear_L+ear_R,turn=xyz,swing=4,bounces=2", "--out", out, "--json"});
     INFO(all.err);
     REQUIRE(all.code == 0);
-    REQUIRE(all.json()["clips"].size() == 3);
-    for (const Json& c : all.json()["clips"]) {
+    const Json said = all.json();
+    REQUIRE(said["clips"].size() == 3);
+    for (const Json& c : said["clips"]) {
         CHECK(c["joints"] == 12);
         CHECK(c["keys"].get<int>() < c["keysWithoutReduction"].get<int>());
     }
-    const Json one = run({"bake", kOtter, "--layer", "strand:root=tail_01", "--clip", "Walk", "--as", "Walk soft", "--tolerance", "0", "--out", out, "--json"}).json();
+    const Json one = run({"bake", kOtter, "--layer", "strand:root=tail_01", "--clip", "Walk", "--as", "Walk soft", "--tolerance",
+                          "0", "--out", out, "--json"})
+                         .json();
     CHECK(one["clips"].size() == 1);
     CHECK(one["clips"][0]["name"] == "Walk soft");
     CHECK(one["clips"][0]["keys"] == one["clips"][0]["keysWithoutReduction"]);
@@ -154,8 +158,10 @@ TEST_CASE("bad input exits with 3 and one line that names the file and the place
 TEST_CASE("BVH goes in and comes out as BVH or glTF") {
     TempFolder f;
     test::put(f / "a.bvh",
-              "HIERARCHY\nROOT A\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\nJOINT B\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd "
-              "Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 4\nFrame Time: 0.05\n0 0 0 0 0 0 0 0 0\n1 0 0 0 0 0 0 0 0\n0 0 0 9 0 0 0 0 0\n0 0 0 0 0 0 0 0 0\n");
+              "HIERARCHY\nROOT A\n{\nOFFSET 0 0 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\nJOINT "
+              "B\n{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd "
+              "Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 4\nFrame Time: 0.05\n0 0 0 0 0 0 0 0 0\n1 0 0 0 0 0 0 0 0\n0 0 0 "
+              "9 0 0 0 0 0\n0 0 0 0 0 0 0 0 0\n");
     const std::string in = (f / "a.bvh").string();
     REQUIRE(run({"bake", in, "--layer", "strand:root=B", "--out", (f / "b.bvh").string()}).code == 0);
     CHECK_THAT(test::textOf(f / "b.bvh"), Catch::Contains("Frames: 4\nFrame Time: 0.05") && Catch::Contains("\n1 0 0 0 0 0 "));

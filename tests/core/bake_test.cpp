@@ -47,8 +47,10 @@ pipeline::BakeReport bakeTo(const scene::Scene& s, const fs::path& out, const pi
 /// {errors, line} of the reference validator; nothing when node or the package is not there.
 std::optional<std::pair<int, std::string>> validate(const fs::path& file) {
     const std::string root = NUTATIO_SOURCE_DIR;
-    if (std::string(NUTATIO_NODE).find("NOTFOUND") != std::string::npos || !fs::exists(root + "/node_modules/gltf-validator")) return std::nullopt;
-    const std::string command = "NODE_PATH='" + root + "/node_modules' " + NUTATIO_NODE + " '" + root + "/tests/tools/validate.js' '" + file.string() + "' 2>&1";
+    if (std::string(NUTATIO_NODE).find("NOTFOUND") != std::string::npos || !fs::exists(root + "/node_modules/gltf-validator"))
+        return std::nullopt;
+    const std::string command = "NODE_PATH='" + root + "/node_modules' " + NUTATIO_NODE + " '" + root +
+                                "/tests/tools/validate.js' '" + file.string() + "' 2>&1";
     FILE* pipe = popen(command.c_str(), "r");
     std::array<char, 512> line{};
     if (!fgets(line.data(), line.size(), pipe)) line[0] = 0;
@@ -169,7 +171,8 @@ TEST_CASE("everything but the animation comes back unchanged, from .glb and .glt
     b.clip("Second", 24, frames);
     b.json()["extras"] = {{"note", "keep me"}, {"deep", {1, 2.5, nullptr, true}}};
     b.json()["extensionsUsed"] = {"KHR_lights_punctual", "EXAMPLE_unknown"};
-    b.json()["extensions"] = {{"EXAMPLE_unknown", {{"a", 1}}}, {"KHR_lights_punctual", {{"lights", Json::array({{{"type", "point"}}})}}}};
+    b.json()["extensions"] = {{"EXAMPLE_unknown", {{"a", 1}}},
+                              {"KHR_lights_punctual", {{"lights", Json::array({{{"type", "point"}}})}}}};
     b.json()["nodes"][static_cast<std::size_t>(tip)]["extras"] = {{"id", 1e-7}};
     b.json()["cameras"] = Json::array({{{"type", "perspective"}, {"perspective", {{"yfov", 0.7}, {"znear", 0.1}}}}});
     TempFolder f;
@@ -193,7 +196,8 @@ TEST_CASE("everything but the animation comes back unchanged, from .glb and .glt
             const auto source = test::read(f / in), baked = test::read(f / out);
             for (std::size_t i = 0; i < before["bufferViews"].size(); ++i) {
                 const std::size_t from = before["bufferViews"][i]["byteOffset"], n = before["bufferViews"][i]["byteLength"];
-                CHECK(std::equal(source->source.buffers[0]->begin() + static_cast<long>(from), source->source.buffers[0]->begin() + static_cast<long>(from + n),
+                CHECK(std::equal(source->source.buffers[0]->begin() + static_cast<long>(from),
+                                 source->source.buffers[0]->begin() + static_cast<long>(from + n),
                                  baked->source.buffers[0]->begin() + static_cast<long>(from)));
             }
             CHECK(baked->clips[1].seconds() == Approx(source->clips[1].seconds()));
@@ -334,8 +338,10 @@ TEST_CASE("third-party files bake, re-open and validate on every clip") {
         const char* root;
         bool valid;  // the source itself validates with 0 errors
     };
-    for (const Case& c : {Case{"glTF2/simple_skin/simple_skin.gltf", "#1", true}, Case{"glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb", "#0", true},
-                          Case{"glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "#0", true}, Case{"BVH/Boxing_Toes.bvh", "LeftShoulder", true}}) {
+    for (const Case& c :
+         {Case{"glTF2/simple_skin/simple_skin.gltf", "#1", true},
+          Case{"glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb", "#0", true},
+          Case{"glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "#0", true}, Case{"BVH/Boxing_Toes.bvh", "LeftShoulder", true}}) {
         INFO(c.file);
         scene::Scene s = test::sceneWith(test::read(models / c.file));
         test::addLayer(s, "strand", {c.root}, {{"gravity", 0.3}});
@@ -343,7 +349,8 @@ TEST_CASE("third-party files bake, re-open and validate on every clip") {
         const auto again = test::read(f / "out.glb");
         CHECK(again->skeleton.size() == s.actors[0].actor->skeleton.size());
         CHECK(again->clips.size() == std::max<std::size_t>(report.clips[0].joints > 0 ? 1 : 0, s.actors[0].actor->clips.size()));
-        if (s.actors[0].actor->source.format != rig::SourceDocument::Format::Bvh) checkUntouched(Json::parse(s.actors[0].actor->source.text), jsonOf(f / "out.glb"));
+        if (s.actors[0].actor->source.format != rig::SourceDocument::Format::Bvh)
+            checkUntouched(Json::parse(s.actors[0].actor->source.text), jsonOf(f / "out.glb"));
         if (c.valid) checkValid(f / "out.glb");
     }
 }
@@ -358,7 +365,8 @@ TEST_CASE("a BVH comes back as BVH with only the strand's joints changed") {
     scene::Scene s = test::sceneWith(test::read(source));
     test::addLayer(s, "strand", {"LeftElbow"}, {{"tip", std::string("LeftWrist")}});
     pipeline::BakeOptions o;
-    o.fps = (static_cast<double>(s.actors[0].actor->clips[0].channels[0].times.size()) - 1) / s.actors[0].actor->clips[0].seconds();
+    o.fps =
+        (static_cast<double>(s.actors[0].actor->clips[0].channels[0].times.size()) - 1) / s.actors[0].actor->clips[0].seconds();
     bakeTo(s, f / "out.bvh", o);
     const auto a = s.actors[0].actor, b = test::read(f / "out.bvh");
     REQUIRE(b->clips[0].channels.size() == a->clips[0].channels.size());
@@ -386,7 +394,9 @@ TEST_CASE("what cannot be baked is said in one sentence") {
     test::addLayer(s, "strand", {"bone_2"});
     TempFolder f;
     pipeline::Evaluator e;
-    const auto said = [&](const pipeline::BakeOptions& o, const fs::path& out) { return pipeline::bake(s, o, out, e, {}).error().text(); };
+    const auto said = [&](const pipeline::BakeOptions& o, const fs::path& out) {
+        return pipeline::bake(s, o, out, e, {}).error().text();
+    };
     pipeline::BakeOptions o;
     o.clip = "Fly";
     CHECK_THAT(said(o, f / "a.glb"), Catch::Contains("no clip \"Fly\""));

@@ -25,7 +25,8 @@ ROOT Hips
   }
 }
 )";
-const std::string kMotion = "MOTION\nFrames: 3\nFrame Time: 0.04\n0 90 0 0 0 0 0 0 0\n1 90 0 10 20 30 40 50 60\n2 90 0 0 0 0 0 0 0\n";
+const std::string kMotion =
+    "MOTION\nFrames: 3\nFrame Time: 0.04\n0 90 0 0 0 0 0 0 0\n1 90 0 10 20 30 40 50 60\n2 90 0 0 0 0 0 0 0\n";
 
 Result<std::shared_ptr<const rig::Actor>> readText(const std::string& text) {
     TempFolder f;
@@ -33,7 +34,9 @@ Result<std::shared_ptr<const rig::Actor>> readText(const std::string& text) {
     return files::readBvh(f / "a.bvh");
 }
 
-Quat about(int axis, double deg) { return Quat(Eigen::AngleAxisd(radians(deg), Vec3::Unit(axis))); }
+Quat about(int axis, double deg) {
+    return Quat(Eigen::AngleAxisd(radians(deg), Vec3::Unit(axis)));
+}
 
 void refused(const std::string& text, const std::string& place, const std::string& words) {
     const auto r = readText(text);
@@ -73,13 +76,15 @@ TEST_CASE("a byte-order mark, CRLF, tabs and lower case change nothing") {
 TEST_CASE("the unit is guessed from the figure's height") {
     const auto scaled = [](double k) {
         std::string t = kHead;
-        const auto swap = [&](const std::string& a, double v) { t.replace(t.find(a), a.size(), a.substr(0, a.find("0 ") + 2) + std::to_string(v * k) + " 0"); };
+        const auto swap = [&](const std::string& a, double v) {
+            t.replace(t.find(a), a.size(), a.substr(0, a.find("0 ") + 2) + std::to_string(v * k) + " 0");
+        };
         swap("OFFSET 0 40 0", 80);
         swap("OFFSET 0 35 0", 90);
         return readText(t + "MOTION\nFrames: 0\nFrame Time: 0.04\n");
     };
-    CHECK(scaled(0.01).value()->metresPerUnit == 1.0);     // metres
-    CHECK(scaled(1.0).value()->metresPerUnit == 0.01);     // centimetres
+    CHECK(scaled(0.01).value()->metresPerUnit == 1.0);  // metres
+    CHECK(scaled(1.0).value()->metresPerUnit == 0.01);  // centimetres
     CHECK(scaled(1 / 2.54).value()->metresPerUnit == 0.0254);
     CHECK(scaled(10).value()->metresPerUnit == 0.001);
 }

@@ -8,7 +8,11 @@ using namespace nutatio::physics;
 
 TEST_CASE("the nearest point of a bone to a capsule is the nearest of many tried") {
     std::mt19937 noise(3);
-    const auto any = [&]() -> Vec3 { return Vec3(static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000) / 1000; };
+    const auto any = [&]() -> Vec3 {
+        return Vec3(static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000,
+                    static_cast<double>(noise() % 2001) - 1000) /
+               1000;
+    };
     for (int trial = 0; trial < 300; ++trial) {
         Body b;
         b.a = any();

@@ -92,16 +92,22 @@ TEST_CASE("quantised, normalised, sparse and missing data are read as the specif
         return j["bufferViews"].size() - 1;
     };
     const std::int8_t bytes[12] = {127, 0, 0, 0, -127, -128, 64, 0, 0, 127, 127, 0};
-    j["accessors"].push_back({{"bufferView", view(bytes, 12)}, {"componentType", 5120}, {"normalized", true}, {"count", 3}, {"type", "VEC3"}});
+    j["accessors"].push_back(
+        {{"bufferView", view(bytes, 12)}, {"componentType", 5120}, {"normalized", true}, {"count", 3}, {"type", "VEC3"}});
     j["bufferViews"].back()["byteStride"] = 4;
     const std::size_t quantised = j["accessors"].size() - 1;
     const std::uint8_t at[1] = {2};
     const float value[3] = {7, 8, 9};
     const std::size_t iview = view(at, 1), vview = view(value, 12);
-    j["accessors"].push_back({{"componentType", 5126}, {"count", 3}, {"type", "VEC3"},
-                              {"sparse", {{"count", 1}, {"indices", {{"bufferView", iview}, {"componentType", 5121}}}, {"values", {{"bufferView", vview}}}}}});
+    j["accessors"].push_back(
+        {{"componentType", 5126},
+         {"count", 3},
+         {"type", "VEC3"},
+         {"sparse",
+          {{"count", 1}, {"indices", {{"bufferView", iview}, {"componentType", 5121}}}, {"values", {{"bufferView", vview}}}}}});
     const std::size_t sparse = j["accessors"].size() - 1;
-    j["buffers"].push_back({{"byteLength", data.size()}, {"uri", "data:application/octet-stream;base64," + files::base64(data.data(), data.size())}});
+    j["buffers"].push_back({{"byteLength", data.size()},
+                            {"uri", "data:application/octet-stream;base64," + files::base64(data.data(), data.size())}});
     j["extensionsRequired"] = {"KHR_mesh_quantization"};
     j["meshes"][0]["primitives"][0]["attributes"] = {{"POSITION", quantised}};
     j["meshes"][0]["primitives"][0]["targets"] = Json::array({{{"POSITION", sparse}}});
@@ -125,10 +131,15 @@ TEST_CASE("strange but lawful documents read") {
         CHECK(r.value()->clips.empty());
         CHECK(r.value()->height > 0);
     }
-    SECTION("nothing at all but a version") { CHECK(readJson({{"asset", {{"version", "2.0"}}}}).ok()); }
+    SECTION("nothing at all but a version") {
+        CHECK(readJson({{"asset", {{"version", "2.0"}}}}).ok());
+    }
     SECTION("joints that are children of the mesh, in an armature turned on its side and in centimetres") {
         Json j = sample();
-        j["nodes"].push_back({{"name", "armature"}, {"rotation", {-std::sqrt(0.5), 0, 0, std::sqrt(0.5)}}, {"scale", {0.01, 0.01, 0.01}}, {"children", {2}}});
+        j["nodes"].push_back({{"name", "armature"},
+                              {"rotation", {-std::sqrt(0.5), 0, 0, std::sqrt(0.5)}},
+                              {"scale", {0.01, 0.01, 0.01}},
+                              {"children", {2}}});
         j["nodes"][2]["children"] = {0};
         j["scenes"][0]["nodes"] = {3};
         const auto r = readJson(j);
@@ -143,7 +154,8 @@ TEST_CASE("strange but lawful documents read") {
         std::memcpy(late.data(), times, 12);
         j["buffers"].push_back({{"byteLength", 12}, {"uri", "data:;base64," + files::base64(late.data(), 12)}});
         j["bufferViews"].push_back({{"buffer", 1}, {"byteLength", 12}});
-        j["accessors"].push_back({{"bufferView", j["bufferViews"].size() - 1}, {"componentType", 5126}, {"count", 3}, {"type", "SCALAR"}});
+        j["accessors"].push_back(
+            {{"bufferView", j["bufferViews"].size() - 1}, {"componentType", 5126}, {"count", 3}, {"type", "SCALAR"}});
         for (Json& s : j["animations"][0]["samplers"]) s["input"] = j["accessors"].size() - 1;
         const auto r = readJson(j);
         REQUIRE(r.ok());
@@ -205,7 +217,8 @@ TEST_CASE("broken documents are refused with the file, the place and what is wro
     refused(spoiled([](Json& d) { d["buffers"][0]["uri"] = "data:text/plain;base64,!!!"; }), "buffers[0].uri", "base64");
     refused(spoiled([](Json& d) { d["buffers"][0].erase("uri"); }), "buffers[0]", "no data");
     refused(spoiled([](Json& d) { d["bufferViews"][0]["byteLength"] = 1u << 24; }), "bufferViews[0]", "past the end");
-    refused(spoiled([](Json& d) { d["bufferViews"][0]["byteOffset"] = 18446744073709551615ull; }), "bufferViews[0]", "past the end");
+    refused(spoiled([](Json& d) { d["bufferViews"][0]["byteOffset"] = 18446744073709551615ull; }), "bufferViews[0]",
+            "past the end");
     refused(spoiled([](Json& d) { d["accessors"][0]["count"] = 40000000; }), "accessors[0]", "past the end");
     refused(spoiled([](Json& d) { d["accessors"][0]["count"] = 9e15; }), "accessors[0]", "more than can be real");
     refused(spoiled([](Json& d) { d["accessors"][0]["componentType"] = 1; }), "componentType", "none of glTF's");
@@ -213,8 +226,10 @@ TEST_CASE("broken documents are refused with the file, the place and what is wro
     refused(spoiled([](Json& d) { d["animations"][0]["channels"][0]["sampler"] = 9; }), "channels[0].sampler", "no sampler 9");
     refused(spoiled([](Json& d) { d["animations"][0]["channels"][0]["target"]["path"] = "wobble"; }), "target.path", "wobble");
     refused(spoiled([](Json& d) { d["animations"][0]["samplers"][0]["interpolation"] = "SOON"; }), "interpolation", "SOON");
-    refused(spoiled([](Json& d) { d["animations"][0]["samplers"][0]["output"] = d["animations"][0]["samplers"][0]["input"]; }), "output", "numbers");
-    refused(spoiled([](Json& d) { d["extensionsRequired"] = {"KHR_draco_mesh_compression"}; }), "extensionsRequired[0]", "KHR_draco_mesh_compression");
+    refused(spoiled([](Json& d) { d["animations"][0]["samplers"][0]["output"] = d["animations"][0]["samplers"][0]["input"]; }),
+            "output", "numbers");
+    refused(spoiled([](Json& d) { d["extensionsRequired"] = {"KHR_draco_mesh_compression"}; }), "extensionsRequired[0]",
+            "KHR_draco_mesh_compression");
     refused(spoiled([](Json& d) { d["scene"] = 3; }), "scene", "no scene 3");
 }
 
@@ -223,7 +238,8 @@ TEST_CASE("numbers that are none are refused where they stand") {
     const float bad[3] = {std::numeric_limits<float>::quiet_NaN(), 0, 0};
     j["buffers"].push_back({{"byteLength", 12}, {"uri", "data:;base64," + files::base64(bad, 12)}});
     j["bufferViews"].push_back({{"buffer", 1}, {"byteLength", 12}});
-    j["accessors"].push_back({{"bufferView", j["bufferViews"].size() - 1}, {"componentType", 5126}, {"count", 3}, {"type", "SCALAR"}});
+    j["accessors"].push_back(
+        {{"bufferView", j["bufferViews"].size() - 1}, {"componentType", 5126}, {"count", 3}, {"type", "SCALAR"}});
     j["animations"][0]["samplers"][0]["input"] = j["accessors"].size() - 1;
     refused(j, "accessors[", "not a finite number");
 }

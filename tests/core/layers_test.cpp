@@ -43,9 +43,12 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same; r
     TempFolder f;
     demo::GltfBuilder b;  // on disk, for the scene file to refer to
     int parent = b.node("root", -1);
-    for (int i = 1; i < 6; ++i) parent = b.node("bone_" + std::to_string(i), parent, {Vec3(0, 0.2, 0.1), Quat::Identity(), Vec3::Ones()});
+    for (int i = 1; i < 6; ++i)
+        parent = b.node("bone_" + std::to_string(i), parent, {Vec3(0, 0.2, 0.1), Quat::Identity(), Vec3::Ones()});
     std::vector<std::vector<Xform>> frames(20, std::vector<Xform>(6, {Vec3(0, 0.2, 0.1), Quat::Identity(), Vec3::Ones()}));
-    for (std::size_t k = 0; k < frames.size(); ++k) frames[k][0] = {Vec3(std::sin(static_cast<double>(k)), 0, 0), fromRotationVector(Vec3(0, 0.4 * std::sin(2.0 * static_cast<double>(k)), 0)), Vec3::Ones()};
+    for (std::size_t k = 0; k < frames.size(); ++k)
+        frames[k][0] = {Vec3(std::sin(static_cast<double>(k)), 0, 0),
+                        fromRotationVector(Vec3(0, 0.4 * std::sin(2.0 * static_cast<double>(k)), 0)), Vec3::Ones()};
     b.clip("c", 24, frames);
     b.writeGlb(f / "rig.glb");
     REQUIRE(layers::kinds().size() >= 2);
@@ -68,7 +71,10 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same; r
                 if (spec.type == scene::SettingType::Number) {
                     const double u = static_cast<double>(noise()) / 4294967295.0;
                     const int end = static_cast<int>(noise() % 4);
-                    s.layers[0].values[std::string(spec.id)] = end == 0 ? spec.range.low : end == 1 ? spec.range.high : spec.range.low + u * (spec.range.high - spec.range.low);
+                    s.layers[0].values[std::string(spec.id)] = end == 0 ? spec.range.low
+                                                               : end == 1
+                                                                   ? spec.range.high
+                                                                   : spec.range.low + u * (spec.range.high - spec.range.low);
                 } else if (spec.type == scene::SettingType::Axes) {
                     s.layers[0].values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
                 }
@@ -102,9 +108,13 @@ TEST_CASE("each number of a table has an effect on the motion") {
             INFO(kind->id << "." << spec.id);
             scene::Scene s = test::sceneWith(test::chainActor(hopping()));
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
-            if (spec.id == "preroll" || spec.id == "bounces" || spec.id == "end") s.layers[0].values[kind->setting("gravity") ? "gravity" : "sag"] = 1.0;
+            if (spec.id == "preroll" || spec.id == "bounces" || spec.id == "end")
+                s.layers[0].values[kind->setting("gravity") ? "gravity" : "sag"] = 1.0;
             const std::vector<Vec3> before = tipWith(s);
-            s.layers[0].values[std::string(spec.id)] = spec.id == "mix" ? 0.3 : spec.id == "bend" ? 5.0 : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
+            s.layers[0].values[std::string(spec.id)] = spec.id == "mix" ? 0.3
+                                                       : spec.id == "bend"
+                                                           ? 5.0
+                                                           : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
             const std::vector<Vec3> after = tipWith(s);
             double most = 0;
             for (std::size_t k = 0; k < before.size(); ++k) most = std::max(most, (before[k] - after[k]).norm());
@@ -163,7 +173,9 @@ TEST_CASE("a strand moves alike under any arrangement of parents") {
         const auto local = [&](const Vec3& world) { return inverse.m * world; };
         const int root = b.node("root", armature);
         int parent = root;
-        for (int i = 1; i <= 4; ++i) parent = b.node("bone_" + std::to_string(i), parent, {i == 1 ? Vec3(0, 0, 0) : local(Vec3(0.02, -0.05, 0.25)), Quat::Identity(), Vec3::Ones()});
+        for (int i = 1; i <= 4; ++i)
+            parent = b.node("bone_" + std::to_string(i), parent,
+                            {i == 1 ? Vec3(0, 0, 0) : local(Vec3(0.02, -0.05, 0.25)), Quat::Identity(), Vec3::Ones()});
         b.node("end", parent, {local(Vec3(0.02, -0.05, 0.25)), Quat::Identity(), Vec3::Ones()});
         std::vector<std::vector<Xform>> frames;
         for (int k = 0; k < 40; ++k) {
@@ -172,7 +184,8 @@ TEST_CASE("a strand moves alike under any arrangement of parents") {
             for (std::size_t i = 3; i < 7; ++i) pose[i].t = local(Vec3(0.02, -0.05, 0.25));
             pose[1].t = inverse.apply(Vec3(0.3 * std::sin(0.25 * k), 0.1 * std::cos(0.4 * k), 0));
             // Turning about the world's y, said in the armature's axes.
-            pose[1].r = rotationOf(inverse.m * fromRotationVector(Vec3(0, 0.6 * std::sin(0.2 * k), 0)).toRotationMatrix() * above.affine().m);
+            pose[1].r = rotationOf(inverse.m * fromRotationVector(Vec3(0, 0.6 * std::sin(0.2 * k), 0)).toRotationMatrix() *
+                                   above.affine().m);
             frames.push_back(pose);
         }
         b.clip("c", 24, frames);
@@ -202,7 +215,8 @@ TEST_CASE("joints of a strand keep their distance, and nothing above its root mo
     CHECK(e.actors[0].result->column(k.find("root")) == e.actors[0].body->column(k.find("root")));
     CHECK(e.actors[0].result->column(k.find("bone_1")) == e.actors[0].body->column(k.find("bone_1")));
     for (int j = k.find("bone_2"); j <= k.find("bone_4"); ++j) {
-        const auto a = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j), b = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j + 1);
+        const auto a = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j),
+                   b = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j + 1);
         for (std::size_t f = 0; f < a.size(); ++f) CHECK((b[f] - a[f]).norm() == Approx(0.25).epsilon(1e-5));
     }
 }
@@ -227,7 +241,8 @@ TEST_CASE("felt travel and felt turn of nothing carry the strand stiffly") {
     const pipeline::Evaluation e = test::evaluate(s);
     const rig::Skeleton& k = s.actors[0].actor->skeleton;
     for (int f = 0; f < e.actors[0].body->frames(); ++f)
-        for (int j = 0; j < k.size(); ++j) CHECK(e.actors[0].body->at(j, f).r.angularDistance(e.actors[0].result->at(j, f).r) < 1e-6);
+        for (int j = 0; j < k.size(); ++j)
+            CHECK(e.actors[0].body->at(j, f).r.angularDistance(e.actors[0].result->at(j, f).r) < 1e-6);
     // With gravity it hangs the world's way even so: gravity is not the body's.
     s.layers[0].values["gravity"] = 1.0;
     s.layers[0].values["swing"] = 0.7;
@@ -284,7 +299,8 @@ TEST_CASE("colliders on joints keep strands out") {
             const Vec3 half = c.shape == scene::Shape::Capsule ? Vec3(0.5 * c.length * b.normal) : Vec3(Vec3::Zero());
             b.a = at.centre - half;
             b.b = at.centre + half;
-            for (std::size_t j = 1; j + 1 < worlds.size(); ++j) most = std::max(most, -physics::nearest(b, worlds[j].t, worlds[j + 1].t - worlds[j].t).distance);
+            for (std::size_t j = 1; j + 1 < worlds.size(); ++j)
+                most = std::max(most, -physics::nearest(b, worlds[j].t, worlds[j + 1].t - worlds[j].t).distance);
         }
         return most;
     };
@@ -319,9 +335,14 @@ TEST_CASE("a jiggling joint rings at the asked rate after its body stops") {
     };
     for (const char* how : {"move", "turn"}) {
         scene::Scene s = test::sceneWith(test::chainActor(spec));
-        test::addLayer(s, "jiggle", {"bone_1"}, {{"swing", 3.0}, {"bounces", 6.0}, {"move", std::string(how[0] == 'm' ? "xyz" : "")}, {"turn", std::string(how[0] == 't' ? "xyz" : "")}});
+        test::addLayer(s, "jiggle", {"bone_1"},
+                       {{"swing", 3.0},
+                        {"bounces", 6.0},
+                        {"move", std::string(how[0] == 'm' ? "xyz" : "")},
+                        {"turn", std::string(how[0] == 't' ? "xyz" : "")}});
         const pipeline::Evaluation e = test::evaluate(s);
-        const auto with = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, 2), without = test::worldPlaces(*s.actors[0].actor, *e.actors[0].body, 2);
+        const auto with = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, 2),
+                   without = test::worldPlaces(*s.actors[0].actor, *e.actors[0].body, 2);
         std::vector<double> x;
         for (std::size_t k = 16; k < with.size(); ++k) x.push_back((with[k] - without[k]).x());
         const test::Swing got = test::swingOf(x, 1 / 24.0);
@@ -356,7 +377,8 @@ TEST_CASE("what stands in a layer's way is said") {
     using List = std::vector<std::string>;
     CHECK_THAT(problem("strand", {}), Catch::Contains("no root"));
     CHECK_THAT(problem("strand", {{"root", List{"nobody"}}}), Catch::Contains("nobody"));
-    CHECK_THAT(problem("strand", {{"root", List{"bone_2"}}, {"tip", std::string("bone_1")}}), Catch::Contains("does not hang below"));
+    CHECK_THAT(problem("strand", {{"root", List{"bone_2"}}, {"tip", std::string("bone_1")}}),
+               Catch::Contains("does not hang below"));
     CHECK_THAT(problem("strand", {{"root", List{"bone_1", "bone_3"}}}), Catch::Contains("hang on one another"));
     CHECK(problem("strand", {{"root", List{"bone_1"}}}).empty());
     CHECK_THAT(problem("jiggle", {{"joint", List{"bone_1"}}, {"turn", std::string()}}), Catch::Contains("neither"));
@@ -370,8 +392,15 @@ TEST_CASE("values are read from text as the command line gives them") {
     CHECK(std::get<double>(layers::parseValue(*strand.setting("swing"), "2.5", *actor).value()) == 2.5);
     CHECK(std::get<std::string>(layers::parseValue(*jiggle.setting("turn"), "zx", *actor).value()) == "xz");
     CHECK(std::get<std::string>(layers::parseValue(*jiggle.setting("turn"), "none", *actor).value()).empty());
-    CHECK(std::get<std::vector<std::string>>(layers::parseValue(*jiggle.setting("joint"), "bone_1+#3", *actor).value()).size() == 2);
-    for (const auto& [id, text] : {std::pair{"swing", "fast"}, {"swing", "61"}, {"swing", "-1"}, {"swing", "nan"}, {"swing", "2x"}, {"root", "bone_9"}, {"tip", "bone_9"}}) {
+    CHECK(std::get<std::vector<std::string>>(layers::parseValue(*jiggle.setting("joint"), "bone_1+#3", *actor).value()).size() ==
+          2);
+    for (const auto& [id, text] : {std::pair{"swing", "fast"},
+                                   {"swing", "61"},
+                                   {"swing", "-1"},
+                                   {"swing", "nan"},
+                                   {"swing", "2x"},
+                                   {"root", "bone_9"},
+                                   {"tip", "bone_9"}}) {
         INFO(id << "=" << text);
         CHECK_FALSE(layers::parseValue(*strand.setting(id), text, *actor).ok());
     }
@@ -401,8 +430,8 @@ TEST_CASE("the Scope measures what was asked, for both kinds") {
                 CHECK(r->bounces == Approx(bounces).epsilon(0.03));
                 CHECK(r->settles);
                 CHECK(r->overshoot > 0);
-                // The last sample above 5 % comes before the envelope's end, at most half a swing earlier; a strand's tip whips about
-                // half as far again as its first mode, which takes it a little longer.
+                // The last sample above 5 % comes before the envelope's end, at most half a swing earlier; a strand's tip whips
+                // about half as far again as its first mode, which takes it a little longer.
                 const double asked = physics::restTime(f, physics::dampingRatio(bounces));
                 CHECK(r->restTime <= asked * 1.1 + (kind[0] == 's' ? 0.3 / f : 0));
                 CHECK(r->restTime >= asked * 0.85 - 0.55 / f);

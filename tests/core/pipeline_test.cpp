@@ -17,7 +17,9 @@ namespace fs = std::filesystem;
 
 namespace {
 
-fs::path demoScene() { return fs::path(NUTATIO_SOURCE_DIR) / "demo/lake-landing.nutatio"; }
+fs::path demoScene() {
+    return fs::path(NUTATIO_SOURCE_DIR) / "demo/lake-landing.nutatio";
+}
 
 scene::Scene otterScene() {
     auto opened = pipeline::open(demoScene());
@@ -69,7 +71,8 @@ TEST_CASE("the otter is the otter that was promised") {
     for (const char* clip : {"Walk", "Idle"}) {
         const int c = otter->findClip(clip);
         REQUIRE(c >= 0);
-        CHECK(rig::bodyTrack(*otter, c, rig::FrameGrid::covering(otter->clips[static_cast<std::size_t>(c)], 24)).closes(otter->height));
+        CHECK(rig::bodyTrack(*otter, c, rig::FrameGrid::covering(otter->clips[static_cast<std::size_t>(c)], 24))
+                  .closes(otter->height));
     }
     // A planted foot stays where it is put: through the idle no ankle slides by a millimetre.
     const int idle = otter->findClip("Idle");
@@ -133,7 +136,8 @@ TEST_CASE("the source animation is never altered") {
     const rig::Skeleton& k = s.actors[0].actor->skeleton;
     for (int j = 0; j < body.joints(); ++j) {
         const std::string& name = k.joint(j).name;
-        const bool layered = name.rfind("tail", 0) == 0 || name.rfind("scarf_L_", 0) == 0 || name.rfind("scarf_R_", 0) == 0 || name == "ear_L" || name == "ear_R";
+        const bool layered = name.rfind("tail", 0) == 0 || name.rfind("scarf_L_", 0) == 0 || name.rfind("scarf_R_", 0) == 0 ||
+                             name == "ear_L" || name == "ear_R";
         INFO(name);
         CHECK((body.column(j) == out.column(j)) == !layered);
     }
@@ -199,7 +203,8 @@ TEST_CASE("a scene survives saving and opening, with what it does not know and w
     CHECK(k["actors"][0]["file"] == "../assets/otter.glb");
     const auto again = pipeline::open(f / "a/b/moved.nutatio");
     REQUIRE(again.ok());
-    CHECK(sameBits(*test::evaluate(again.value().scene).actors[0].result, *test::evaluate(opened.value().scene).actors[0].result));
+    CHECK(
+        sameBits(*test::evaluate(again.value().scene).actors[0].result, *test::evaluate(opened.value().scene).actors[0].result));
     // Written twice, the same text: order is stable.
     const std::string text = test::textOf(f / "a/b/moved.nutatio");
     REQUIRE(files::writeScene(again.value().scene, f / "a/b/moved.nutatio").ok());
@@ -243,7 +248,9 @@ TEST_CASE("a scene that is wrong is refused in one sentence, or mended with one"
         CHECK_THAT(r.value().warnings[0], Catch::Contains(words));
         return r.value().scene;
     };
-    CHECK(mended([](Json& j) { j["layers"][0]["settings"]["swing"] = 900; }, "900 is outside 0 to 60").layers[0].number("swing") == 60);
+    CHECK(
+        mended([](Json& j) { j["layers"][0]["settings"]["swing"] = 900; }, "900 is outside 0 to 60").layers[0].number("swing") ==
+        60);
     CHECK(mended([](Json& j) { j["layers"][0]["settings"]["swing"] = "fast"; }, "wrong type").layers[0].number("swing") == 2);
     CHECK(mended([](Json& j) { j["layers"][0]["settings"]["root"] = {"gone"}; }, "gone").layers.size() == 3);
     CHECK(mended([](Json& j) { j["layers"][0]["kind"] = "cloth"; }, "no layer kind").layers[0].kind == "cloth");

@@ -103,7 +103,8 @@ TEST_CASE("step, linear and cubic curves are read as glTF defines them") {
         CHECK(v[0] == Approx(x));
     }
     // A cubic with slopes that make it a straight line, keys two seconds apart: slopes are per second.
-    const Channel cubic = curve(Path::Move, Interpolation::Cubic, {0, 2}, {0, 0, 0, 1, 0, 0, 5, 0, 0, 5, 0, 0, 11, 0, 0, 0, 0, 0});
+    const Channel cubic =
+        curve(Path::Move, Interpolation::Cubic, {0, 2}, {0, 0, 0, 1, 0, 0, 5, 0, 0, 5, 0, 0, 11, 0, 0, 0, 0, 0});
     cubic.sample(0.5, v);
     CHECK(v[0] == Approx(1 + 5 * 0.5));
     cubic.sample(2, v);

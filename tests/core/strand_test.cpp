@@ -107,7 +107,8 @@ TEST_CASE("a free pendulum keeps the period of the elliptic integral and never g
         most = std::max(most, b.strand.energy() - lowest);
     }
     const double left = (b.strand.energy() - lowest) / from;
-    INFO("period " << firstPeriod({x.begin(), x.begin() + 1200}, h) << " of " << pendulumPeriod(1, angle) << ", energy left " << left);
+    INFO("period " << firstPeriod({x.begin(), x.begin() + 1200}, h) << " of " << pendulumPeriod(1, angle) << ", energy left "
+                   << left);
     CHECK(firstPeriod({x.begin(), x.begin() + 1200}, h) == Approx(pendulumPeriod(1, angle)).epsilon(0.002));
     CHECK(left > 0.97);
     CHECK(most < from * 1.001);
@@ -165,7 +166,12 @@ TEST_CASE("links keep their lengths through violent motion") {
     Bench b(straightLinks(8, 1.0, Vec3::UnitZ()), StrandDef{}, 1.0 / 120);
     b.start();
     std::mt19937 noise(11);
-    const auto jolt = [&]() -> Vec3 { return 0.05 * Vec3(static_cast<double>(noise() % 201) - 100, static_cast<double>(noise() % 201) - 100, static_cast<double>(noise() % 201) - 100) / 100; };
+    const auto jolt = [&]() -> Vec3 {
+        return 0.05 *
+               Vec3(static_cast<double>(noise() % 201) - 100, static_cast<double>(noise() % 201) - 100,
+                    static_cast<double>(noise() % 201) - 100) /
+               100;
+    };
     for (int k = 0; k < 1200; ++k) {
         b.base.place0 = b.base.place1;
         b.base.place1 += jolt();
@@ -217,7 +223,8 @@ TEST_CASE("nothing that can be set, and no motion of the base, breaks the strand
             b.base.place0 = b.base.place1;
             b.base.turn0 = b.base.turn1;
             b.base.place1 += size * (teleport ? 50 : 0.2) * Vec3(any(-1, 1), any(-1, 1), any(-1, 1));
-            b.base.turn1 = (fromRotationVector(Vec3(any(-1, 1), any(-1, 1), any(-1, 1)) * (teleport ? 3 : 0.3)) * b.base.turn1).normalized();
+            b.base.turn1 =
+                (fromRotationVector(Vec3(any(-1, 1), any(-1, 1), any(-1, 1)) * (teleport ? 3 : 0.3)) * b.base.turn1).normalized();
             b.base.velocityEnd = (b.base.place1 - b.base.place0) / h;
             b.step();
         }
@@ -239,7 +246,8 @@ TEST_CASE("the bend limit holds and takes the speed out of what would pass it") 
     for (int k = 0; k < 600; ++k) {
         b.step();
         for (std::size_t i = 0; i < 3; ++i) {
-            const Vec3 above = i == 0 ? Vec3(Vec3::UnitZ()) : Vec3(b.strand.turn(i - 1) * Vec3::UnitZ()), here = b.strand.turn(i) * Vec3::UnitZ();
+            const Vec3 above = i == 0 ? Vec3(Vec3::UnitZ()) : Vec3(b.strand.turn(i - 1) * Vec3::UnitZ()),
+                       here = b.strand.turn(i) * Vec3::UnitZ();
             REQUIRE(degrees(std::acos(std::min(1.0, above.dot(here)))) <= 20.001);
         }
     }
@@ -377,7 +385,8 @@ TEST_CASE("a lantern on a thread and a whisker of many short joints do not buzz"
         Bench hanging(straightLinks(c.n, c.length, -Vec3::UnitY()), d, 1.0 / 120);
         hanging.start();
         const double drop = from - hanging.strand.energy();
-        INFO("joints " << c.n << " length " << c.length << " weight " << c.endWeight << ": gained " << (most - from) / drop << " of the drop");
+        INFO("joints " << c.n << " length " << c.length << " weight " << c.endWeight << ": gained " << (most - from) / drop
+                       << " of the drop");
         CHECK(most - from < 0.02 * drop);
     }
 }
@@ -417,7 +426,8 @@ TEST_CASE("whatever was done to it, a damped strand comes to rest") {
             b.step();
             wander = std::max(wander, (b.strand.end(static_cast<std::size_t>(n) - 1) - tip).norm() / size);
         }
-        INFO("trial " << trial << " n " << n << " size " << size << " swing " << d.swing << " zeta " << d.zeta << " gravity " << d.gravity.y() << " weight " << d.endWeight);
+        INFO("trial " << trial << " n " << n << " size " << size << " swing " << d.swing << " zeta " << d.zeta << " gravity "
+                      << d.gravity.y() << " weight " << d.endWeight);
         CHECK(wander < 2e-3);
     }
 }

@@ -27,7 +27,9 @@ std::string textOf(const fs::path& path) {
     return s.str();
 }
 
-void put(const fs::path& path, const std::string& text) { std::ofstream(path, std::ios::binary) << text; }
+void put(const fs::path& path, const std::string& text) {
+    std::ofstream(path, std::ios::binary) << text;
+}
 
 std::shared_ptr<const rig::Actor> read(const fs::path& path) {
     auto got = files::readActor(path);
@@ -59,9 +61,12 @@ std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec) {
     return read(folder / "chain.glb");
 }
 
-scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor) { return files::sceneOf(std::move(actor)); }
+scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor) {
+    return files::sceneOf(std::move(actor));
+}
 
-std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints, const scene::Values& values) {
+std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints,
+                     const scene::Values& values) {
     scene::Layer l = layers::newLayer(*layers::findKind(kind), scene, scene.actors.front(), joints);
     for (const auto& [id, v] : values) l.values[id] = v;
     scene.layers.push_back(l);
@@ -98,7 +103,8 @@ std::vector<physics::LinkDef> straightLinks(int n, double total, const Vec3& way
     return links;
 }
 
-Bench::Bench(std::vector<physics::LinkDef> l, const physics::StrandDef& def, double h) : links(std::move(l)), strand(links, def, h), goals(links.size()) {}
+Bench::Bench(std::vector<physics::LinkDef> l, const physics::StrandDef& def, double h)
+    : links(std::move(l)), strand(links, def, h), goals(links.size()) {}
 
 void Bench::start(const Quat& turned) {
     // Starting on a turned base and then letting go at once displaces the whole strand without speed.

@@ -34,7 +34,8 @@ void put(const std::filesystem::path& path, const std::string& text);
 /// The actor of a file; fails the test with the error when it does not read.
 std::shared_ptr<const rig::Actor> read(const std::filesystem::path& path);
 
-/// root > bone_1 .. bone_n, each `length` along the last, along `way` (unit); a clip "Move" of `frames` in which the root goes by `motion`.
+/// root > bone_1 .. bone_n, each `length` along the last, along `way` (unit); a clip "Move" of `frames` in which the root goes by
+/// `motion`.
 struct ChainSpec {
     int bones = 4;
     double length = 0.25;
@@ -46,7 +47,8 @@ struct ChainSpec {
 std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec);
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
 /// Adds a layer by the table's defaults and `values`; returns its id.
-std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints, const scene::Values& values = {});
+std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints,
+                     const scene::Values& values = {});
 /// World places of a joint over the evaluated shot.
 std::vector<Vec3> worldPlaces(const rig::Actor& actor, const rig::Track& track, int joint);
 pipeline::Evaluation evaluate(const scene::Scene& scene);
