@@ -180,10 +180,10 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
     const int last = static_cast<int>(column.size()) - 1;
     std::vector<int> kept{0};
     if (last == 0) return kept;
-    std::vector<std::pair<int, int>> todo{{0, last}};
-    while (!todo.empty()) {
-        const auto [a, b] = todo.back();
-        todo.pop_back();
+    std::vector<std::pair<int, int>> waiting{{0, last}};
+    while (!waiting.empty()) {
+        const auto [a, b] = waiting.back();
+        waiting.pop_back();
         int worst = -1;
         double far = 1;
         for (int f = a + 1; f < b; ++f) {
@@ -196,8 +196,8 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
         if (worst < 0) {
             kept.push_back(b);
         } else {
-            todo.emplace_back(worst, b);
-            todo.emplace_back(a, worst);
+            waiting.emplace_back(worst, b);
+            waiting.emplace_back(a, worst);
         }
     }
     return kept;

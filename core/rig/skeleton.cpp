@@ -51,13 +51,13 @@ bool Skeleton::isBelow(int j, int ancestor) const {
 }
 
 std::vector<int> Skeleton::subtree(int root) const {
-    std::vector<int> out, todo{root};
-    while (!todo.empty()) {
-        const int j = todo.back();
-        todo.pop_back();
+    std::vector<int> out, waiting{root};
+    while (!waiting.empty()) {
+        const int j = waiting.back();
+        waiting.pop_back();
         out.push_back(j);
         const auto& c = joint(j).children;
-        todo.insert(todo.end(), c.rbegin(), c.rend());
+        waiting.insert(waiting.end(), c.rbegin(), c.rend());
     }
     return out;
 }
