@@ -61,17 +61,100 @@ scene::Collider readCollider(const Place& p) {
     c.id = p.at("id").text();
     c.name = textOr(p, "name", c.id);
     c.actor = p.at("actor").text();
-    c.joint = p.at("joint").text();
+    c.joint = textOr(p, "joint", "");
     if (!scene::shapeFromName(p.at("shape").text(), c.shape))
-        p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, plane)");
+        p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, box, plane)");
     c.radius = numberOr(p, "radius", c.radius);
+    c.radiusEnd = numberOr(p, "radiusEnd", c.radius);
     c.length = numberOr(p, "length", c.length);
-    if (c.radius < 0 || c.length < 0) p.fail("a collider's radius and length must not be below 0");
+    c.size = vectorOr(p, "size", c.size);
+    c.friction = numberOr(p, "friction", c.friction);
+    if (c.radius < 0 || c.radiusEnd < 0 || c.length < 0 || c.size.minCoeff() < 0)
+        p.fail("a collider's radius, length and size must not be below 0");
+    if (c.friction < 0) p.at("friction").fail("friction must not be below 0");
     c.offset = vectorOr(p, "offset", c.offset);
     c.turnDeg = vectorOr(p, "turn", c.turnDeg);
     c.on = boolOr(p, "on", true);
-    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "length", "offset", "turn", "on"});
+    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "radiusEnd", "length", "size", "offset", "turn", "friction",
+                               "on"});
     return c;
+}
+
+std::vector<std::string> textsOf(const Place& p) {
+    std::vector<std::string> out;
+    for (std::size_t i = 0, n = p.size(); i < n; ++i) out.push_back(p.at(i).text());
+    return out;
+}
+
+scene::Wind readWind(const Place& p) {
+    scene::Wind w;
+    w.id = p.at("id").text();
+    w.name = textOr(p, "name", w.id);
+    w.place = vectorOr(p, "place", w.place);
+    w.direction = vectorOr(p, "direction", w.direction);
+    if (!(w.direction.norm() > 1e-9)) p.at("direction").fail("a wind must blow somewhere; its direction has no length");
+    w.direction.normalize();
+    const std::pair<const char*, double*> numbers[] = {{"speed", &w.speed},         {"gustRate", &w.gustRate},
+                                                       {"gustShare", &w.gustShare}, {"swirlSize", &w.swirlSize},
+                                                       {"swirlShare", &w.swirlShare}, {"reach", &w.reach},
+                                                       {"falloff", &w.falloff},     {"seed", &w.seed}};
+    for (const auto& [key, to] : numbers) {
+        *to = numberOr(p, key, *to);
+        if (*to < 0) p.at(key).fail("must not be below 0");
+    }
+    w.on = boolOr(p, "on", true);
+    if (p.has("layers")) w.layers = textsOf(p.at("layers"));
+    w.unknown = unknownOf(p, {"id", "name", "place", "direction", "speed", "gustRate", "gustShare", "swirlSize", "swirlShare",
+                              "reach", "falloff", "seed", "on", "layers"});
+    return w;
+}
+
+/// Frames are written as people count them, from 1.
+int frameOf(const Place& p) {
+    const double f = p.number();
+    if (f != std::floor(f) || std::abs(f) > 1e6) p.fail("a frame is a whole number");
+    return static_cast<int>(f) - 1;
+}
+
+scene::Keys readKeys(const Place& p) {
+    scene::Keys keys;
+    for (std::size_t i = 0, n = p.size(); i < n; ++i) {
+        const Place at = p.at(i);
+        at.numbers(2);
+        const int frame = frameOf(at.at(std::size_t{0}));
+        if (!keys.empty() && frame <= keys.back().frame) at.fail("keys must stand in the order of their frames");
+        keys.push_back({frame, at.at(std::size_t{1}).number()});
+    }
+    return keys;
+}
+
+scene::Profile readProfile(const Place& p) {
+    scene::Profile profile;
+    for (std::size_t i = 0, n = p.size(); i < n; ++i) {
+        const std::vector<double> v = p.at(i).numbers(2);
+        if (v[0] < 0 || v[0] > 1 || (!profile.empty() && v[0] < profile.back().at))
+            p.at(i).fail("a profile's places go from 0, the root, to 1, the tip");
+        if (v[1] < 0) p.at(i).fail("a profile must not go below 0");
+        profile.push_back({v[0], v[1]});
+    }
+    return profile;
+}
+
+scene::Pin readPin(const Place& p) {
+    scene::Pin pin;
+    pin.id = p.at("id").text();
+    pin.name = textOr(p, "name", pin.id);
+    pin.actor = p.at("actor").text();
+    pin.joint = p.at("joint").text();
+    pin.end = boolOr(p, "end", false);
+    pin.toActor = textOr(p, "toActor", "");
+    pin.toJoint = textOr(p, "toJoint", "");
+    pin.offset = vectorOr(p, "offset", pin.offset);
+    pin.strength = numberOr(p, "strength", pin.strength);
+    if (p.has("strengthKeys")) pin.strengthKeys = readKeys(p.at("strengthKeys"));
+    pin.on = boolOr(p, "on", true);
+    pin.unknown = unknownOf(p, {"id", "name", "actor", "joint", "end", "toActor", "toJoint", "offset", "strength", "strengthKeys", "on"});
+    return pin;
 }
 
 scene::Layer readLayer(const Place& p) {
@@ -82,7 +165,15 @@ scene::Layer readLayer(const Place& p) {
     l.actor = p.at("actor").text();
     l.muted = boolOr(p, "muted", false);
     l.solo = boolOr(p, "solo", false);
-    l.unknown = unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings"});
+    l.unknown = unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles"});
+    const auto eachOf = [&](const char* what, const auto& take) {
+        if (!p.has(what)) return;
+        const Place all = p.at(what);
+        all.wantObject();
+        for (const auto& [key, value] : all.json().items()) take(key, all.at(key.c_str()));
+    };
+    eachOf("keys", [&](const std::string& key, const Place& at) { l.keys[key] = readKeys(at); });
+    eachOf("profiles", [&](const std::string& key, const Place& at) { l.profiles[key] = readProfile(at); });
     if (!p.has("settings")) return l;
     const Place settings = p.at("settings");
     settings.wantObject();
@@ -93,9 +184,7 @@ scene::Layer readLayer(const Place& p) {
         } else if (value.is_string()) {
             l.values[key] = at.text();
         } else if (value.is_array()) {
-            std::vector<std::string> names;
-            for (std::size_t i = 0, n = at.size(); i < n; ++i) names.push_back(at.at(i).text());
-            l.values[key] = std::move(names);
+            l.values[key] = textsOf(at);
         } else {
             at.fail("a setting is a number, a text or a list of joints");
         }
@@ -128,16 +217,29 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     };
     each("actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder)); });
     each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p)); });
+    each("winds", [&](const Place& p) { s.winds.push_back(readWind(p)); });
+    each("pins", [&](const Place& p) { s.pins.push_back(readPin(p)); });
+    each("cuts", [&](const Place& p) { s.cuts.push_back(frameOf(p)); });
+    std::sort(s.cuts.begin(), s.cuts.end());
+    s.cuts.erase(std::unique(s.cuts.begin(), s.cuts.end()), s.cuts.end());
     each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p)); });
     refuseSharedIds(s.actors, "actors");
     refuseSharedIds(s.colliders, "colliders");
+    refuseSharedIds(s.winds, "winds");
+    refuseSharedIds(s.pins, "pins");
     refuseSharedIds(s.layers, "layers");
-    s.unknown = unknownOf(root, {"format", "version", "fps", "actors", "colliders", "layers"});
+    s.unknown = unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"});
     return s;
 }
 
 Json numbers(const Vec3& v) {
     return {v.x(), v.y(), v.z()};
+}
+
+Json keysJson(const scene::Keys& keys) {
+    Json out = Json::array();
+    for (const scene::KeyAt& k : keys) out.push_back({k.frame + 1, k.value});
+    return out;
 }
 
 Json sceneJson(const scene::Scene& s, const fs::path& folder) {
@@ -163,18 +265,62 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
                {"joint", c.joint},
                {"shape", scene::shapeName(c.shape)},
                {"radius", c.radius},
+               {"radiusEnd", c.radiusEnd},
                {"length", c.length},
+               {"size", numbers(c.size)},
                {"offset", numbers(c.offset)},
                {"turn", numbers(c.turnDeg)},
+               {"friction", c.friction},
                {"on", c.on}};
         putUnknown(j, c.unknown);
         root["colliders"].push_back(std::move(j));
     }
+    root["winds"] = Json::array();
+    for (const scene::Wind& w : s.winds) {
+        Json j{{"id", w.id},
+               {"name", w.name},
+               {"place", numbers(w.place)},
+               {"direction", numbers(w.direction)},
+               {"speed", w.speed},
+               {"gustRate", w.gustRate},
+               {"gustShare", w.gustShare},
+               {"swirlSize", w.swirlSize},
+               {"swirlShare", w.swirlShare},
+               {"reach", w.reach},
+               {"falloff", w.falloff},
+               {"seed", w.seed},
+               {"on", w.on},
+               {"layers", w.layers}};
+        putUnknown(j, w.unknown);
+        root["winds"].push_back(std::move(j));
+    }
+    root["pins"] = Json::array();
+    for (const scene::Pin& p : s.pins) {
+        Json j{{"id", p.id},
+               {"name", p.name},
+               {"actor", p.actor},
+               {"joint", p.joint},
+               {"end", p.end},
+               {"toActor", p.toActor},
+               {"toJoint", p.toJoint},
+               {"offset", numbers(p.offset)},
+               {"strength", p.strength},
+               {"on", p.on}};
+        if (!p.strengthKeys.empty()) j["strengthKeys"] = keysJson(p.strengthKeys);
+        putUnknown(j, p.unknown);
+        root["pins"].push_back(std::move(j));
+    }
+    root["cuts"] = Json::array();
+    for (int c : s.cuts) root["cuts"].push_back(c + 1);
     root["layers"] = Json::array();
     for (const scene::Layer& l : s.layers) {
         Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
         Json& settings = j["settings"] = Json::object();
         for (const auto& [key, value] : l.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
+        for (const auto& [key, keys] : l.keys)
+            if (!keys.empty()) j["keys"][key] = keysJson(keys);
+        for (const auto& [key, profile] : l.profiles)
+            for (const scene::ProfilePoint& point : profile) j["profiles"][key].push_back({point.at, point.times});
         putUnknown(j, l.unknown);
         root["layers"].push_back(std::move(j));
     }

@@ -46,4 +46,21 @@ ColliderPlace placeCollider(const scene::Collider& c, const Affine& world) {
     return {world.t + joint * c.offset, joint * fromRotationVector(c.turnDeg * radians(1))};
 }
 
+physics::Body bodyOf(const scene::Collider& c, const ColliderPlace& at) {
+    physics::Body b;
+    b.kind = c.shape == scene::Shape::Plane ? physics::Body::Kind::Plane
+             : c.shape == scene::Shape::Box ? physics::Body::Kind::Box
+                                            : physics::Body::Kind::Round;
+    const bool capsule = c.shape == scene::Shape::Capsule;
+    const Vec3 half = capsule ? Vec3(0.5 * c.length * (at.turn * Vec3::UnitY())) : Vec3(Vec3::Zero());
+    b.a = at.centre - half;
+    b.b = at.centre + half;
+    b.turn = at.turn;
+    b.radiusA = c.radius;
+    b.radiusB = capsule ? c.radiusEnd : c.radius;
+    b.half = 0.5 * c.size;
+    b.friction = c.friction;
+    return b;
+}
+
 }  // namespace nutatio::layers

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "layers/layer_kind.h"
+#include "physics/colliders.h"
 
 namespace nutatio::layers {
 
@@ -38,5 +39,7 @@ struct ColliderPlace {
     Quat turn;
 };
 ColliderPlace placeCollider(const scene::Collider& collider, const Affine& world);
+/// The collider standing there, at rest.
+physics::Body bodyOf(const scene::Collider& collider, const ColliderPlace& place);
 
 }  // namespace nutatio::layers

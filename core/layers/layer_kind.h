@@ -17,23 +17,43 @@ namespace nutatio::layers {
 /// The body at one instant: one frame of a track, or an array of local transforms. Borrows what it looks at.
 class PoseView {
   public:
-    PoseView(const rig::Track& track, int frame) : m_track(&track), m_frame(frame) {}
-    explicit PoseView(std::span<const Xform> locals) : m_locals(locals) {}
+    /// `time` [s] runs on through pre-roll and loops; frame 0 of the shot has time 0.
+    PoseView(const rig::Track& track, int frame, double time) : m_track(&track), m_frame(frame), m_time(time) {}
+    PoseView(const rig::Track& track, int frame) : PoseView(track, frame, frame / track.grid().fps) {}
+    /// A pose from elsewhere (a tug, a measurement), at a moment of the shot.
+    explicit PoseView(std::span<const Xform> locals, int frame = 0, double time = 0)
+        : m_frame(frame), m_time(time), m_locals(locals) {}
     const Xform& local(int joint) const {
         return m_track ? m_track->at(joint, m_frame) : m_locals[static_cast<std::size_t>(joint)];
     }
+    /// Frame of the shot whose keys, cuts and other actors hold.
+    int frame() const { return m_frame; }
+    double time() const { return m_time; }
 
   private:
     const rig::Track* m_track = nullptr;
     int m_frame = 0;
+    double m_time = 0;
     std::span<const Xform> m_locals;
 };
 
 /// What a layer may read beside its input motion.
 struct LayerContext {
+    /// Another actor: its joints, and how its body moves. Strands meet bodies, not what layers add to them elsewhere, so that no
+    /// two actors can wait for each other.
+    struct Other {
+        std::string_view id;
+        const rig::Actor* actor = nullptr;
+        const rig::Track* body = nullptr;
+    };
     const rig::Actor& actor;
     const scene::Layer& layer;
-    std::vector<const scene::Collider*> colliders;  // of the same actor, switched on
+    std::vector<const scene::Collider*> colliders{};  // switched on, with a joint to ride on
+    std::vector<const scene::Wind*> winds{};          // switched on, blowing on this layer
+    std::vector<const scene::Pin*> pins{};            // switched on, holding joints of this actor
+    std::vector<Other> others{};
+    std::vector<int> cuts{};  // frames at which the motion begins anew
+    double period = 0;        // [s] of a shot that loops; 0: it does not
 };
 
 /// One independently moving part of a simulated layer. Live and baked motion both go through start and step.

@@ -37,6 +37,44 @@ std::string inOrder(std::string_view axes) {
     return s;
 }
 
+bool isChoice(const scene::SettingSpec& spec, std::string_view id) {
+    const auto choices = choicesOf(spec);
+    return std::find(choices.begin(), choices.end(), id) != choices.end();
+}
+
+std::string choiceList(const scene::SettingSpec& spec) {
+    std::string s;
+    for (std::string_view c : choicesOf(spec)) s += (s.empty() ? "" : ", ") + std::string(c);
+    return s;
+}
+
+/// Keys and profiles belong to settings that may have them; key values stay within the setting's range.
+void settleKeys(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
+    const auto refuse = [&](auto& of, bool scene::SettingSpec::*may, const char* what) {
+        std::erase_if(of, [&](const auto& entry) {
+            const scene::SettingSpec* spec = kind.setting(entry.first);
+            if (spec && spec->*may) return false;
+            said.push_back("layer \"" + layer.name + "\": \"" + entry.first + "\" cannot have " + what + "; it was left out");
+            return true;
+        });
+    };
+    refuse(layer.keys, &scene::SettingSpec::keyable, "keys");
+    refuse(layer.profiles, &scene::SettingSpec::profiled, "a profile");
+    for (auto& [id, keys] : layer.keys) {
+        const scene::SettingSpec& spec = *kind.setting(id);
+        int moved = 0;
+        for (scene::KeyAt& k : keys) {
+            const double kept = scene::clampTo(spec, k.value);
+            moved += kept != k.value;
+            k.value = kept;
+        }
+        if (moved)
+            said.push_back("layer \"" + layer.name + "\", " + std::string(spec.label) + ": " + std::to_string(moved) +
+                           " of its keys lay outside " + shown(spec.range.low) + " to " + shown(spec.range.high) +
+                           "; the nearest value is used");
+    }
+}
+
 void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
     for (const scene::SettingSpec& spec : kind.settings) {
         const auto at = layer.values.find(spec.id);
@@ -55,8 +93,41 @@ void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::st
             v = kept;
         } else if (spec.type == scene::SettingType::Axes) {
             std::get<std::string>(at->second) = inOrder(std::get<std::string>(at->second));
+        } else if (spec.type == scene::SettingType::Choice && !isChoice(spec, std::get<std::string>(at->second))) {
+            said.push_back(where + ": \"" + std::get<std::string>(at->second) + "\" is not one of " + choiceList(spec) + "; \"" +
+                           std::string(choicesOf(spec).front()) + "\" is used");
+            at->second = scene::startValue(spec);
         }
     }
+    settleKeys(layer, kind, said);
+}
+
+void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
+    const auto missing = [&](const std::string& actorId, const std::string& joint) {
+        const scene::ActorEntry* actor = scene.actor(actorId);
+        return !actor || actor->actor->skeleton.find(joint) == rig::kNoJoint;
+    };
+    for (const scene::Collider& c : scene.colliders)
+        if (!c.actor.empty() && missing(c.actor, c.joint))
+            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
+                           "\"; the collider is kept and does nothing");
+    for (scene::Pin& p : scene.pins) {
+        if (missing(p.actor, p.joint))
+            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint + "\" to hold; the pin is kept and does nothing");
+        else if (!p.toActor.empty() && missing(p.toActor, p.toJoint))
+            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.toJoint +
+                           "\" to hold to; the pin is kept and does nothing");
+        if (p.strength < 0 || p.strength > 1) {
+            const double kept = std::clamp(p.strength, 0.0, 1.0);
+            said.push_back("pin \"" + p.name + "\": strength " + shown(p.strength) + " is outside 0 to 1; " + shown(kept) +
+                           " is used");
+            p.strength = kept;
+        }
+        for (scene::KeyAt& k : p.strengthKeys) k.value = std::clamp(k.value, 0.0, 1.0);
+    }
+    for (const scene::Wind& w : scene.winds)
+        for (const std::string& id : w.layers)
+            if (!scene.layer(id)) said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
 }
 
 }  // namespace
@@ -106,6 +177,18 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
             if (text.empty() || text.find_first_not_of("xyz") != std::string_view::npos)
                 return Error{"", id, "axes are some of x, y, z, or none"};
             return scene::Value(inOrder(text));
+        case scene::SettingType::Choice:
+            if (!isChoice(spec, text)) return Error{"", id, "\"" + std::string(text) + "\" is not one of " + choiceList(spec)};
+            return scene::Value(std::string(text));
+        case scene::SettingType::Colliders: {
+            std::vector<std::string> ids;
+            for (std::size_t from = 0; from < text.size();) {
+                const std::size_t to = std::min(text.find('+', from), text.size());
+                ids.emplace_back(text.substr(from, to - from));
+                from = to + 1;
+            }
+            return scene::Value(std::move(ids));
+        }
         case scene::SettingType::Joint:
             if (!text.empty() && !joint(text)) return Error{"", id, "there is no joint \"" + std::string(text) + "\""};
             return scene::Value(std::string(text));
@@ -141,12 +224,7 @@ std::vector<std::string> settle(scene::Scene& scene) {
         else if (const auto problem = kind->problem(*actor->actor, layer))
             said.push_back("layer \"" + layer.name + "\": " + *problem + "; the layer is kept and does nothing");
     }
-    for (const scene::Collider& c : scene.colliders) {
-        const scene::ActorEntry* actor = scene.actor(c.actor);
-        if (!actor || actor->actor->skeleton.find(c.joint) == rig::kNoJoint)
-            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
-                           "\"; the collider is kept and does nothing");
-    }
+    settleItems(scene, said);
     return said;
 }
 

@@ -15,7 +15,7 @@ class Sequence {
     Sequence(const rig::Track& track, int preroll, bool loops) : m_track(track), m_preroll(preroll), m_loops(loops) {}
 
     int first() const { return -m_preroll; }
-    PoseView at(int step) const { return {m_track, frame(step)}; }
+    PoseView at(int step) const { return {m_track, frame(step), step * m_track.grid().dt()}; }
 
   private:
     int frame(int step) const {
@@ -71,16 +71,22 @@ rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Tr
     return above;
 }
 
-rig::Track mixed(const rig::Track& below, const rig::Track& above, double mix) {
-    if (mix >= 1) return above;
-    if (mix <= 0) return below;
+bool mixesWhole(const scene::Layer& layer) {
+    const auto [low, high] = layer.span("mix");
+    return low >= 1 && high >= 1;
+}
+
+rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer) {
     rig::Track out = below;
+    std::vector<double> mix;
+    for (int f = 0; f < below.frames(); ++f) mix.push_back(layer.numberAt("mix", f));
     for (int j = 0; j < below.joints(); ++j) {
         if (below.column(j) == above.column(j)) continue;
         rig::Column c(static_cast<std::size_t>(below.frames()));
         for (int f = 0; f < below.frames(); ++f) {
             const Xform &a = below.at(j, f), &b = above.at(j, f);
-            c[static_cast<std::size_t>(f)] = {a.t + mix * (b.t - a.t), blend(a.r, b.r, mix), a.s + mix * (b.s - a.s)};
+            const double u = mix[static_cast<std::size_t>(f)];
+            c[static_cast<std::size_t>(f)] = u >= 1 ? b : Xform{a.t + u * (b.t - a.t), blend(a.r, b.r, u), a.s + u * (b.s - a.s)};
         }
         out.replace(j, std::move(c));
     }

@@ -9,7 +9,10 @@ namespace nutatio::layers {
 /// Throws Cancelled when asked to stop.
 rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel);
 
-/// `above` mixed over `below`: 0 gives below, 1 gives above.
-rig::Track mixed(const rig::Track& below, const rig::Track& above, double mix);
+/// Whether the layer is used whole in every frame.
+bool mixesWhole(const scene::Layer& layer);
+
+/// `above` mixed over `below` by the layer's mix at every frame: 0 gives below, 1 gives above.
+rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer);
 
 }  // namespace nutatio::layers

@@ -1,6 +1,10 @@
 #include "physics/strand.h"
 
 #include <algorithm>
+#include <cstddef>
+
+#include "physics/pack_body.h"
+#include "physics/strand_lanes.h"
 
 namespace nutatio::physics {
 
@@ -12,6 +16,11 @@ namespace nutatio::physics {
 // whose characteristic polynomial is z^2 - tr z + det. Asking for det = E^2, tr = 2 E cos(w_d h), E = exp(-zeta w h) gives
 //     P = (3 - det - tr)/2, Q = det - 1 + P, y = P/a, chat = y/(1-y), khat = 4 Q (1 + chat)/(a h^2), dhat = 2 chat/h - h khat/2.
 //
+// Stiffness. M_ij = sum over ends k beyond both joints of m_k l_ik . l_jk. Joint i's spring is khat sigma s_i^2 M_ii, s_i its
+// share of the swing rate, and sigma the largest eigenvalue of M_ij / (s_i sqrt(M_ii) s_j sqrt(M_jj)): then the first mode of the
+// whole is the asked one, whatever the shares are; they shape the bend and do not shift the rate.
+// Stretching is the same with the weights beyond both links for M_ij.
+//
 // Tension. Between drift and kick the link's direction stands still, so tension acts like the spring of a leapfrog scheme: stable
 // only while the sideways frequency it makes, up to 4 T / (m L), stays below 2/h. A lantern on a thread, or many joints on a
 // short whisker, lie far beyond that. A link whose tension is too great gets a turning inertia of its own, eps = h^2 T L / (4 mu)
@@ -19,331 +28,412 @@ namespace nutatio::physics {
 // nothing is changed.
 //
 // Articulated recursion. For the subtree beyond a joint, [torque; force] = [J H; H^T M] [w; v] + [pt; pf] at the joint's place;
-// eliminating the joint's own turn against its spring-damper c (w - w_parent) + s gives the parent's view of it in O(1) a link.
+// eliminating the joint's own turn against its spring-damper C (w - w_parent) + s gives the parent's view of it in O(1) a link.
+// A stretching link has one more unknown, the speed along itself, eliminated in the same way at the link's end.
 
 namespace {
-constexpr double kDelta = 0.02;
-constexpr double kA = 2.0 - kDelta;
-constexpr double kCalm = 0.6;          // share of that inertia's turning that is lost each step
-constexpr double kTensionShare = 0.1;  // mu: how near to the bound of stability tension may come
-constexpr double kMostTurn = 0.5;      // [rad] a link may turn within one substep
 
-/// Moves an articulated inertia from its point to a point `r` before it (r: from the new point to the old).
-void shiftTo(const Vec3& r, Mat3& J, Mat3& H, const Mat3& M, Vec3& pt, const Vec3& pf) {
-    const Mat3 R = skew(r);
-    const Mat3 Ht = H.transpose();
-    H += R * M;
-    J += R * Ht - H * R;
-    pt += r.cross(pf);
+using Fields = lanes::Link<1>;
+using BaseFields = lanes::Base<1>;
+
+constexpr double kA = 1.98;  // a = 2 - delta
+
+#define FIELD(name) (offsetof(Fields, name) / sizeof(double))
+
+/// khat and dhat of the header.
+struct Poles {
+    double khat = 0, dhat = 0;
+};
+
+Poles fitPoles(double w, double zeta, double h) {
+    if (w <= 0) return {};
+    const double E = std::exp(-zeta * w * h), det = E * E;
+    double tr;
+    if (zeta < 1) {
+        tr = 2 * E * std::cos(std::min(w * h * std::sqrt(1 - zeta * zeta), 0.9 * kPi));
+    } else {
+        const double r = w * std::sqrt(zeta * zeta - 1);
+        tr = std::exp((r - zeta * w) * h) + std::exp(-(r + zeta * w) * h);
+    }
+    const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / kA, 0.98), chat = y / (1 - y);
+    const double khat = std::max(0.0, 4 * Q * (1 + chat) / (kA * h * h));
+    return {khat, std::max(0.0, 2 * chat / h - h * khat / 2)};
 }
+
+/// Largest eigenvalue of a symmetric matrix with no negative entry outweighing the rest, by power iteration.
+double largestEigenvalue(const Eigen::MatrixXd& M) {
+    Eigen::VectorXd v = Eigen::VectorXd::Ones(M.rows());
+    double value = 1;
+    for (int k = 0; k < 200; ++k) {
+        const Eigen::VectorXd next = M * v;
+        const double before = value, n = next.norm();
+        if (!(n > 0)) return 1;
+        value = n / v.norm();
+        v = next / n;
+        if (k > 3 && std::abs(value - before) < 1e-12 * value) break;
+    }
+    return value;
+}
+
+StepFunction stepFor(int width) {
+    return width == 8 ? stepLanes8 : width == 4 ? stepLanes4 : width == 2 ? stepLanes2 : stepLanes1;
+}
+
+/// Doubles before the first one that lies on a cache line, in a vector with room for it.
+std::size_t aligned(const std::vector<double>& v) {
+    const auto at = reinterpret_cast<std::uintptr_t>(v.data());
+    return ((64 - at % 64) % 64) / sizeof(double);
+}
+
 }  // namespace
 
-int substepsFor(double dt, double swing) {
+int bestWidth() {
+    static const int kBest = __builtin_cpu_supports("avx512f") ? 8 : __builtin_cpu_supports("avx2") ? 4 : 2;
+    return kBest;
+}
+
+int substepsFor(double dt, double swing, bool quick) {
     // Faster swings get a finer grid, so that w h stays below 0.32: beyond about 0.5 a lightly damped strand that is thrown about
     // can feed its highest modes from its turning and never come to rest (measured; see README.md).
-    double rate = 120;
-    for (double f = 6; swing > f; f *= 2) rate *= 2;
+    double rate = quick ? 240 : 120;
+    for (double f = quick ? 12 : 6; swing > f; f *= 2) rate *= 2;
     return std::max(1, static_cast<int>(std::ceil(dt * rate - 1e-6)));
 }
 
-Strand::Strand(std::span<const LinkDef> links, const StrandDef& def, double h) : m_def(def), m_h(h) {
-    prepareMasses(links);
-    prepareStiffness(links);
+StrandBatch::StrandBatch(std::span<const StrandPlan> plans, double h, int width)
+    : m_width(width), m_lanes(static_cast<int>(plans.size())), m_h(h), m_fields(sizeof(Fields) / sizeof(double)) {
+    std::size_t most = 0;
+    for (const StrandPlan& p : plans) {
+        m_count.push_back(p.links.size());
+        if (p.links.size() > most) {
+            most = p.links.size();
+            m_parents.clear();
+            for (const LinkDef& l : p.links) m_parents.push_back(l.parent);
+        }
+    }
+    const auto W = static_cast<std::size_t>(width);
+    m_data.assign(most * m_fields * W + 8, 0.0);
+    m_linksAt = aligned(m_data);
+    m_baseData.assign(sizeof(BaseFields) / sizeof(double) * W + 8, 0.0);
+    m_baseAt = aligned(m_baseData);
+    m_prepared.resize(plans.size());
+    for (int lane = 0; lane < m_width; ++lane) {
+        const std::size_t used = lane < m_lanes ? plans[static_cast<std::size_t>(lane)].links.size() : 0;
+        setBase(lane, {});
+        prepareEmpty(lane, used);
+        if (lane >= m_lanes) continue;
+        prepareMasses(lane, plans[static_cast<std::size_t>(lane)]);
+        prepareStiffness(lane, plans[static_cast<std::size_t>(lane)]);
+        tune(lane, plans[static_cast<std::size_t>(lane)]);
+    }
 }
 
-void Strand::prepareMasses(std::span<const LinkDef> links) {
+void StrandBatch::setStep(double h) {
+    m_h = h;
+}
+
+void StrandBatch::put(int lane, std::size_t link, std::size_t field, const Vec3& v) {
+    for (int k = 0; k < 3; ++k) at(lane, link, field + static_cast<std::size_t>(k)) = v[k];
+}
+void StrandBatch::put(int lane, std::size_t link, std::size_t field, const Quat& q) {
+    for (int k = 0; k < 4; ++k) at(lane, link, field + static_cast<std::size_t>(k)) = q.coeffs()[k];
+}
+Vec3 StrandBatch::vector(int lane, std::size_t link, std::size_t field) const {
+    return {at(lane, link, field), at(lane, link, field + 1), at(lane, link, field + 2)};
+}
+Quat StrandBatch::quaternion(int lane, std::size_t link, std::size_t field) const {
+    return {at(lane, link, field + 3), at(lane, link, field), at(lane, link, field + 1), at(lane, link, field + 2)};
+}
+
+void StrandBatch::prepareEmpty(int lane, std::size_t from) {
+    // Links that a lane does not have weigh nothing, hang on like the rest and stand still against what carries them.
+    for (std::size_t i = from; i < m_parents.size(); ++i) {
+        at(lane, i, FIELD(length)) = at(lane, i, FIELD(inverseLength)) = at(lane, i, FIELD(reach)) = 1;
+        at(lane, i, FIELD(dampU)) = at(lane, i, FIELD(dampV)) = at(lane, i, FIELD(dampT)) = 1 / m_h;
+        at(lane, i, FIELD(bendCos)) = -2;
+        at(lane, i, FIELD(twistMost)) = kNoLimit;
+        put(lane, i, FIELD(direction), Vec3(Vec3::UnitZ()));
+        put(lane, i, FIELD(axisU), Vec3(Vec3::UnitX()));
+        put(lane, i, FIELD(axisV), Vec3(Vec3::UnitY()));
+        put(lane, i, FIELD(d), Vec3(Vec3::UnitZ()));
+        for (const std::size_t f : {FIELD(q), FIELD(goal0), FIELD(goal1)}) put(lane, i, f, Quat::Identity());
+        at(lane, i, FIELD(carried)) = 1;
+        at(lane, i, FIELD(stretchDamp)) = 1 / m_h;
+        // Far below all bodies: an idle link must not be pushed about.
+        at(lane, i, FIELD(radius)) = -kNoLimit;
+    }
+}
+
+void StrandBatch::prepareMasses(int lane, const StrandPlan& plan) {
     double total = 0;
-    for (const LinkDef& l : links) total += l.length;
-    m_links.resize(links.size());
-    for (std::size_t i = 0; i < links.size(); ++i) {
-        Link& l = m_links[i];
-        l.parent = links[i].parent;
-        l.length = links[i].length;
-        l.direction = links[i].direction;
-        l.attach = links[i].attach;
-        // Even weight along the strand, each link's half at either end: the tip keeps half a link (error -0.45 % at 8 links).
-        l.mass = 0.5 * l.length / total;
-        if (l.parent >= 0) {
-            m_links[static_cast<std::size_t>(l.parent)].mass += 0.5 * l.length / total;
-            m_links[static_cast<std::size_t>(l.parent)].hasChild = true;
-        }
-    }
-    for (Link& l : m_links) {
-        if (!l.hasChild) l.mass += m_def.endWeight;
-        l.twistInertia = 0.01 * l.mass * l.length * l.length;
-        l.lightest = l.parent < 0 ? l.mass : std::min(l.mass, m_links[static_cast<std::size_t>(l.parent)].mass);
-    }
-}
-
-void Strand::prepareStiffness(std::span<const LinkDef> links) {
-    const std::size_t n = links.size();
-    // Which ends each joint carries, and how far: lever of joint i to end k is end_k - joint_i.
-    Eigen::MatrixXd M = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(n));
-    std::vector<std::size_t> above;
-    for (std::size_t k = 0; k < n; ++k) {
-        const Vec3 end = links[k].restPlace + links[k].length * links[k].restDirection;
-        above.clear();
-        for (int i = static_cast<int>(k); i >= 0; i = links[static_cast<std::size_t>(i)].parent)
-            above.push_back(static_cast<std::size_t>(i));
-        for (std::size_t i : above)
-            for (std::size_t j : above)
-                M(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j)) +=
-                    m_links[k].mass * (end - links[i].restPlace).dot(end - links[j].restPlace);
-    }
-    Eigen::VectorXd root(static_cast<Eigen::Index>(n)), v = Eigen::VectorXd::Ones(static_cast<Eigen::Index>(n));
-    for (Eigen::Index i = 0; i < root.size(); ++i) {
-        // A curled strand may carry its weight right at a joint; a tenth of its own link keeps the spring from vanishing.
-        const Link& l = m_links[static_cast<std::size_t>(i)];
-        root[i] = std::sqrt(std::max(M(i, i), 0.01 * l.mass * l.length * l.length));
-    }
-    for (Eigen::Index i = 0; i < root.size(); ++i)
-        for (Eigen::Index j = 0; j < root.size(); ++j) M(i, j) /= root[i] * root[j];
-    for (int k = 0; k < 200; ++k) {
-        const Eigen::VectorXd next = M * v;
-        const double before = m_sigma;
-        m_sigma = next.norm() / v.norm();
-        v = next / next.norm();
-        if (k > 3 && std::abs(m_sigma - before) < 1e-12 * m_sigma) break;
-    }
-
-    const double w = 2 * kPi * m_def.swing, zeta = m_def.zeta, h = m_h;
-    if (w > 0) {
-        const double E = std::exp(-zeta * w * h), det = E * E;
-        double tr;
-        if (zeta < 1) {
-            tr = 2 * E * std::cos(std::min(w * h * std::sqrt(1 - zeta * zeta), 0.9 * kPi));
-        } else {
-            const double r = w * std::sqrt(zeta * zeta - 1);
-            tr = std::exp((r - zeta * w) * h) + std::exp(-(r + zeta * w) * h);
-        }
-        const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / kA, 0.98), chat = y / (1 - y);
-        m_khat = std::max(0.0, 4 * Q * (1 + chat) / (kA * h * h));
-        m_dhat = std::max(0.0, 2 * chat / h - h * m_khat / 2);
-        // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is
-        // what physics says.
-        m_gravityShare = m_khat * (kA / 2) / (w * w);
-    }
+    for (const LinkDef& l : plan.links) total += l.length;
+    const std::size_t n = plan.links.size();
+    std::vector<double> mass(n), carried;
+    std::vector<char> inner(n, false);
     for (std::size_t i = 0; i < n; ++i) {
-        Link& l = m_links[i];
-        l.inertia = root[static_cast<Eigen::Index>(i)] * root[static_cast<Eigen::Index>(i)];
-        l.stiff = m_khat * m_sigma * l.inertia;
-        l.damp = m_dhat * m_sigma * l.inertia;
+        // Even weight along the strand, each link's half at either end: the tip keeps half a link (error -0.45 % at 8 links).
+        mass[i] = 0.5 * plan.links[i].length / total;
+        if (const int p = plan.links[i].parent; p >= 0) {
+            mass[static_cast<std::size_t>(p)] += 0.5 * plan.links[i].length / total;
+            inner[static_cast<std::size_t>(p)] = true;
+        }
+    }
+    double sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        if (!inner[i]) mass[i] += plan.def.endWeight;
+        sum += mass[i];
+    }
+    carried = mass;
+    for (std::size_t i = n; i-- > 0;)
+        if (const int p = plan.links[i].parent; p >= 0) carried[static_cast<std::size_t>(p)] += carried[i];
+    for (std::size_t i = 0; i < n; ++i) {
+        const LinkDef& l = plan.links[i];
+        at(lane, i, FIELD(length)) = at(lane, i, FIELD(reach)) = l.length;
+        at(lane, i, FIELD(inverseLength)) = 1 / l.length;
+        at(lane, i, FIELD(mass)) = mass[i];
+        at(lane, i, FIELD(carried)) = carried[i];
+        at(lane, i, FIELD(twistInertia)) = 0.01 * mass[i] * l.length * l.length;
+        at(lane, i, FIELD(lightest)) = l.parent < 0 ? mass[i] : std::min(mass[i], mass[static_cast<std::size_t>(l.parent)]);
+        put(lane, i, FIELD(direction), l.direction);
+        put(lane, i, FIELD(attach), l.attach);
+        Vec3 u = l.axisU - l.direction * l.direction.dot(l.axisU);
+        u = u.norm() > 1e-6 ? Vec3(u.normalized()) : anySquareTo(l.direction);
+        put(lane, i, FIELD(axisU), u);
+        put(lane, i, FIELD(axisV), Vec3(l.direction.cross(u)));
+    }
+    m_prepared[static_cast<std::size_t>(lane)].total = sum;
+}
+
+void StrandBatch::prepareStiffness(int lane, const StrandPlan& plan) {
+    Prepared& out = m_prepared[static_cast<std::size_t>(lane)];
+    const auto n = static_cast<Eigen::Index>(plan.links.size());
+    const auto at0 = [](Eigen::Index i) { return static_cast<std::size_t>(i); };
+    // Which ends each joint carries, and how far: lever of joint i to end k is end_k - joint_i.
+    Eigen::MatrixXd M = Eigen::MatrixXd::Zero(n, n), S = M;
+    std::vector<Eigen::Index> above;
+    for (Eigen::Index k = 0; k < n; ++k) {
+        const LinkDef& last = plan.links[at0(k)];
+        const Vec3 end = last.restPlace + last.length * last.restDirection;
+        const double mass = at(lane, at0(k), FIELD(mass));
+        above.clear();
+        for (Eigen::Index i = k; i >= 0; i = plan.links[at0(i)].parent) above.push_back(i);
+        for (Eigen::Index i : above)
+            for (Eigen::Index j : above) {
+                M(i, j) += mass * (end - plan.links[at0(i)].restPlace).dot(end - plan.links[at0(j)].restPlace);
+                S(i, j) += mass * plan.links[at0(i)].restDirection.dot(plan.links[at0(j)].restDirection);
+            }
+    }
+    Eigen::VectorXd root(n), along(n);
+    for (Eigen::Index i = 0; i < n; ++i) {
+        // A curled strand may carry its weight right at a joint; a tenth of its own link keeps the spring from vanishing.
+        const LinkDef& l = plan.links[at0(i)];
+        const double own = 0.01 * at(lane, at0(i), FIELD(mass)) * l.length * l.length;
+        root[i] = std::sqrt(std::max(M(i, i), own)) * std::max(l.swing, 1e-3);
+        along[i] = std::sqrt(S(i, i));
+    }
+    for (Eigen::Index i = 0; i < n; ++i)
+        for (Eigen::Index j = 0; j < n; ++j) {
+            M(i, j) /= root[i] * root[j];
+            S(i, j) /= along[i] * along[j];
+        }
+    out.sigma = largestEigenvalue(M);
+    out.stretchSigma = largestEigenvalue(S);
+    out.inertia.resize(at0(n));
+    for (Eigen::Index i = 0; i < n; ++i) out.inertia[at0(i)] = out.sigma * root[i] * root[i];
+}
+
+void StrandBatch::tune(int lane, const StrandPlan& plan) {
+    Prepared& prepared = m_prepared[static_cast<std::size_t>(lane)];
+    const StrandDef& def = plan.def;
+    const double w = 2 * kPi * def.swing;
+    const Poles usual = fitPoles(w, def.zeta, m_h);
+    // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is
+    // what physics says.
+    prepared.gravityShare = w > 0 ? usual.khat * (kA / 2) / (w * w) : 1;
+    const Poles stretching = fitPoles(2 * kPi * def.stretchSwing, std::clamp(def.zeta, 0.05, 1.0), m_h);
+    unsigned features = m_features;
+    if (def.stiffU != 1 || def.stiffV != 1 || def.stiffTwist != 1) features |= kShaped;
+    for (std::size_t i = 0; i < plan.links.size(); ++i) {
+        const LinkDef& l = plan.links[i];
+        const auto poles = [&](double stiff) {
+            return stiff == 1 && l.zeta == 1 ? usual : fitPoles(w * std::sqrt(stiff), std::min(def.zeta * l.zeta, 5.0), m_h);
+        };
+        const std::pair<std::size_t, double> springs[] = {
+            {FIELD(stiffU), def.stiffU}, {FIELD(stiffV), def.stiffV}, {FIELD(stiffT), def.stiffTwist}};
+        const double inertia = prepared.inertia[i];
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Poles p = poles(springs[k].second);
+            at(lane, i, FIELD(stiffU) + k) = p.khat * inertia;
+            at(lane, i, FIELD(dampU) + k) = p.dhat * inertia;
+        }
+        at(lane, i, FIELD(drag)) = def.airDrag * l.airDrag;
+        at(lane, i, FIELD(radius)) = l.radius;
+        const double bend = std::min(def.bendLimit, l.bendLimit);
+        at(lane, i, FIELD(bendCos)) = bend >= kPi ? -2 : std::cos(bend);
+        at(lane, i, FIELD(bendSin)) = std::sin(std::min(bend, kPi));
+        at(lane, i, FIELD(twistMost)) = l.twistLimit >= kPi ? kNoLimit : l.twistLimit;
+        if (bend < kPi) features |= kBendLimit;
+        if (l.twistLimit < kPi) features |= kTwistLimit;
+        const double carried = at(lane, i, FIELD(carried)) * prepared.stretchSigma;
+        at(lane, i, FIELD(stretchMost)) = l.stretch * l.length;
+        at(lane, i, FIELD(stretchStiff)) = stretching.khat * carried;
+        at(lane, i, FIELD(stretchDamp)) = stretching.dhat * carried;
+        if (l.stretch > 0) features |= kStretches;
+    }
+    m_features = features;
+    setGravity(lane, def.gravity);
+}
+
+void StrandBatch::setGravity(int lane, const Vec3& g) {
+    Prepared& p = m_prepared[static_cast<std::size_t>(lane)];
+    p.gravity = g;
+    for (int k = 0; k < 3; ++k)
+        m_baseData[m_baseAt +
+                   (offsetof(BaseFields, gravity) / sizeof(double) + static_cast<std::size_t>(k)) * static_cast<std::size_t>(m_width) +
+                   static_cast<std::size_t>(lane)] = p.gravityShare * g[k];
+}
+
+void StrandBatch::setBase(int lane, const BaseStep& b) {
+    const auto W = static_cast<std::size_t>(m_width);
+    double* to = m_baseData.data() + m_baseAt + static_cast<std::size_t>(lane);
+    for (std::size_t k = 0; k < 4; ++k) {
+        to[k * W] = b.turn0.coeffs()[static_cast<Eigen::Index>(k)];
+        to[(4 + k) * W] = b.turn1.coeffs()[static_cast<Eigen::Index>(k)];
+    }
+    for (std::size_t k = 0; k < 3; ++k) {
+        to[(8 + k) * W] = b.place0[static_cast<Eigen::Index>(k)];
+        to[(11 + k) * W] = b.place1[static_cast<Eigen::Index>(k)];
+        to[(14 + k) * W] = b.velocityEnd[static_cast<Eigen::Index>(k)];
     }
 }
+static_assert(offsetof(BaseFields, turn1) == 4 * sizeof(double) && offsetof(BaseFields, place0) == 8 * sizeof(double) &&
+              offsetof(BaseFields, velocityEnd) == 14 * sizeof(double));
 
-void Strand::place(Link& l, const Vec3& basePlace, const Quat& baseTurn) {
-    if (l.parent < 0) {
-        // Further links on the base are attached where the first one is, offset in the base's axes.
-        l.x = basePlace + baseTurn * l.attach;
-        return;
-    }
-    const Link& p = m_links[static_cast<std::size_t>(l.parent)];
-    l.x = p.x + p.q * l.attach;
+void StrandBatch::setGoal(int lane, std::size_t link, const LinkGoal& g) {
+    put(lane, link, FIELD(goal0), g.turn0);
+    put(lane, link, FIELD(goal1), g.turn1);
+    put(lane, link, FIELD(goalSpin), g.spin);
 }
 
-Vec3 Strand::baseVelocityOf(const Link& l, const Vec3& rootVelocity) const {
-    if (l.parent < 0) return rootVelocity;
-    const Link& p = m_links[static_cast<std::size_t>(l.parent)];
-    return p.v + p.w.cross(l.x - (p.x + p.length * p.d));
+void StrandBatch::setAir(int lane, std::size_t link, const Vec3& velocity, double drag) {
+    m_features |= kAired;
+    put(lane, link, FIELD(air), velocity);
+    at(lane, link, FIELD(catches)) = drag;
 }
 
-void Strand::start(const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity,
-                   const Vec3& spin) {
-    for (std::size_t i = 0; i < m_links.size(); ++i) {
-        Link& l = m_links[i];
-        const Quat& above = l.parent < 0 ? baseTurn : m_links[static_cast<std::size_t>(l.parent)].q;
-        l.q = (above * goals[i]).normalized();
-        l.d = l.q * l.direction;
-        place(l, basePlace, baseTurn);
-        l.w = spin;
-        l.v = velocity + spin.cross(end(i) - basePlace);
-        l.tension = l.mass * m_gravityShare * m_def.gravity.norm();
+void StrandBatch::setPin(int lane, std::size_t link, const PinStep& pin) {
+    // Strength s answers at up to a quarter of a swing a step, critically damped, and is soft where s is small.
+    m_features |= kPinned;
+    const double s = std::clamp(pin.strength, 0.0, 1.0), w = 2 * kPi * 0.25 / m_h * s * s;
+    const double mass = m_prepared[static_cast<std::size_t>(lane)].total;
+    at(lane, link, FIELD(pinStiff)) = mass * w * w;
+    at(lane, link, FIELD(pinDamp)) = 2 * mass * w;
+    put(lane, link, FIELD(pinLever), pin.lever);
+    put(lane, link, FIELD(pinPlace), pin.place);
+    put(lane, link, FIELD(pinVelocity), pin.velocity);
+}
+
+void StrandBatch::setBodies(std::size_t count) {
+    if (m_bodyKinds.size() == count) return;
+    m_bodyKinds.assign(count, 0);
+    m_bodyData.assign(count * (sizeof(lanes::Body<1>) / sizeof(double)) * static_cast<std::size_t>(m_width) + 8, 0.0);
+    m_bodyAt = aligned(m_bodyData);
+    for (std::size_t b = 0; b < count; ++b)
+        for (int lane = 0; lane < m_width; ++lane) passBody(lane, b);
+}
+
+void StrandBatch::setBody(int lane, std::size_t body, const Body& what) {
+    m_bodyKinds[body] = laneKind(what.kind);
+    packBody(what,
+             m_bodyData.data() + m_bodyAt + body * (sizeof(lanes::Body<1>) / sizeof(double)) * static_cast<std::size_t>(m_width),
+             m_width, lane);
+}
+
+void StrandBatch::passBody(int lane, std::size_t body) {
+    const auto W = static_cast<std::size_t>(m_width);
+    m_bodyData[m_bodyAt + (body * (sizeof(lanes::Body<1>) / sizeof(double)) + offsetof(lanes::Body<1>, apart) / sizeof(double)) * W +
+               static_cast<std::size_t>(lane)] = kNoLimit;
+}
+
+void StrandBatch::start(int lane, const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity,
+                        const Vec3& spin) {
+    const std::size_t n = links(lane);
+    const Prepared& p = m_prepared[static_cast<std::size_t>(lane)];
+    for (std::size_t i = 0; i < n; ++i) {
+        const int parent = m_parents[i];
+        const auto up = static_cast<std::size_t>(parent);
+        const Quat above = parent < 0 ? baseTurn : quaternion(lane, up, FIELD(q));
+        const Quat q = (above * goals[i]).normalized();
+        put(lane, i, FIELD(q), q);
+        put(lane, i, FIELD(d), Vec3(q * vector(lane, i, FIELD(direction))));
+        put(lane, i, FIELD(x), Vec3((parent < 0 ? basePlace : vector(lane, up, FIELD(x))) + above * vector(lane, i, FIELD(attach))));
+        put(lane, i, FIELD(w), spin);
+        at(lane, i, FIELD(reach)) = at(lane, i, FIELD(length));
+        at(lane, i, FIELD(reachSpeed)) = 0;
+        put(lane, i, FIELD(v), Vec3(velocity + spin.cross(end(lane, i) - basePlace)));
+        at(lane, i, FIELD(tension)) = at(lane, i, FIELD(mass)) * p.gravityShare * p.gravity.norm();
+        setGoal(lane, i, {goals[i], goals[i], Vec3::Zero()});
     }
     // Each link carries the weight of all that hangs below it, until the first step has measured what it really carries.
-    for (std::size_t i = m_links.size(); i-- > 0;)
-        if (m_links[i].parent >= 0) m_links[static_cast<std::size_t>(m_links[i].parent)].tension += m_links[i].tension;
+    for (std::size_t i = n; i-- > 0;)
+        if (m_parents[i] >= 0) at(lane, static_cast<std::size_t>(m_parents[i]), FIELD(tension)) += at(lane, i, FIELD(tension));
 }
 
-void Strand::predict(const BaseStep& base, std::span<const LinkGoal> goals) {
-    const double eta = 0.5 * m_h;
-    for (std::size_t i = 0; i < m_links.size(); ++i) {
-        Link& l = m_links[i];
-        const bool first = l.parent < 0;
-        const Link* p = first ? nullptr : &m_links[static_cast<std::size_t>(l.parent)];
-        const Quat& above = first ? base.turn0 : p->q;
-        l.dbar = (l.d + eta * l.w.cross(l.d)).normalized();
-        const Vec3 phi = rotationVector(l.q * (above * goals[i].turn0).conjugate());
-        l.c = eta * (l.damp + eta * l.stiff);
-        l.s = eta * l.stiff * phi - l.c * (above * goals[i].spin);
-        if (first) {
-            l.shift = 0.5 * (base.turn0 * l.attach + base.turn1 * l.attach);
-        } else {
-            // From the parent's end to this joint, turned on to the half step.
-            const Vec3 off = p->q * l.attach - p->length * p->d;
-            l.shift = off + eta * p->w.cross(off);
-        }
+void StrandBatch::carry(int lane, const Vec3& from, const Quat& by, const Vec3& to, const Vec3& gained) {
+    for (std::size_t i = 0; i < links(lane); ++i) {
+        const Quat q = (by * quaternion(lane, i, FIELD(q))).normalized();
+        put(lane, i, FIELD(q), q);
+        put(lane, i, FIELD(d), Vec3(q * vector(lane, i, FIELD(direction))));
+        put(lane, i, FIELD(x), Vec3(to + by * (vector(lane, i, FIELD(x)) - from)));
+        put(lane, i, FIELD(v), Vec3(by * vector(lane, i, FIELD(v)) + gained));
+        put(lane, i, FIELD(w), Vec3(by * vector(lane, i, FIELD(w))));
     }
 }
 
-void Strand::gather() {
-    const double eta = 0.5 * m_h;
-    for (Link& l : m_links) {
-        const Vec3 dd = l.dbar;
-        l.J = l.twistInertia * (dd * dd.transpose());
-        const double steady =
-            std::max(0.0, m_h * m_h * l.tension * l.length / (4 * kTensionShare) - 0.25 * l.lightest * l.length * l.length);
-        l.H.setZero();
-        l.M = (l.mass * (1 + 2 * eta * m_def.airDrag / kA)) * Mat3::Identity();
-        l.pt = -l.twistInertia * l.w.dot(dd) * dd;
-        if (steady > 0) {
-            l.J += steady * (Mat3::Identity() - dd * dd.transpose());
-            l.pt -= (1 - kCalm) * steady * (l.w - dd * l.w.dot(dd));
-        }
-        l.pf = -l.mass * l.v - (eta * (2 / kA) * l.mass * m_gravityShare) * m_def.gravity;
-    }
-    for (auto at = m_links.rbegin(); at != m_links.rend(); ++at) {
-        Link& l = *at;
-        shiftTo(l.length * l.dbar, l.J, l.H, l.M, l.pt, l.pf);
-        Mat3 A = l.J;
-        A.diagonal().array() += l.c;
-        l.D = A.inverse();
-        l.Hs = l.H;
-        l.u = l.pt + l.s;
-        if (l.parent < 0) continue;
-        const Mat3 DH = l.D * l.H;
-        Mat3 J = -(l.c * l.c) * l.D;
-        J.diagonal().array() += l.c;
-        Mat3 H = l.c * DH;
-        const Mat3 M = l.M - l.H.transpose() * DH;
-        const Vec3 pf = l.pf - DH.transpose() * l.u;
-        Vec3 pt = l.c * (l.D * l.u) - l.s;
-        shiftTo(l.shift, J, H, M, pt, pf);
-        Link& p = m_links[static_cast<std::size_t>(l.parent)];
-        p.J += J;
-        p.H += H;
-        p.M += M;
-        p.pt += pt;
-        p.pf += pf;
-    }
+void StrandBatch::step() {
+    StepArgs a;
+    a.links = static_cast<int>(m_parents.size());
+    a.parents = m_parents.data();
+    a.h = m_h;
+    a.features = m_features;
+    a.link = m_data.data() + m_linksAt;
+    a.base = m_baseData.data() + m_baseAt;
+    a.bodies = static_cast<int>(m_bodyKinds.size());
+    a.bodyKinds = m_bodyKinds.data();
+    a.body = m_bodyData.data() + m_bodyAt;
+    stepFor(m_width)(a);
 }
 
-void Strand::spread(const Vec3& baseVelocity, const Vec3& baseSpin) {
-    for (Link& l : m_links) {
-        const bool first = l.parent < 0;
-        const Link* p = first ? nullptr : &m_links[static_cast<std::size_t>(l.parent)];
-        const Vec3& wp = first ? baseSpin : p->wMid;
-        const Vec3 vb = (first ? baseVelocity : p->vMid) + wp.cross(l.shift);
-        l.wMid = l.D * (l.c * wp - l.u - l.Hs * vb);
-        l.vMid = vb + l.wMid.cross(l.length * l.dbar);
-        // What the joint hands to the link, along it. A sudden slack is believed only step by step: a snap comes back at once.
-        const Vec3 force = l.Hs.transpose() * l.wMid + l.M * vb + l.pf;
-        l.tension = std::max(std::abs(2 * force.dot(l.dbar) / m_h), 0.8 * l.tension);
-        l.v += kA * (l.vMid - l.v);
-    }
+Quat StrandBatch::turn(int lane, std::size_t link) const {
+    return quaternion(lane, link, FIELD(q));
+}
+Vec3 StrandBatch::place(int lane, std::size_t link) const {
+    return vector(lane, link, FIELD(x));
+}
+Vec3 StrandBatch::end(int lane, std::size_t link) const {
+    return vector(lane, link, FIELD(x)) + at(lane, link, FIELD(reach)) * vector(lane, link, FIELD(d));
+}
+Vec3 StrandBatch::endVelocity(int lane, std::size_t link) const {
+    return vector(lane, link, FIELD(v));
+}
+double StrandBatch::stretchOf(int lane, std::size_t link) const {
+    return at(lane, link, FIELD(reach)) * at(lane, link, FIELD(inverseLength));
 }
 
-void Strand::drift(const BaseStep& base) {
-    const double eta = 0.5 * m_h;
-    for (Link& l : m_links) {
-        place(l, base.place1, base.turn1);
-        const Vec3 vb = baseVelocityOf(l, base.velocityEnd);
-        Vec3 rel = l.v - vb;
-        // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by vb of the
-        // next.
-        const double most = kMostTurn * l.length / m_h, speed = rel.norm();
-        if (speed > most) {
-            rel *= most / speed;
-            l.v = vb + rel;
-        }
-        const Vec3 y = (eta / l.length) * rel;
-        const Vec3 d1 = (l.dbar + y).normalized();
-        const Vec3 d = (l.dbar / std::max(d1.dot(l.dbar), 0.1) + y).normalized();
-        const double twist = std::clamp(l.wMid.dot(l.dbar), -kMostTurn / m_h, kMostTurn / m_h);
-        l.w = d.cross(rel) / l.length + twist * l.dbar;
-        l.q = (fromRotationVector(m_h * twist * d) * arc(l.d, d) * l.q).normalized();
-        l.d = l.q * l.direction;
-    }
-}
-
-void Strand::redirect(Link& l, const Vec3& d) {
-    l.q = (arc(l.d, d) * l.q).normalized();
-    l.d = l.q * l.direction;
-}
-
-void Strand::limitBend(Link& l, const Quat& goal, const Vec3& baseVelocity) {
-    const Vec3 axis = goal * l.direction;
-    const double angle = std::acos(std::clamp(axis.dot(l.d), -1.0, 1.0));
-    if (angle <= m_def.bendLimit) return;
-    Vec3 side = l.d - axis * axis.dot(l.d);
-    side = side.squaredNorm() > 1e-20 ? side.normalized() : anySquareTo(axis);
-    redirect(l, std::cos(m_def.bendLimit) * axis + std::sin(m_def.bendLimit) * side);
-    const Vec3 outward = (side - l.d * l.d.dot(side)).normalized();
-    const Vec3 rel = l.v - baseVelocity;
-    const double speed = rel.dot(outward);
-    if (outward.allFinite() && speed > 0) {
-        l.v -= speed * outward;
-        l.w -= l.d.cross(outward) * (speed / l.length);
-    }
-}
-
-bool Strand::keepClear(Link& l, const Body& body, const Vec3& baseVelocity) {
-    if (!body.plane) {
-        // Most bodies are far from most links: a ball round each tells so cheaply.
-        const Vec3 apart = l.x + 0.5 * l.length * l.d - 0.5 * (body.a + body.b);
-        const double reach = 0.5 * l.length + body.radius;
-        if (apart.squaredNorm() > 2 * (reach * reach + 0.25 * (body.b - body.a).squaredNorm())) return false;
-    }
-    const Contact c = nearest(body, l.x, l.length * l.d);
-    if (c.distance >= 0 || c.lever < 0.05) return false;
-    // With n.(x + lambda L d - centre) = R asked for: n.d = sN, and d keeps its sideways part.
-    const double lever = c.lever * l.length;
-    const double height = c.normal.dot(l.x - c.centre);
-    const double sN = (c.radius - height) / lever;
-    if (sN > 1 || sN < -1) return false;  // its joint lies inside: no turn of this link can help
-    const Vec3 side = l.d - c.normal * c.normal.dot(l.d);
-    if (side.squaredNorm() < 1e-20) return false;
-    redirect(l, sN * c.normal + std::sqrt(1 - sN * sN) * side.normalized());
-    const Vec3 rel = l.v - baseVelocity;
-    const double approach = c.normal.dot(baseVelocity + c.lever * rel - c.velocity);
-    if (approach < 0) {
-        const Vec3 push = -(approach / c.lever) * c.normal;
-        l.v += push;
-        l.w += l.d.cross(push) / l.length;
-    }
-    return true;
-}
-
-void Strand::constrain(const BaseStep& base, std::span<const LinkGoal> goals, std::span<const Body> bodies) {
-    const bool limits = m_def.bendLimit < kPi;
-    if (!limits && bodies.empty()) return;
-    for (std::size_t i = 0; i < m_links.size(); ++i) {
-        Link& l = m_links[i];
-        place(l, base.place1, base.turn1);
-        const Vec3 vb = baseVelocityOf(l, base.velocityEnd);
-        const Quat& above = l.parent < 0 ? base.turn1 : m_links[static_cast<std::size_t>(l.parent)].q;
-        if (limits) limitBend(l, above * goals[i].turn1, vb);
-        // A second round only where the first one moved the link: what pushed it off one body may have pushed it into another.
-        bool touched = false;
-        for (const Body& b : bodies) touched |= keepClear(l, b, vb);
-        if (touched && bodies.size() > 1)
-            for (const Body& b : bodies) keepClear(l, b, vb);
-    }
+double StrandBatch::energy(int lane) const {
+    const Prepared& p = m_prepared[static_cast<std::size_t>(lane)];
+    double e = 0;
+    for (std::size_t i = 0; i < links(lane); ++i)
+        e += at(lane, i, FIELD(mass)) * (0.5 * endVelocity(lane, i).squaredNorm() - p.gravityShare * p.gravity.dot(end(lane, i)));
+    return e;
 }
 
 void Strand::step(const BaseStep& base, std::span<const LinkGoal> goals, std::span<const Body> bodies) {
-    predict(base, goals);
-    gather();
-    const Vec3 spin = rotationVector(base.turn1 * base.turn0.conjugate()) / m_h;
-    spread((base.place1 - base.place0) / m_h, spin);
-    drift(base);
-    constrain(base, goals, bodies);
-}
-
-double Strand::energy() const {
-    double e = 0;
-    for (std::size_t i = 0; i < m_links.size(); ++i)
-        e += m_links[i].mass * (0.5 * m_links[i].v.squaredNorm() - m_gravityShare * m_def.gravity.dot(end(i)));
-    return e;
+    m_batch.setBase(0, base);
+    for (std::size_t i = 0; i < goals.size(); ++i) m_batch.setGoal(0, i, goals[i]);
+    m_batch.setBodies(bodies.size());
+    for (std::size_t b = 0; b < bodies.size(); ++b) m_batch.setBody(0, b, bodies[b]);
+    m_batch.step();
 }
 
 }  // namespace nutatio::physics

@@ -33,8 +33,18 @@ Key bodyKey(const rig::Actor& actor, int clip, const rig::FrameGrid& g) {
         .done();
 }
 
+void add(Hasher& h, const scene::Keys& keys) {
+    h.number(keys.size());
+    for (const scene::KeyAt& k : keys) h.number(static_cast<std::uint64_t>(k.frame)).real(k.value);
+}
+
+void add(Hasher& h, const Vec3& v) {
+    h.bytes(v.data(), 3 * sizeof(double));
+}
+
 /// All that a layer's full-mix result depends on beside its input.
-Key layerKey(const Key& below, const scene::Layer& layer, const std::vector<const scene::Collider*>& colliders) {
+Key layerKey(const Key& below, const layers::LayerContext& context, const std::vector<Key>& others) {
+    const scene::Layer& layer = context.layer;
     Hasher h;
     h.key(below).text(layer.kind);
     for (const auto& [id, value] : layer.values)
@@ -42,17 +52,57 @@ Key layerKey(const Key& below, const scene::Layer& layer, const std::vector<cons
             h.text(id);
             add(h, value);
         }
-    for (const scene::Collider* c : colliders) {
-        h.text(c->joint).number(static_cast<std::uint64_t>(c->shape)).real(c->radius).real(c->length);
-        h.bytes(c->offset.data(), 3 * sizeof(double)).bytes(c->turnDeg.data(), 3 * sizeof(double));
+    for (const auto& [id, keys] : layer.keys)
+        if (id != "mix") {
+            h.text(id);
+            add(h, keys);
+        }
+    for (const auto& [id, profile] : layer.profiles) {
+        h.text(id).number(profile.size());
+        for (const scene::ProfilePoint& p : profile) h.real(p.at).real(p.times);
     }
+    bool elsewhere = false;
+    for (const scene::Collider* c : context.colliders) {
+        elsewhere |= !c->actor.empty() && c->actor != layer.actor;
+        h.text(c->id).text(c->actor).text(c->joint).number(static_cast<std::uint64_t>(c->shape));
+        h.real(c->radius).real(c->radiusEnd).real(c->length).real(c->friction);
+        add(h, c->size);
+        add(h, c->offset);
+        add(h, c->turnDeg);
+    }
+    for (const scene::Wind* w : context.winds) {
+        add(h, w->place);
+        add(h, w->direction);
+        for (double v : {w->speed, w->gustRate, w->gustShare, w->swirlSize, w->swirlShare, w->reach, w->falloff, w->seed}) h.real(v);
+    }
+    for (const scene::Pin* p : context.pins) {
+        elsewhere |= !p->toActor.empty() && p->toActor != layer.actor;
+        h.text(p->joint).number(p->end).text(p->toActor).text(p->toJoint).real(p->strength);
+        add(h, p->offset);
+        add(h, p->strengthKeys);
+    }
+    for (int c : context.cuts) h.number(static_cast<std::uint64_t>(c));
+    if (elsewhere)
+        for (const Key& k : others) h.key(k);
     return h.done();
 }
 
-std::vector<const scene::Collider*> collidersFor(const scene::Scene& scene, const scene::ActorEntry& actor) {
-    std::vector<const scene::Collider*> out;
+/// What a layer of `entry` may read of the roster.
+layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer) {
+    layers::LayerContext out{*entry.actor, layer};
+    const auto stands = [&](const std::string& actorId, const std::string& joint) {
+        if (actorId.empty()) return true;
+        const scene::ActorEntry* a = scene.actor(actorId);
+        return a && a->actor->skeleton.find(joint) != rig::kNoJoint;
+    };
     for (const scene::Collider& c : scene.colliders)
-        if (c.on && c.actor == actor.id && actor.actor->skeleton.find(c.joint) != rig::kNoJoint) out.push_back(&c);
+        if (c.on && stands(c.actor, c.joint)) out.colliders.push_back(&c);
+    for (const scene::Wind& w : scene.winds)
+        if (w.on && (w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), layer.id) != w.layers.end()))
+            out.winds.push_back(&w);
+    for (const scene::Pin& p : scene.pins)
+        if (p.on && p.actor == entry.id && stands(p.actor, p.joint) && stands(p.toActor, p.toJoint)) out.pins.push_back(&p);
+    out.cuts = scene.cuts;
     return out;
 }
 
@@ -96,19 +146,39 @@ std::size_t Evaluator::cachedBytes() const {
     return m_bytes;
 }
 
+TrackPtr Evaluator::body(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
+    const Key key = bodyKey(actor, clip, grid);
+    TrackPtr track = known(key);
+    if (!track) {
+        track = std::make_shared<const rig::Track>(rig::bodyTrack(actor, clip, grid));
+        keep(key, track, nullptr);
+    }
+    return track;
+}
+
 ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::ActorEntry& entry, int clip,
                                      const rig::FrameGrid& grid, const Cancel& cancel, int* simulated, const Progress& progress) {
     const rig::Actor& actor = *entry.actor;
     ActorResult out;
     out.id = entry.id;
     Key key = bodyKey(actor, clip, grid);
-    out.body = known(key);
-    if (!out.body) {
-        out.body = std::make_shared<const rig::Track>(rig::bodyTrack(actor, clip, grid));
-        keep(key, out.body, nullptr);
-    }
+    out.body = body(actor, clip, grid);
     TrackPtr now = out.body;
-    const std::vector<const scene::Collider*> colliders = collidersFor(scene, entry);
+    std::vector<TrackPtr> otherTracks;
+    std::vector<Key> otherKeys;
+    const auto others = [&](layers::LayerContext& context) {
+        if (otherTracks.empty())
+            for (const scene::ActorEntry& a : scene.actors) {
+                if (a.id == entry.id) continue;
+                const rig::FrameGrid g = scene.grid(a);
+                otherTracks.push_back(body(*a.actor, a.clipIndex(), g));
+                otherKeys.push_back(bodyKey(*a.actor, a.clipIndex(), g));
+            }
+        std::size_t k = 0;
+        for (const scene::ActorEntry& a : scene.actors)
+            if (a.id != entry.id) context.others.push_back({a.id, a.actor.get(), otherTracks[k++].get()});
+    };
+    const bool loops = out.body->closes(actor.height);
     const auto count = static_cast<double>(
         std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
     double done = 0;
@@ -122,16 +192,21 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
         else if (const auto problem = kind->problem(actor, layer))
             r.problem = *problem;
         if (r.acts && r.problem.empty()) {
-            key = layerKey(key, layer, colliders);
+            layers::LayerContext context = contextOf(scene, entry, layer);
+            others(context);
+            context.period = loops ? (grid.frames - 1) / grid.fps : 0;
+            key = layerKey(key, context, otherKeys);
             TrackPtr full = known(key);
             if (!full) {
-                full = std::make_shared<const rig::Track>(layers::run(*kind, {actor, layer, colliders}, *now, cancel));
+                full = std::make_shared<const rig::Track>(layers::run(*kind, context, *now, cancel));
                 keep(key, full, now.get());
                 if (simulated) ++*simulated;
             }
-            const double mix = layer.number("mix");
-            r.result = mix >= 1 ? full : std::make_shared<const rig::Track>(layers::mixed(*now, *full, mix));
-            key = Hasher().key(key).real(mix).done();
+            r.result = layers::mixesWhole(layer) ? full : std::make_shared<const rig::Track>(layers::mixed(*now, *full, layer));
+            Hasher mixing;
+            mixing.key(key).real(layer.number("mix"));
+            if (const auto keyed = layer.keys.find("mix"); keyed != layer.keys.end()) add(mixing, keyed->second);
+            key = mixing.done();
             now = r.result;
         }
         out.layers.push_back(std::move(r));

@@ -57,6 +57,7 @@ class Evaluator {
         std::size_t bytes = 0;
         std::uint64_t used = 0;
     };
+    TrackPtr body(const rig::Actor& actor, int clip, const rig::FrameGrid& grid);
     TrackPtr known(const Key& key);
     void keep(const Key& key, TrackPtr track, const rig::Track* below);
 

@@ -6,8 +6,8 @@
 namespace nutatio::scene {
 
 namespace {
-constexpr std::array<std::pair<Shape, std::string_view>, 3> kShapes{
-    {{Shape::Sphere, "sphere"}, {Shape::Capsule, "capsule"}, {Shape::Plane, "plane"}}};
+constexpr std::array<std::pair<Shape, std::string_view>, 4> kShapes{
+    {{Shape::Sphere, "sphere"}, {Shape::Capsule, "capsule"}, {Shape::Box, "box"}, {Shape::Plane, "plane"}}};
 
 template <class List>
 auto byId(List& list, std::string_view id) -> decltype(&list.front()) {
@@ -33,6 +33,25 @@ double Layer::number(std::string_view setting) const {
     const auto at = values.find(setting);
     const double* v = at == values.end() ? nullptr : std::get_if<double>(&at->second);
     return v ? *v : 0.0;
+}
+
+double Layer::numberAt(std::string_view setting, double frame) const {
+    const auto at = keys.find(setting);
+    return at == keys.end() || at->second.empty() ? number(setting) : keyedAt(at->second, frame);
+}
+
+double Layer::numberAt(std::string_view setting, double frame, double place) const {
+    const auto at = profiles.find(setting);
+    return numberAt(setting, frame) * (at == profiles.end() ? 1.0 : profileAt(at->second, place));
+}
+
+std::pair<double, double> Layer::span(std::string_view setting) const {
+    const auto at = keys.find(setting);
+    if (at == keys.end() || at->second.empty()) return {number(setting), number(setting)};
+    // Between keys the curve never leaves them.
+    const auto [low, high] = std::minmax_element(at->second.begin(), at->second.end(),
+                                                 [](const KeyAt& a, const KeyAt& b) { return a.value < b.value; });
+    return {low->value, high->value};
 }
 
 const std::string& Layer::text(std::string_view setting) const {
@@ -65,6 +84,19 @@ Collider* Scene::collider(std::string_view id) {
     return byId(colliders, id);
 }
 
+const Wind* Scene::wind(std::string_view id) const {
+    return byId(winds, id);
+}
+Wind* Scene::wind(std::string_view id) {
+    return byId(winds, id);
+}
+const Pin* Scene::pin(std::string_view id) const {
+    return byId(pins, id);
+}
+Pin* Scene::pin(std::string_view id) {
+    return byId(pins, id);
+}
+
 bool Scene::acts(const Layer& layer) const {
     const bool anySolo = std::any_of(layers.begin(), layers.end(), [](const Layer& l) { return l.solo; });
     return anySolo ? layer.solo : !layer.muted;
@@ -75,7 +107,7 @@ std::string Scene::freshId(std::string_view stem) const {
     for (char c : stem)
         if (std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '-') base += c;
     if (base.empty()) base = "item";
-    const auto taken = [&](const std::string& id) { return actor(id) || layer(id) || collider(id); };
+    const auto taken = [&](const std::string& id) { return actor(id) || layer(id) || collider(id) || wind(id) || pin(id); };
     std::string id = base;
     for (int n = 2; taken(id); ++n) id = base + "-" + std::to_string(n);
     return id;
@@ -95,6 +127,27 @@ rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
     return g;
 }
 
+Wind newWind(const Scene& scene, const ActorEntry& entry) {
+    Wind w;
+    w.id = scene.freshId("wind");
+    w.name = w.id;
+    const Vec3 middle = 0.5 * (entry.actor->low + entry.actor->high);
+    w.place = entry.actor->metresPerUnit * Vec3(middle.x() - 0.6 * entry.actor->height, middle.y() + 0.2 * entry.actor->height,
+                                                middle.z());
+    w.swirlSize = std::max(0.05, 0.5 * entry.actor->metresPerUnit * entry.actor->height);
+    return w;
+}
+
+Pin newPin(const Scene& scene, const ActorEntry& entry, int joint, const std::vector<Affine>& worlds) {
+    Pin p;
+    p.name = entry.actor->skeleton.label(joint);
+    p.id = scene.freshId("pin-" + p.name);
+    p.actor = entry.id;
+    p.joint = entry.actor->skeleton.reference(joint);
+    p.offset = worlds[static_cast<std::size_t>(joint)].t;
+    return p;
+}
+
 Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Shape shape) {
     const rig::Skeleton& s = entry.actor->skeleton;
     std::vector<Affine> worlds;
@@ -112,7 +165,9 @@ Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Sha
     c.shape = shape;
     const double usual = 0.06 * entry.actor->height;
     c.radius = way.norm() > 0.2 * usual ? std::clamp(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
+    c.radiusEnd = c.radius;
     c.length = std::max(way.norm(), 0.5 * usual);
+    c.size = Vec3(2 * c.radius, std::max(way.norm(), c.radius), 2 * c.radius);
     const Vec3 local = turn.conjugate() * way;
     if (shape == Shape::Plane) {
         c.turnDeg = rotationVector(arc(Vec3::UnitY(), turn.conjugate() * Vec3::UnitY())) * degrees(1);

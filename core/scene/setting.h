@@ -11,7 +11,7 @@
 namespace nutatio::scene {
 
 enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames };
-enum class SettingType { Number, Axes, Joint, Joints };
+enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
 
 struct Range {
     double low = 0;
@@ -31,14 +31,45 @@ struct SettingSpec {
     std::string_view help;    // one sentence of plain words
     std::string_view more{};  // what more and less of it look like
     bool curved = false;      // the slider gives its low end more room
+    bool keyable = false;     // may change within the shot
+    bool profiled = false;    // may change from root to tip
+    std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
+    std::string_view group{};    // heading it stands under, where it begins one
 };
 
 /// "/s", "x", "deg" ... as shown behind a value; empty for a bare number.
 std::string_view unitText(Unit unit);
 
-/// A number, axes such as "xz", or joints by reference.
+/// A number, axes such as "xz", a choice, or joints or colliders by reference.
 using Value = std::variant<double, std::string, std::vector<std::string>>;
 using Values = std::map<std::string, Value, std::less<>>;
+
+/// The ids of a Choice's row.
+std::vector<std::string_view> choicesOf(const SettingSpec& spec);
+
+/// A value that a setting has at a frame of the shot (0: the first).
+struct KeyAt {
+    int frame = 0;
+    double value = 0;
+    bool operator==(const KeyAt&) const = default;
+};
+/// Keys by frame, no frame twice.
+using Keys = std::vector<KeyAt>;
+/// The keyed value at a frame: smooth through the keys and never beyond them (monotone cubic; Fritsch and Carlson, SIAM J. Numer.
+/// Anal. 17, 1980), held before the first and after the last.
+double keyedAt(const Keys& keys, double frame);
+/// Sets or replaces the key at a frame.
+void putKey(Keys& keys, int frame, double value);
+
+/// How many times its value a setting has at a place from root (0) to tip (1).
+struct ProfilePoint {
+    double at = 0;
+    double times = 1;
+    bool operator==(const ProfilePoint&) const = default;
+};
+/// Points from root to tip; straight between them; empty: 1 everywhere.
+using Profile = std::vector<ProfilePoint>;
+double profileAt(const Profile& profile, double at);
 
 /// The table's default for one setting.
 Value startValue(const SettingSpec& spec);

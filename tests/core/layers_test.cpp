@@ -34,6 +34,16 @@ std::vector<Vec3> tipWith(const scene::Scene& s) {
     return test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("end"));
 }
 
+/// Every joint's transforms over the shot, one joint after another.
+std::vector<Xform> tipFrames(const scene::Scene& s) {
+    const pipeline::Evaluation e = test::evaluate(s);
+    const rig::Track& t = *e.actors[0].result;
+    std::vector<Xform> out;
+    for (int j = 0; j < t.joints(); ++j)
+        for (int f = 0; f < t.frames(); ++f) out.push_back(t.at(j, f));
+    return out;
+}
+
 }  // namespace
 
 TEST_CASE("every kind of the registry: default scene, saved, loaded, the same; random settings finite") {
@@ -101,6 +111,32 @@ TEST_CASE("each setting is described well enough to be shown") {
         }
 }
 
+namespace {
+/// Gives a setting something to act on, and the value that it is changed to.
+double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, scene::Scene& s) {
+    const std::string id(spec.id);
+    scene::Values& values = s.layers[0].values;
+    const auto starts = [&](const char* with) { return id.rfind(with, 0) == 0; };
+    const auto one = [&](std::initializer_list<const char*> ids) {
+        return std::any_of(ids.begin(), ids.end(), [&](const char* k) { return id == k; });
+    };
+    if (one({"preroll", "bounces", "end", "pull_tilt", "pull_heading"})) values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
+    if (id == "pull_heading") values["pull_tilt"] = 40.0;
+    if (id == "catch") s.winds.push_back(scene::newWind(s, s.actors[0]));
+    if (id == "stretch_swing") values["stretch"] = 0.3;
+    if (id == "radius") {
+        s.colliders.push_back(scene::newCollider(s, s.actors[0], 1, scene::Shape::Sphere));
+        s.colliders[0].radius = 0.3;
+        s.colliders[0].offset = Vec3(0, 0.34, 0.8);
+        values["gravity"] = -2.0;
+    }
+    if (starts("move_") || starts("share_")) values["move"] = std::string("xyz");
+    if (starts("turn_") || starts("move_")) return spec.range.high * 0.001;
+    if (one({"bend", "twist"})) return id == "bend" ? 5.0 : 0.0;
+    return id == "mix" || starts("share_") ? 0.3 : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
+}
+}  // namespace
+
 TEST_CASE("each number of a table has an effect on the motion") {
     for (const layers::LayerKind* kind : layers::kinds())
         for (const scene::SettingSpec& spec : kind->settings) {
@@ -108,17 +144,51 @@ TEST_CASE("each number of a table has an effect on the motion") {
             INFO(kind->id << "." << spec.id);
             scene::Scene s = test::sceneWith(test::chainActor(hopping()));
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
-            if (spec.id == "preroll" || spec.id == "bounces" || spec.id == "end")
-                s.layers[0].values[kind->setting("gravity") ? "gravity" : "sag"] = 1.0;
-            const std::vector<Vec3> before = tipWith(s);
-            s.layers[0].values[std::string(spec.id)] = spec.id == "mix" ? 0.3
-                                                       : spec.id == "bend"
-                                                           ? 5.0
-                                                           : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
-            const std::vector<Vec3> after = tipWith(s);
+            const double changed = readyFor(*kind, spec, s);
+            const std::vector<Xform> before = tipFrames(s);
+            s.layers[0].values[std::string(spec.id)] = changed;
+            const std::vector<Xform> after = tipFrames(s);
             double most = 0;
-            for (std::size_t k = 0; k < before.size(); ++k) most = std::max(most, (before[k] - after[k]).norm());
+            for (std::size_t k = 0; k < before.size(); ++k)
+                most = std::max({most, (before[k].t - after[k].t).norm(), before[k].r.angularDistance(after[k].r),
+                                 (before[k].s - after[k].s).norm()});
             CHECK(most > 1e-5);
+        }
+}
+
+TEST_CASE("keys and profiles count wherever the table allows them") {
+    for (const layers::LayerKind* kind : layers::kinds())
+        for (const scene::SettingSpec& spec : kind->settings) {
+            INFO(kind->id << "." << spec.id);
+            scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+            test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
+            if (!spec.keyable && !spec.profiled) continue;
+            const double changed = readyFor(*kind, spec, s);
+            const auto differs = [&](const scene::Scene& other) {
+                const std::vector<Xform> a = tipFrames(s), b = tipFrames(other);
+                double most = 0;
+                for (std::size_t k = 0; k < a.size(); ++k)
+                    most = std::max({most, (a[k].t - b[k].t).norm(), a[k].r.angularDistance(b[k].r), (a[k].s - b[k].s).norm()});
+                return most > 1e-5;
+            };
+            if (spec.keyable) {
+                scene::Scene keyed = s;
+                keyed.layers[0].keys[std::string(spec.id)] = {{0, spec.start}, {10, changed}};
+                CHECK(differs(keyed));
+                // Keys that all say the plain value change nothing, not a bit.
+                scene::Scene flat = s;
+                const double plain = s.layers[0].number(spec.id);
+                flat.layers[0].keys[std::string(spec.id)] = {{0, plain}, {10, plain}};
+                const std::vector<Xform> a = tipFrames(s), b = tipFrames(flat);
+                for (std::size_t k = 0; k < a.size(); ++k) REQUIRE(a[k] == b[k]);
+            }
+            if (spec.profiled) {
+                s.layers[0].values[std::string(spec.id)] = spec.id == "twist" ? 6.0 : spec.id == "stretch" ? 0.1 : changed;
+                if (spec.id == "stretch") s.layers[0].values["gravity"] = 4.0;
+                scene::Scene shaped = s;
+                shaped.layers[0].profiles[std::string(spec.id)] = {{0, 1}, {0.5, 0.4}, {1, 0.2}};
+                CHECK(differs(shaped));
+            }
         }
 }
 
@@ -291,23 +361,17 @@ TEST_CASE("colliders on joints keep strands out") {
         for (int f = 1; f < e.actors[0].result->frames(); ++f) {
             e.actors[0].result->pose(f, pose);
             rig::worldTransforms(s.actors[0].actor->skeleton, pose, worlds);
-            const layers::ColliderPlace at = layers::placeCollider(c, worlds[0]);
-            physics::Body b;
-            b.plane = c.shape == scene::Shape::Plane;
-            b.radius = b.plane ? 0 : c.radius;
-            b.normal = at.turn * Vec3::UnitY();
-            const Vec3 half = c.shape == scene::Shape::Capsule ? Vec3(0.5 * c.length * b.normal) : Vec3(Vec3::Zero());
-            b.a = at.centre - half;
-            b.b = at.centre + half;
+            const physics::Body b = layers::bodyOf(c, layers::placeCollider(c, worlds[0]));
             for (std::size_t j = 1; j + 1 < worlds.size(); ++j)
                 most = std::max(most, -physics::nearest(b, worlds[j].t, worlds[j + 1].t - worlds[j].t).distance);
         }
         return most;
     };
-    for (const scene::Shape shape : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Plane}) {
+    for (const scene::Shape shape : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane}) {
         scene::Collider c = scene::newCollider(s, s.actors[0], 0, shape);
-        c.radius = 0.12;
+        c.radius = c.radiusEnd = 0.12;
         c.length = 0.3;
+        c.size = Vec3(0.24, 0.4, 0.24);
         c.offset = shape == scene::Shape::Plane ? Vec3(0, -0.5, 0) : Vec3(0.16, -0.3, 0);
         c.turnDeg = shape == scene::Shape::Plane ? Vec3(0, 0, 0) : Vec3(90, 0, 0);
         INFO(scene::shapeName(shape));

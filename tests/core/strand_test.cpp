@@ -211,10 +211,13 @@ TEST_CASE("nothing that can be set, and no motion of the base, breaks the strand
         Bench b(straightLinks(n, size, Vec3::UnitZ()), d, h);
         if (noise() % 2) {
             Body body;
-            body.radius = any(0.02, 0.5) * size;
+            body.radiusA = any(0.02, 0.5) * size;
+            body.radiusB = any(0.02, 0.5) * size;
             body.a = Vec3(any(-1, 1), any(-1, 1), any(-1, 1)) * size;
             body.b = body.a + Vec3(any(-1, 1), any(-1, 1), any(-1, 1)) * size;
-            body.plane = noise() % 3 == 0;
+            body.half = body.radiusA * Vec3(1, 2, 0.5);
+            body.friction = any(0, 2);
+            body.kind = static_cast<Body::Kind>(noise() % 3);
             b.bodies.push_back(body);
         }
         b.start();
@@ -266,18 +269,18 @@ TEST_CASE("bones stay out of a capsule that is swept through them") {
         Bench b(straightLinks(8, 1.0, -Vec3::UnitY()), d, 1.0 / 120);
         b.start();
         Body body;
-        body.radius = 0.1;
+        body.radiusA = body.radiusB = 0.1;
         double deepest = 0;
         for (int k = 0; k < 240; ++k) {
             const double x = -0.6 + speed * k / 120.0;
             body.a = Vec3(x, -0.55, -0.4);
             body.b = Vec3(x, -0.55, 0.4);
-            body.va = body.vb = Vec3(speed, 0, 0);
+            body.velocity = Vec3(speed, 0, 0);
             b.bodies = {body};
             b.step();
             for (std::size_t i = 0; i < 8; ++i) {
                 const Contact c = nearest(body, b.strand.place(i), b.strand.end(i) - b.strand.place(i));
-                deepest = std::max(deepest, -c.distance / body.radius);
+                deepest = std::max(deepest, -c.distance / body.radiusA);
             }
         }
         INFO("speed " << speed << ": " << 100 * deepest << " % of the radius");
@@ -290,7 +293,7 @@ TEST_CASE("a rope laid on a plane comes to rest on it") {
     d.airDrag = 1;
     Bench b(straightLinks(10, 1.0, Vec3::UnitX()), d, 1.0 / 120);
     Body plane;
-    plane.plane = true;
+    plane.kind = Body::Kind::Plane;
     plane.a = Vec3(0, -0.3, 0);
     b.bodies = {plane};
     b.start();

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 
-#include "layers/joint_worlds.h"
+#include "layers/common_rows.h"
+#include "layers/cuts.h"
+#include "layers/anchors.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers {
@@ -18,39 +20,49 @@ using scene::SettingSpec;
 using scene::SettingType;
 using scene::Unit;
 
+/// A stop row: how far an offset may go along or about one axis to one side.
+constexpr SettingSpec stopRow(std::string_view id, std::string_view label, bool turns, std::string_view group = {}) {
+    return {.id = id,
+            .label = label,
+            .unit = turns ? Unit::Degrees : Unit::Share,
+            .range = {0, turns ? 180.0 : 5.0},
+            .soft = {0, turns ? 180.0 : 2.0},
+            .start = turns ? 180.0 : 5.0,
+            .help = turns ? "How far it may turn about this axis to this side; 180 sets no stop."
+                          : "How far it may shift along this axis to this side, against the length of its bone; 500 % sets no stop.",
+            .more = "It eases into the stop, so that nothing is seen to hit.",
+            .group = group};
+}
+
+constexpr SettingSpec shareRow(std::string_view id, std::string_view label, std::string_view group = {}) {
+    return {.id = id,
+            .label = label,
+            .unit = Unit::Share,
+            .range = {0, 3},
+            .soft = {0, 1},
+            .start = 1,
+            .help = "How much of its swing shows along and about this axis.",
+            .more = "More: wider. Less: held.",
+            .group = group};
+}
+
 constexpr SettingSpec kSettings[] = {
     {.id = "joint",
      .label = "Joints",
      .type = SettingType::Joints,
      .help = "The joints that jiggle, each on springs of its own."},
-    {.id = "move",
-     .label = "Move",
-     .type = SettingType::Axes,
-     .axes = "",
-     .help = "Axes of the joint along which it may shift from its place."},
-    {.id = "turn",
-     .label = "Turn",
-     .type = SettingType::Axes,
-     .axes = "xyz",
-     .help = "Axes of the joint about which it may turn from its pose."},
-    {.id = "swing",
-     .label = "Swing rate",
-     .unit = Unit::PerSecond,
-     .range = {0.05, 60},
-     .soft = {0.2, 12},
-     .start = 4,
-     .help = "How often it swings each second.",
-     .more = "More: tighter and lighter. Less: heavier and slower.",
-     .curved = true},
-    {.id = "bounces",
-     .label = "Bounces",
-     .unit = Unit::Count,
-     .range = {0, 60},
-     .soft = {0, 10},
-     .start = 2,
-     .help = "Full swings until it has come to rest.",
-     .more = "More: rings on. Less: settles at once.",
-     .curved = true},
+    {.id = "move", .label = "Move", .type = SettingType::Axes, .axes = "", .help = "Axes along which it may shift from its place."},
+    {.id = "turn", .label = "Turn", .type = SettingType::Axes, .axes = "xyz", .help = "Axes about which it may turn from its pose."},
+    {.id = "frame",
+     .label = "Axes of",
+     .type = SettingType::Choice,
+     .help = "Whose axes are meant: the joint's own, its parent's, the whole body's, or the world's.",
+     .choices = "joint|parent|body|world"},
+    swingRow({0.05, 60}, {0.2, 12}, 4, false),
+    bouncesRow(false),
+    shareRow("share_x", "Share x", "Shares"),
+    shareRow("share_y", "Share y"),
+    shareRow("share_z", "Share z"),
     {.id = "sag",
      .label = "Sag",
      .unit = Unit::Gravities,
@@ -58,23 +70,37 @@ constexpr SettingSpec kSettings[] = {
      .soft = {0, 2},
      .start = 0,
      .help = "How much of the earth's pull it gives way to.",
-     .more = "More: hangs lower. Less: keeps the pose."},
-    {.id = "preroll",
-     .label = "Pre-roll",
-     .unit = Unit::Frames,
-     .range = {0, 500},
-     .soft = {0, 96},
-     .start = 24,
-     .help = "Frames it swings before frame 1: of the loop's end when the shot loops, of the first pose otherwise.",
-     .more = "More: settled at frame 1. Less: starts from the animated pose."},
-    {.id = "mix",
-     .label = "Mix",
+     .more = "More: hangs lower. Less: keeps the pose.",
+     .keyable = true,
+     .group = "Forces"},
+    kCatchRow,
+    kFeltTravelRow,
+    kFeltTurnRow,
+    {.id = "squash",
+     .label = "Squash, stretch",
      .unit = Unit::Share,
-     .range = {0, 1},
+     .range = {0, 5},
      .soft = {0, 1},
-     .start = 1,
-     .help = "How much of the layer's motion is used.",
-     .more = "More: all of it. Less: closer to the motion below."},
+     .start = 0,
+     .help = "How much it lengthens and thins, or shortens and bulges, as it is thrown along its bone; its volume stays.",
+     .more = "More: like a water bag. Less: firm.",
+     .keyable = true,
+     .group = "Shape"},
+    stopRow("turn_max_x", "Turn +x stop", true, "Stops"),
+    stopRow("turn_min_x", "Turn -x stop", true),
+    stopRow("turn_max_y", "Turn +y stop", true),
+    stopRow("turn_min_y", "Turn -y stop", true),
+    stopRow("turn_max_z", "Turn +z stop", true),
+    stopRow("turn_min_z", "Turn -z stop", true),
+    stopRow("move_max_x", "Move +x stop", false),
+    stopRow("move_min_x", "Move -x stop", false),
+    stopRow("move_max_y", "Move +y stop", false),
+    stopRow("move_min_y", "Move -y stop", false),
+    stopRow("move_max_z", "Move +z stop", false),
+    stopRow("move_min_z", "Move -z stop", false),
+    kPrerollRow,
+    kCutsRow,
+    kMixRow,
 };
 
 /// A goal followed on a Hermite cubic: gives the accelerations at both ends of a frame.
@@ -103,95 +129,175 @@ Vec3 eased(const Vec3& theta) {
     return theta * ((kKnee + (kMost - kKnee) * std::tanh((a - kKnee) / (kMost - kKnee))) / a);
 }
 
-Vec3 pick(const Quat& axes, const std::string& which, const Vec3& v) {
-    if (which.size() == 3) return v;
-    Vec3 local = axes.conjugate() * v;
-    for (int k = 0; k < 3; ++k)
-        if (which.find("xyz"[k]) == std::string::npos) local[k] = 0;
-    return axes * local;
+/// A value that nears its stop slows down before it and never passes it: straight to six tenths of the way, then a tanh.
+double softStop(double v, double low, double high) {
+    constexpr double kKnee = 0.6;
+    const double most = v < 0 ? low : high, a = std::abs(v);
+    if (a <= kKnee * most) return v;
+    if (most <= 0) return 0;
+    return std::copysign(most * (kKnee + (1 - kKnee) * std::tanh((a / most - kKnee) / (1 - kKnee))), v);
 }
+
+/// Per axis of the chosen frame: whether it is free, its share, and its stops.
+struct Axes {
+    double share[3], low[3], high[3];
+
+    Axes(const scene::Layer& layer, const char* which, double unit, double none) {
+        const std::string& free = layer.text(which);
+        for (int k = 0; k < 3; ++k) {
+            const std::string axis(1, "xyz"[k]), id = std::string(which) + "_";
+            share[k] = free.find(axis) == std::string::npos ? 0 : layer.number("share_" + axis);
+            const double min = layer.number(id + "min_" + axis), max = layer.number(id + "max_" + axis);
+            low[k] = min >= none ? 1e30 : unit * min;
+            high[k] = max >= none ? 1e30 : unit * max;
+        }
+    }
+    Vec3 applied(const Quat& frame, const Vec3& v) const {
+        Vec3 own = frame.conjugate() * v;
+        for (int k = 0; k < 3; ++k) own[k] = softStop(share[k] * own[k], low[k], high[k]);
+        return frame * own;
+    }
+    bool any() const { return share[0] != 0 || share[1] != 0 || share[2] != 0; }
+};
 
 class JigglePart final : public Part {
   public:
     JigglePart(const LayerContext& context, const PoseView& rest, int joint)
-        : m_joints{joint},
-          m_move(context.layer.text("move")),
-          m_turn(context.layer.text("turn")),
-          m_w(2 * kPi * context.layer.number("swing")),
-          m_zeta(physics::dampingRatio(context.layer.number("bounces"))),
-          m_gravity(0, -kEarthGravity * context.layer.number("sag") / context.actor.metresPerUnit, 0),
+        : m_layer(context.layer),
+          m_joints{joint},
+          m_frame(context.layer.text("frame")),
+          m_metres(context.actor.metresPerUnit),
+          m_period(context.period),
+          m_winds(windsOf(context)),
+          m_cuts(context),
+          m_root(rootOf(context.actor.skeleton, joint)),
           m_worlds(context.actor.skeleton, context.actor.skeleton.joint(joint).children.empty()
                                                ? m_joints
-                                               : context.actor.skeleton.joint(joint).children) {
+                                               : context.actor.skeleton.joint(joint).children),
+          m_lever(1),
+          m_turn(context.layer, "turn", radians(1), 180),
+          m_move(context.layer, "move", 1, 5) {
         m_worlds.update(rest);
         const Vec3 way = lever(context.actor.skeleton, joint, 0.1 * context.actor.height);
         m_lever = way.norm();
+        for (double* stops : {m_move.low, m_move.high})
+            for (int k = 0; k < 3; ++k) stops[k] *= m_lever;
         m_direction = m_worlds.turn(joint).conjugate() * (way / m_lever);
+        m_direction.cwiseAbs().maxCoeff(&m_along);
     }
 
     const std::vector<int>& joints() const override { return m_joints; }
 
     void start(double dt, const PoseView& pose, const PoseView& next) override {
-        prepare(dt);
+        prepare(dt, pose.frame());
         const Goal then = read(next), now = read(pose);  // the pose last: write() looks at its worlds
-        m_goal = now;
-        m_place.start(now.place, then.place);
-        m_tip.start(tip(now), tip(then));
-        m_spin = rotationVector(then.turn * now.turn.conjugate());
+        follow(now, then);
+        m_air = airAt(tip(now), pose);
         m_x = m_v = m_theta = m_omega = Vec3::Zero();
     }
 
     void step(double dt, const PoseView& pose, const PoseView& next) override {
-        prepare(dt);
-        const Goal before = m_goal, then = read(next), now = read(pose);
-        const double perSecond2 = 1 / (dt * dt);
-        Vec3 a0, a1;
+        prepare(dt, pose.frame());
+        const Goal before = m_goal;
+        const bool cutAhead = m_cuts.marked(next.frame()) && next.frame() != pose.frame();
+        const Goal then = read(cutAhead ? pose : next), now = read(pose);
+        const Cuts::Step went = Cuts::between(before.place, before.turn, now.place, now.turn);
+        if (m_cuts.marked(pose.frame()) ||
+            m_cuts.found(m_went, went, Cuts::between(now.place, now.turn, then.place, then.turn), dt)) {
+            const Quat by = now.turn * before.turn.conjugate();
+            for (Vec3* v : {&m_x, &m_v, &m_theta, &m_omega}) *v = by * *v;
+            follow(now, then);
+            return;
+        }
+        m_went = went;
+        const double perSecond2 = 1 / (dt * dt), travel = m_layer.numberAt("felt_travel", pose.frame()),
+                     turning = m_layer.numberAt("felt_turn", pose.frame());
+        const double sag = -kEarthGravity * m_layer.numberAt("sag", pose.frame()) / m_metres;
+        const Vec3 air = airAt(tip(now), pose), pull0 = Vec3(0, sag, 0) + m_air, pull1 = Vec3(0, sag, 0) + air;
+        m_air = air;
+        Vec3 a0, a1, tip0, tip1;
         m_place.step(now.place, then.place, a0, a1);
-        for (int k = 0; k < 3; ++k)
-            m_spring->step(m_x[k], m_v[k], m_gravity[k] - a0[k] * perSecond2, m_gravity[k] - a1[k] * perSecond2);
-        m_tip.step(tip(now), tip(then), a0, a1);
+        a0 *= travel * perSecond2;
+        a1 *= travel * perSecond2;
+        for (int k = 0; k < 3; ++k) m_spring->step(m_x[k], m_v[k], pull0[k] - a0[k], pull1[k] - a1[k]);
+        m_arm.step(tip(now) - now.place, tip(then) - then.place, tip0, tip1);
+        tip0 = a0 + turning * perSecond2 * tip0;
+        tip1 = a1 + turning * perSecond2 * tip1;
         const Vec3 turned = rotationVector(now.turn * before.turn.conjugate());
         const Vec3 spin = 0.5 * (turned + rotationVector(then.turn * now.turn.conjugate()));
-        const Vec3 alpha0 = 6 * turned - 4 * m_spin - 2 * spin, alpha1 = -6 * turned + 2 * m_spin + 4 * spin;
+        const Vec3 alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin), alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
         m_spin = spin;
         const Vec3 d0 = before.turn * m_direction, d1 = now.turn * m_direction;
-        const Vec3 f0 = d0.cross(m_gravity - a0 * perSecond2) / m_lever - alpha0.dot(d0) * perSecond2 * d0;
-        const Vec3 f1 = d1.cross(m_gravity - a1 * perSecond2) / m_lever - alpha1.dot(d1) * perSecond2 * d1;
+        const Vec3 f0 = d0.cross(pull0 - tip0) / m_lever - alpha0.dot(d0) * perSecond2 * d0;
+        const Vec3 f1 = d1.cross(pull1 - tip1) / m_lever - alpha1.dot(d1) * perSecond2 * d1;
         for (int k = 0; k < 3; ++k) m_spring->step(m_theta[k], m_omega[k], f0[k], f1[k]);
         m_goal = now;
     }
 
     void write(const PoseView& goal, std::span<Xform> out) const override {
         const Affine& above = m_worlds.above(m_joints[0]);
-        out[0] = m_turn.empty() ? goal.local(m_joints[0]) : turnedInWorld(goal.local(m_joints[0]), above, offsetTurn());
-        if (!m_move.empty()) out[0].t += above.inverse().m * pick(m_goal.turn, m_move, m_x);
+        out[0] = m_turn.any() ? turnedInWorld(goal.local(m_joints[0]), above, offsetTurn()) : goal.local(m_joints[0]);
+        if (m_move.any()) out[0].t += above.inverse().m * m_move.applied(m_goal.frame, m_x);
+        if (m_squash > 0) {
+            const double s = 1 + softStop(m_squash * m_x.dot(m_goal.turn * m_direction) / m_lever, 0.5, 1.0);
+            for (int k = 0; k < 3; ++k) out[0].s[k] *= k == m_along ? s : 1 / std::sqrt(s);
+        }
     }
 
     Vec3 probe() const override {
-        if (!m_move.empty()) return m_goal.place + pick(m_goal.turn, m_move, m_x);
+        if (m_move.any()) return m_goal.place + m_move.applied(m_goal.frame, m_x);
         return m_goal.place + offsetTurn() * (tip(m_goal) - m_goal.place);
     }
-    Vec3 probeGoal() const override { return m_move.empty() ? tip(m_goal) : m_goal.place; }
-    double probeLever() const override { return m_move.empty() ? m_lever : 0.0; }
+    Vec3 probeGoal() const override { return m_move.any() ? m_goal.place : tip(m_goal); }
+    double probeLever() const override { return m_move.any() ? 0.0 : m_lever; }
 
   private:
     struct Goal {
         Vec3 place = Vec3::Zero();
-        Quat turn = Quat::Identity();
+        Quat turn = Quat::Identity(), frame = Quat::Identity();
     };
 
-    Quat offsetTurn() const { return fromRotationVector(eased(pick(m_goal.turn, m_turn, m_theta))); }
+    static int rootOf(const rig::Skeleton& s, int joint) {
+        while (s.joint(joint).parent != rig::kNoJoint) joint = s.joint(joint).parent;
+        return joint;
+    }
+
+    Quat offsetTurn() const { return fromRotationVector(m_turn.applied(m_goal.frame, eased(m_theta))); }
     Vec3 tip(const Goal& g) const { return g.place + g.turn * (m_lever * m_direction); }
 
     Goal read(const PoseView& pose) {
         m_worlds.update(pose);
-        return {m_worlds.world(m_joints[0]).t, m_worlds.turn(m_joints[0])};
+        const int j = m_joints[0];
+        Goal g{m_worlds.world(j).t, m_worlds.turn(j), Quat::Identity()};
+        if (m_frame == "joint") g.frame = g.turn;
+        if (m_frame == "parent") g.frame = rotationOf(m_worlds.above(j).m);
+        if (m_frame == "body") g.frame = m_worlds.turn(m_root);
+        return g;
     }
 
-    void prepare(double dt) {
-        if (m_spring && dt == m_dt) return;
+    void follow(const Goal& now, const Goal& then) {
+        m_goal = now;
+        m_went = {};
+        m_place.start(now.place, then.place);
+        m_arm.start(tip(now) - now.place, tip(then) - then.place);
+        m_spin = rotationVector(then.turn * now.turn.conjugate());
+    }
+
+    /// What the wind pushes with [units/s^2].
+    Vec3 airAt(const Vec3& p, const PoseView& pose) const {
+        Vec3 v = Vec3::Zero();
+        for (const physics::WindDef& w : m_winds) v += physics::windAt(w, p, pose.time(), m_period);
+        return m_winds.empty() ? v : Vec3(physics::windDrag(m_metres * v.norm(), m_layer.numberAt("catch", pose.frame())) * v);
+    }
+
+    void prepare(double dt, int frame) {
+        const double swing = m_layer.numberAt("swing", frame), bounces = m_layer.numberAt("bounces", frame);
+        m_squash = m_layer.numberAt("squash", frame);
+        if (m_spring && dt == m_dt && swing == m_swing && bounces == m_bounces) return;
         m_dt = dt;
-        m_spring.emplace(m_w, m_zeta, dt);
+        m_swing = swing;
+        m_bounces = bounces;
+        m_spring.emplace(2 * kPi * swing, physics::dampingRatio(bounces), dt);
     }
 
     /// To the farthest child; a last joint points on from its parent.
@@ -204,18 +310,24 @@ class JigglePart final : public Part {
         return best.norm() > 1e-6 * fallback ? best : Vec3(0, fallback, 0);
     }
 
+    scene::Layer m_layer;
     std::vector<int> m_joints;
-    std::string m_move, m_turn;
-    double m_w, m_zeta;
-    Vec3 m_gravity;
+    std::string m_frame;
+    double m_metres, m_period;
+    std::vector<physics::WindDef> m_winds;
+    Cuts m_cuts;
+    int m_root;
     JointWorlds m_worlds;
-    double m_lever = 1;
+    double m_lever;
+    Axes m_turn, m_move;
     Vec3 m_direction;
+    Eigen::Index m_along = 0;  // the joint's own axis that lies most along its bone
     std::optional<physics::Oscillator> m_spring;
-    double m_dt = 0;
+    double m_dt = 0, m_swing = 0, m_bounces = 0, m_squash = 0;
     Goal m_goal;
-    Followed m_place, m_tip;
-    Vec3 m_spin = Vec3::Zero();
+    Cuts::Step m_went;
+    Followed m_place, m_arm;
+    Vec3 m_spin = Vec3::Zero(), m_air = Vec3::Zero();
     Vec3 m_x = Vec3::Zero(), m_v = Vec3::Zero(), m_theta = Vec3::Zero(), m_omega = Vec3::Zero();
 };
 

@@ -1,0 +1,100 @@
+// Settings that several simulated kinds share, word for word. A kind's table begins or ends with copies of these rows.
+#pragma once
+
+#include "scene/setting.h"
+
+namespace nutatio::layers {
+
+/// How often it swings; `low` and `soft` differ by kind.
+constexpr scene::SettingSpec swingRow(scene::Range range, scene::Range soft, double start, bool profiled) {
+    return {.id = "swing",
+            .label = "Swing rate",
+            .unit = scene::Unit::PerSecond,
+            .range = range,
+            .soft = soft,
+            .start = start,
+            .help = "How often it swings each second.",
+            .more = "More: tighter and lighter. Less: heavier and slower.",
+            .curved = true,
+            .keyable = true,
+            .profiled = profiled,
+            .group = "Swing"};
+}
+
+constexpr scene::SettingSpec bouncesRow(bool profiled) {
+    return {.id = "bounces",
+            .label = "Bounces",
+            .unit = scene::Unit::Count,
+            .range = {0, 60},
+            .soft = {0, 10},
+            .start = 2,
+            .help = "Full swings until it has come to rest.",
+            .more = "More: rings on. Less: settles at once.",
+            .curved = true,
+            .keyable = true,
+            .profiled = profiled};
+}
+
+inline constexpr scene::SettingSpec kFeltTravelRow{
+    .id = "felt_travel",
+    .label = "Felt travel",
+    .unit = scene::Unit::Share,
+    .range = {0, 2},
+    .soft = {0, 1},
+    .start = 1,
+    .help = "How much of the body's moving about it feels.",
+    .more = "More: dragged along. Less: carried as if the body stood still.",
+    .keyable = true};
+
+inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
+                                                 .label = "Felt turn",
+                                                 .unit = scene::Unit::Share,
+                                                 .range = {0, 2},
+                                                 .soft = {0, 1},
+                                                 .start = 1,
+                                                 .help = "How much of the body's turning it feels.",
+                                                 .more = "More: thrown outwards. Less: carried round stiffly.",
+                                                 .keyable = true};
+
+inline constexpr scene::SettingSpec kCatchRow{
+    .id = "catch",
+    .label = "Wind catch",
+    .unit = scene::Unit::Times,
+    .range = {0, 50},
+    .soft = {0, 4},
+    .start = 1,
+    .help = "How much of the wind it catches, against hair; without a wind it does nothing.",
+    .more = "More: streams like a flag. Less: heavy and sheltered.",
+    .curved = true,
+    .keyable = true};
+
+inline constexpr scene::SettingSpec kPrerollRow{
+    .id = "preroll",
+    .label = "Pre-roll",
+    .unit = scene::Unit::Frames,
+    .range = {0, 500},
+    .soft = {0, 96},
+    .start = 24,
+    .help = "Frames it swings before frame 1: of the loop's end when the shot loops, of the first pose otherwise.",
+    .more = "More: settled at frame 1. Less: starts from the animated pose.",
+    .group = "In the shot"};
+
+inline constexpr scene::SettingSpec kCutsRow{
+    .id = "cuts",
+    .label = "Cuts",
+    .type = scene::SettingType::Choice,
+    .help = "Where the body jumps it is carried along stiffly: at jumps that are found and cuts that are marked, at marked ones "
+            "only, or never.",
+    .choices = "found|marked|none"};
+
+inline constexpr scene::SettingSpec kMixRow{.id = "mix",
+                                            .label = "Mix",
+                                            .unit = scene::Unit::Share,
+                                            .range = {0, 1},
+                                            .soft = {0, 1},
+                                            .start = 1,
+                                            .help = "How much of the layer's motion is used.",
+                                            .more = "More: all of it. Less: closer to the motion below.",
+                                            .keyable = true};
+
+}  // namespace nutatio::layers

@@ -1,0 +1,24 @@
+// Which joints a strand has, how they form links, and where the links point.
+#pragma once
+
+#include "layers/layer_kind.h"
+#include "physics/strand.h"
+
+namespace nutatio::layers {
+
+/// Made once, from the rest pose.
+struct StrandJoints {
+    std::vector<int> joints;  // one a link: the joint that the link turns
+    std::vector<physics::LinkDef> links;
+    std::vector<double> along;  // by link: place of its joint from root (0) to tip (1), for profiles
+    int root = 0;
+    double length = 0;  // from the root to the farthest end [units]
+
+    /// The link whose end lies farthest from the root, along the strand.
+    std::size_t farthest() const;
+};
+
+/// The strand that `root` begins; without links when its joints have no length.
+StrandJoints strandJoints(const LayerContext& context, const PoseView& rest, int root);
+
+}  // namespace nutatio::layers

@@ -1,0 +1,532 @@
+#include "layers/strand/strand_part.h"
+
+#include <algorithm>
+#include <tuple>
+
+#include "physics/oscillator.h"
+
+namespace nutatio::layers {
+
+// Each strand lives in a world of its own, the felt world, in which its base moves by that share of the body's travel and turn
+// that reaches it. With both shares at 1 it is the world itself. Whatever a strand meets is carried into that world.
+
+namespace {
+
+std::vector<int> watched(const std::vector<StrandJoints>& strands) {
+    std::vector<int> w;
+    for (const StrandJoints& p : strands) {
+        w.insert(w.end(), p.joints.begin(), p.joints.end());
+        w.push_back(p.root);
+    }
+    return w;
+}
+
+bool isPlainChain(const StrandJoints& p) {
+    for (std::size_t i = 0; i < p.links.size(); ++i)
+        if (p.links[i].parent != static_cast<int>(i) - 1) return false;
+    return true;
+}
+
+/// Whether one kernel can take both: the same parents link by link, or chains of whatever lengths.
+bool areAlike(const StrandJoints& a, const StrandJoints& b) {
+    if (isPlainChain(a) && isPlainChain(b)) return true;
+    return std::equal(a.links.begin(), a.links.end(), b.links.begin(), b.links.end(),
+                      [](const physics::LinkDef& x, const physics::LinkDef& y) { return x.parent == y.parent; });
+}
+
+/// The narrowest kernel that takes `strands` at once.
+int widthFor(std::size_t strands) {
+    for (int w = 1; w < physics::bestWidth(); w *= 2)
+        if (static_cast<std::size_t>(w) >= strands) return w;
+    return physics::bestWidth();
+}
+
+/// Thinnest half of a collider [units]: how far it may go in one step without being missed.
+double thickness(const scene::Collider& c) {
+    switch (c.shape) {
+        case scene::Shape::Sphere:
+            return c.radius;
+        case scene::Shape::Capsule:
+            return std::min(c.radius, c.radiusEnd);
+        case scene::Shape::Box:
+            return 0.5 * c.size.minCoeff();
+        case scene::Shape::Plane:
+            break;
+    }
+    return 1e30;
+}
+
+}  // namespace
+
+StrandPart::StrandPart(const LayerContext& context, std::vector<StrandJoints> strands)
+    : m_layer(context.layer),
+      m_skeleton(context.actor.skeleton),
+      m_height(context.actor.height),
+      m_metres(context.actor.metresPerUnit),
+      m_worlds(context.actor.skeleton, watched(strands)),
+      m_nextWorlds(m_worlds),
+      m_anchors(context),
+      m_winds(windsOf(context)),
+      m_cuts(context),
+      m_meets(context.layer.text("meets") == "others"),
+      m_period(context.period) {
+    for (StrandJoints& p : strands) {
+        Strand s;
+        const std::size_t n = p.links.size();
+        for (auto* v : {&s.turn, &s.last, &s.slope, &s.nextTurn, &s.turnNow}) v->resize(n, Quat::Identity());
+        s.moving.resize(n, true);
+        s.air.resize(n, Vec3::Zero());
+        m_joints.insert(m_joints.end(), p.joints.begin(), p.joints.end());
+        if (m_strands.empty() || m_batchStrands.back().size() == static_cast<std::size_t>(physics::bestWidth()) ||
+            !areAlike(m_strands.back().plan, p))
+            m_batchStrands.emplace_back();
+        s.batch = m_batchStrands.size() - 1;
+        s.lane = static_cast<int>(m_batchStrands.back().size());
+        m_batchStrands.back().push_back(m_strands.size());
+        s.plan = std::move(p);
+        m_strands.push_back(std::move(s));
+    }
+    m_probe = m_strands.front().plan.farthest();
+    addColliders(context);
+    addPins(context);
+    m_anchors.close();
+}
+
+void StrandPart::addColliders(const LayerContext& context) {
+    const auto& passes = m_layer.list("passes");
+    for (const scene::Collider* c : context.colliders) {
+        if (std::find(passes.begin(), passes.end(), c->id) != passes.end()) continue;
+        const int anchor = m_anchors.add(c->actor, c->joint);
+        if (anchor < 0) continue;
+        m_colliders.push_back({*c, anchor, {}, {}});
+        const int joint = m_anchors.ownJoint(anchor);
+        // A body that rides on the strand itself would push what carries it.
+        for (Strand& s : m_strands) s.passes.push_back(joint != rig::kNoJoint && m_skeleton.isBelow(joint, s.plan.root));
+    }
+}
+
+void StrandPart::addPins(const LayerContext& context) {
+    for (const scene::Pin* p : context.pins) {
+        const int joint = m_skeleton.find(p->joint), anchor = m_anchors.add(p->toActor, p->toJoint);
+        if (joint == rig::kNoJoint || anchor < 0) continue;
+        for (std::size_t k = 0; k < m_strands.size(); ++k) {
+            const StrandJoints& plan = m_strands[k].plan;
+            for (std::size_t i = 0; i < plan.links.size(); ++i) {
+                if (plan.joints[i] != joint) continue;
+                const physics::LinkDef& l = plan.links[i];
+                // A joint stands on the link above it; the first one is carried by the body and cannot be held.
+                if (p->end)
+                    m_pins.push_back({*p, anchor, k, i, l.length * l.direction});
+                else if (l.parent >= 0)
+                    m_pins.push_back({*p, anchor, k, static_cast<std::size_t>(l.parent), l.attach});
+            }
+        }
+    }
+}
+
+bool StrandPart::hasKeys() const {
+    return std::any_of(m_layer.keys.begin(), m_layer.keys.end(), [](const auto& k) { return !k.second.empty(); });
+}
+
+Vec3 StrandPart::gravityAt(double frame) const {
+    const double tilt = radians(m_layer.numberAt("pull_tilt", frame)), heading = radians(m_layer.numberAt("pull_heading", frame));
+    return (kEarthGravity * m_layer.numberAt("gravity", frame) / m_metres) *
+           Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
+}
+
+physics::StrandPlan StrandPart::planOf(const Strand& s, double frame) const {
+    physics::StrandPlan out{s.plan.links, {}};
+    const scene::Layer& l = m_layer;
+    physics::StrandDef& d = out.def;
+    d.swing = l.numberAt("swing", frame);
+    d.zeta = physics::dampingRatio(l.numberAt("bounces", frame));
+    d.airDrag = l.numberAt("drag", frame);
+    d.endWeight = l.number("end_weight");
+    d.stiffU = l.number("stiff_first");
+    d.stiffV = l.number("stiff_second");
+    d.stiffTwist = l.number("stiff_twist");
+    d.stretchSwing = l.number("stretch_swing");
+    d.gravity = gravityAt(frame);
+    const auto shaped = [&](const char* id) { return l.profiles.find(id) != l.profiles.end(); };
+    const auto share = [&](const char* id, double along) { return scene::profileAt(l.profiles.find(id)->second, along); };
+    const double size = s.plan.length;
+    for (std::size_t i = 0; i < out.links.size(); ++i) {
+        physics::LinkDef& k = out.links[i];
+        const double u = s.plan.along[i];
+        if (shaped("swing")) k.swing = share("swing", u);
+        if (shaped("bounces"))
+            k.zeta = physics::dampingRatio(l.numberAt("bounces", frame, u)) / std::max(d.zeta, 1e-9);
+        if (shaped("drag")) k.airDrag = share("drag", u);
+        const double bend = l.numberAt("bend", frame, u), twist = l.numberAt("twist", frame, u);
+        k.bendLimit = l.number("bend") >= 180 && !shaped("bend") ? physics::kNoLimit : radians(bend);
+        k.twistLimit = l.number("twist") >= 180 && !shaped("twist") ? physics::kNoLimit : radians(twist);
+        k.radius = size * l.numberAt("radius", frame, u);
+        k.stretch = l.number("stretch") * (shaped("stretch") ? share("stretch", u) : 1);
+    }
+    return out;
+}
+
+void StrandPart::prepare(double dt, const PoseView& pose, bool quick) {
+    const int n = physics::substepsFor(dt, m_layer.span("swing").second, quick);
+    const bool stepped = n != m_substeps || dt != m_dt;
+    m_substeps = n;
+    m_dt = dt;
+    if (m_batches.empty()) {
+        makeBatches(pose);
+    } else if (stepped || (hasKeys() && m_tunedAt != pose.frame())) {
+        for (physics::StrandBatch& b : m_batches) b.setStep(dt / n);
+        for (const Strand& s : m_strands) m_batches[s.batch].tune(s.lane, planOf(s, pose.frame()));
+    }
+    m_tunedAt = pose.frame();
+}
+
+void StrandPart::makeBatches(const PoseView& pose) {
+    for (const auto& group : m_batchStrands) {
+        std::vector<physics::StrandPlan> plans;
+        for (std::size_t k : group) plans.push_back(planOf(m_strands[k], pose.frame()));
+        m_batches.emplace_back(plans, m_dt / m_substeps, widthFor(plans.size()));
+        m_batches.back().setBodies(m_colliders.size() + (m_meets ? kNeighbours : 0));
+    }
+}
+
+StrandPart::Base StrandPart::actualBase(const Strand& s, const JointWorlds& worlds) const {
+    return {worlds.world(s.plan.root).t, rotationOf(worlds.above(s.plan.root).m)};
+}
+
+StrandPart::Base StrandPart::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
+    if (travel == 1 && turn == 1 && felt.place == from.place && felt.turn.coeffs() == from.turn.coeffs()) return to;
+    // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
+    const Quat toFeltAxes = felt.turn * from.turn.conjugate();
+    const Vec3 turned = rotationVector(to.turn * from.turn.conjugate());
+    return {felt.place + travel * (toFeltAxes * (to.place - from.place)),
+            (fromRotationVector(turn * (toFeltAxes * turned)) * felt.turn).normalized()};
+}
+
+void StrandPart::readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const {
+    const Quat base = rotationOf(worlds.above(s.plan.root).m);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const int p = s.plan.links[i].parent;
+        const Quat above = p < 0 ? base : worlds.turn(s.plan.joints[static_cast<std::size_t>(p)]);
+        out[i] = sameSide(above.conjugate() * worlds.turn(s.plan.joints[i]), s.turn[i]);
+    }
+}
+
+void StrandPart::startGoals(Strand& s) {
+    readGoals(s, m_worlds, s.turn);
+    readGoals(s, m_nextWorlds, s.nextTurn);
+    for (std::size_t i = 0; i < s.turn.size(); ++i) {
+        s.slope[i].coeffs() = sameSide(s.nextTurn[i], s.turn[i]).coeffs() - s.turn[i].coeffs();
+        s.moving[i] = true;
+    }
+}
+
+void StrandPart::start(double dt, const PoseView& pose, const PoseView& next) {
+    prepare(dt, pose, false);
+    m_worlds.update(pose);
+    m_nextWorlds.update(next);
+    for (Strand& s : m_strands) {
+        startGoals(s);
+        s.base = s.felt = actualBase(s, m_worlds);
+        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), m_layer.numberAt("felt_travel", pose.frame()),
+                                    m_layer.numberAt("felt_turn", pose.frame()));
+        s.placeSlope = ahead.place - s.felt.place;
+        s.turnSlope.coeffs() = sameSide(ahead.turn, s.felt.turn).coeffs() - s.felt.turn.coeffs();
+        const Vec3 spin = rotationVector(ahead.turn * s.felt.turn.conjugate()) / dt;
+        s.lastStep = {};
+        m_batches[s.batch].setGravity(s.lane, gravityAt(pose.frame()));
+        m_batches[s.batch].start(s.lane, s.felt.place, s.felt.turn, s.turn, s.placeSlope / dt, spin);
+    }
+    readPlaces(pose);
+    for (Ridden& r : m_colliders) r.before = r.now;
+    for (Held& h : m_pins) h.before = h.now;
+    blow(pose, true);
+}
+
+bool StrandPart::isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const {
+    return m_cuts.marked(goal.frame()) ||
+           m_cuts.found(s.lastStep, Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
+                        Cuts::between(now.place, now.turn, ahead.place, ahead.turn), dt);
+}
+
+void StrandPart::carryAcross(Strand& s, double dt, const Base& now, const Base& ahead) {
+    const Quat by = now.turn * s.felt.turn.conjugate();
+    const Vec3 speed = s.placeSlope / dt;
+    const Base from = s.felt;
+    s.base = s.felt = now;
+    s.placeSlope = ahead.place - now.place;
+    s.turnSlope.coeffs() = sameSide(ahead.turn, now.turn).coeffs() - now.turn.coeffs();
+    m_batches[s.batch].carry(s.lane, from.place, by, now.place, s.placeSlope / dt - by * speed);
+    s.lastStep = {};
+    startGoals(s);
+}
+
+void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
+    m_worlds.update(goal);
+    // What lies beyond a cut says nothing about the speed before it.
+    m_nextWorlds.update(m_cuts.marked(next.frame()) && next.frame() != goal.frame() ? goal : next);
+    // The frame after a cut begins where the cut ends. All strands of a part hang on one body, and are carried together.
+    const bool carried = std::any_of(m_strands.begin(), m_strands.end(), [&](const Strand& s) {
+        return isCut(s, goal, actualBase(s, m_worlds), actualBase(s, m_nextWorlds), dt);
+    });
+    for (Ridden& r : m_colliders) r.before = r.now;
+    for (Held& h : m_pins) h.before = h.now;
+    readPlaces(goal);
+    if (carried) {
+        for (Strand& s : m_strands) carryAcross(s, dt, actualBase(s, m_worlds), actualBase(s, m_nextWorlds));
+        blow(goal, true);
+        return;
+    }
+    const double travel = m_layer.numberAt("felt_travel", goal.frame()), turn = m_layer.numberAt("felt_turn", goal.frame());
+    for (Strand& s : m_strands) {
+        const Base now = actualBase(s, m_worlds);
+        s.last = s.turn;
+        readGoals(s, m_worlds, s.turn);
+        readGoals(s, m_nextWorlds, s.nextTurn);
+        s.before = s.felt;
+        s.felt = feltStep(s.before, s.base, now, travel, turn);
+        s.ahead = feltStep(s.felt, now, actualBase(s, m_nextWorlds), travel, turn);
+        s.lastStep = Cuts::between(s.base.place, s.base.turn, now.place, now.turn);
+        s.base = now;
+    }
+    prepare(dt, goal, bodiesAreQuick(dt));
+    for (const Strand& s : m_strands)
+        m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
+    blow(goal, false);
+    if (m_meets) meetOthers();
+    runSubsteps(dt);
+}
+
+bool StrandPart::bodiesAreQuick(double dt) const {
+    // Against the body that carries the strands: what rides along with them is not quick.
+    const Strand& s = m_strands.front();
+    const Vec3 carried = s.felt.place - s.before.place;
+    const double steps = physics::substepsFor(dt, m_layer.span("swing").second);
+    return std::any_of(m_colliders.begin(), m_colliders.end(), [&](const Ridden& r) {
+        return (r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.collider);
+    });
+}
+
+void StrandPart::readPlaces(const PoseView& pose) {
+    m_anchors.update(pose);
+    for (Ridden& r : m_colliders) r.now = placeCollider(r.collider, m_anchors.world(r.anchor));
+    for (Held& h : m_pins) {
+        const Affine& a = m_anchors.world(h.anchor);
+        h.now = a.t + rotationOf(a.m) * h.pin.offset;
+        h.strength = h.pin.strengthAt(pose.frame());
+    }
+}
+
+void StrandPart::blow(const PoseView& pose, bool first) {
+    if (m_winds.empty()) return;
+    const double catches = m_layer.numberAt("catch", pose.frame());
+    for (Strand& s : m_strands) {
+        physics::StrandBatch& b = m_batches[s.batch];
+        const Quat back = carryOf(s).conjugate();
+        for (std::size_t i = 0; i < s.air.size(); ++i) {
+            const Vec3 here = s.base.place + back.conjugate() * (b.end(s.lane, i) - s.felt.place);
+            Vec3 v = Vec3::Zero();
+            for (const physics::WindDef& w : m_winds) v += physics::windAt(w, here, pose.time(), m_period);
+            const double drag = physics::windDrag(m_metres * v.norm(), catches);
+            // Half way between this frame's air and the last one's: what the frame in between is blown by.
+            const Vec3 mean = first ? v : Vec3(0.5 * (v + s.air[i]));
+            s.air[i] = v;
+            b.setAir(s.lane, i, back * mean, drag);
+        }
+    }
+}
+
+void StrandPart::meetOthers() {
+    struct Near {
+        double gap;
+        std::size_t strand, link;
+    };
+    std::vector<Near> near;
+    for (std::size_t a = 0; a < m_strands.size(); ++a) {
+        const Strand& me = m_strands[a];
+        physics::StrandBatch& mine = m_batches[me.batch];
+        near.clear();
+        for (std::size_t o = 0; o < m_strands.size(); ++o) {
+            if (o == a) continue;
+            const Strand& other = m_strands[o];
+            const physics::StrandBatch& theirs = m_batches[other.batch];
+            for (std::size_t j = 1; j < other.plan.links.size(); ++j) {
+                const Vec3 middle = 0.5 * (theirs.place(other.lane, j) + theirs.end(other.lane, j));
+                for (std::size_t i = 1; i < me.plan.links.size(); ++i) {
+                    const Vec3 here = 0.5 * (mine.place(me.lane, i) + mine.end(me.lane, i));
+                    const double gap =
+                        (here - middle).norm() - 0.5 * (me.plan.links[i].length + other.plan.links[j].length);
+                    if (gap < 0.25 * me.plan.length) near.push_back({gap, o, j});
+                }
+            }
+        }
+        // Ties go by number, so that the choice is the same every time.
+        std::sort(near.begin(), near.end(), [](const Near& p, const Near& q) {
+            return std::tie(p.gap, p.strand, p.link) < std::tie(q.gap, q.strand, q.link);
+        });
+        std::size_t slot = 0;
+        std::vector<std::pair<std::size_t, std::size_t>> taken;
+        for (const Near& n : near) {
+            if (slot == kNeighbours) break;
+            if (std::find(taken.begin(), taken.end(), std::pair(n.strand, n.link)) != taken.end()) continue;
+            taken.emplace_back(n.strand, n.link);
+            const Strand& other = m_strands[n.strand];
+            const physics::StrandBatch& theirs = m_batches[other.batch];
+            physics::Body body;
+            body.a = theirs.place(other.lane, n.link);
+            body.b = theirs.end(other.lane, n.link);
+            body.velocity = theirs.endVelocity(other.lane, n.link);
+            const double along = other.plan.along[n.link];
+            body.radiusA = body.radiusB = other.plan.length * m_layer.numberAt("radius", 0, along);
+            body.friction = 0.1;
+            mine.setBody(me.lane, m_colliders.size() + slot++, body);
+        }
+        for (; slot < kNeighbours; ++slot) mine.passBody(me.lane, m_colliders.size() + slot);
+    }
+}
+
+void StrandPart::runSubsteps(double dt) {
+    for (Strand& s : m_strands) {
+        // Hermite between the frames, each with the slope of its neighbours: speeds do not jump at frames.
+        s.nextPlaceSlope = 0.5 * (s.ahead.place - s.before.place);
+        s.felt.turn = sameSide(s.felt.turn, s.before.turn);
+        const Quat turn2 = sameSide(s.ahead.turn, s.felt.turn);
+        s.nextTurnSlope.coeffs() = 0.5 * (turn2.coeffs() - s.before.turn.coeffs());
+        for (std::size_t i = 0; i < s.turn.size(); ++i) {
+            const Quat a2 = sameSide(s.nextTurn[i], s.turn[i]);
+            const bool moves = (s.turn[i].coeffs() - s.last[i].coeffs()).norm() > 1e-11 ||
+                               (a2.coeffs() - s.turn[i].coeffs()).norm() > 1e-11 || s.slope[i].norm() > 1e-11;
+            s.nextTurn[i].coeffs() = 0.5 * (a2.coeffs() - s.last[i].coeffs());
+            // What has come to stand still is told so once more.
+            if (moves || s.moving[i]) m_batches[s.batch].setGoal(s.lane, i, {s.last[i], s.last[i], Vec3::Zero()});
+            s.turnNow[i] = s.last[i];
+            s.moving[i] = moves;
+        }
+        s.step.place1 = s.before.place;
+        s.step.turn1 = s.before.turn;
+    }
+    const double h = dt / m_substeps;
+    for (int k = 1; k <= m_substeps; ++k) {
+        const double u = static_cast<double>(k) / m_substeps;
+        const Hermite at(u);
+        for (Strand& s : m_strands) {
+            moveBase(s, u, dt, k == m_substeps);
+            moveGoals(s, at, h);
+            moveBodies(s, u, dt);
+        }
+        movePins(u, dt);
+        for (physics::StrandBatch& b : m_batches) b.step();
+    }
+    for (Strand& s : m_strands) {
+        s.placeSlope = s.nextPlaceSlope;
+        s.turnSlope = s.nextTurnSlope;
+        std::swap(s.slope, s.nextTurn);
+    }
+}
+
+void StrandPart::moveBase(Strand& s, double u, double dt, bool last) {
+    const Hermite at(u);
+    physics::BaseStep& b = s.step;
+    b.place0 = b.place1;
+    b.turn0 = b.turn1;
+    if (last) {
+        b.place1 = s.felt.place;
+        b.turn1 = s.felt.turn;
+    } else {
+        b.place1 = at.p0 * s.before.place + at.m0 * s.placeSlope + at.p1 * s.felt.place + at.m1 * s.nextPlaceSlope;
+        b.turn1 = Quat(at.p0 * s.before.turn.coeffs() + at.m0 * s.turnSlope.coeffs() + at.p1 * s.felt.turn.coeffs() +
+                       at.m1 * s.nextTurnSlope.coeffs())
+                      .normalized();
+    }
+    const double d0 = 6 * u * u - 6 * u, dm0 = 3 * u * u - 4 * u + 1, dm1 = 3 * u * u - 2 * u;
+    b.velocityEnd = (d0 * (s.before.place - s.felt.place) + dm0 * s.placeSlope + dm1 * s.nextPlaceSlope) / dt;
+    m_batches[s.batch].setBase(s.lane, b);
+}
+
+void StrandPart::moveGoals(Strand& s, const Hermite& at, double h) {
+    for (std::size_t i = 0; i < s.turn.size(); ++i) {
+        if (!s.moving[i]) continue;
+        physics::LinkGoal g;
+        g.turn0 = s.turnNow[i];
+        g.turn1 = Quat(at.p0 * s.last[i].coeffs() + at.m0 * s.slope[i].coeffs() + at.p1 * s.turn[i].coeffs() +
+                       at.m1 * s.nextTurn[i].coeffs())
+                      .normalized();
+        g.spin = rotationVector(g.turn1 * g.turn0.conjugate()) / h;
+        s.turnNow[i] = g.turn1;
+        m_batches[s.batch].setGoal(s.lane, i, g);
+    }
+}
+
+void StrandPart::moveBodies(const Strand& s, double u, double dt) {
+    const Quat back = carryOf(s).conjugate();
+    const bool whole = s.felt.place == s.base.place && s.felt.turn.coeffs() == s.base.turn.coeffs();
+    physics::StrandBatch& batch = m_batches[s.batch];
+    for (std::size_t i = 0; i < m_colliders.size(); ++i) {
+        if (s.passes[i]) continue;
+        const Ridden& r = m_colliders[i];
+        ColliderPlace at{r.before.centre + u * (r.now.centre - r.before.centre), blend(r.before.turn, r.now.turn, u)};
+        Vec3 velocity = (r.now.centre - r.before.centre) / dt, spin = rotationVector(r.now.turn * r.before.turn.conjugate()) / dt;
+        if (!whole) {
+            at = {toFelt(s, at.centre), back * at.turn};
+            velocity = back * velocity;
+            spin = back * spin;
+        }
+        physics::Body b = bodyOf(r.collider, at);
+        b.spin = spin;
+        b.velocity = velocity + spin.cross(b.a - at.centre);
+        batch.setBody(s.lane, i, b);
+    }
+}
+
+void StrandPart::movePins(double u, double dt) {
+    for (const Held& h : m_pins) {
+        const Strand& s = m_strands[h.strand];
+        physics::PinStep p;
+        p.strength = h.strength;
+        p.lever = h.lever;
+        p.place = toFelt(s, h.before + u * (h.now - h.before));
+        p.velocity = carryOf(s).conjugate() * ((h.now - h.before) / dt);
+        m_batches[s.batch].setPin(s.lane, h.link, p);
+    }
+}
+
+void StrandPart::write(const PoseView& goal, std::span<Xform> out) const {
+    std::size_t at = 0;
+    for (const Strand& s : m_strands) {
+        const physics::StrandBatch& b = m_batches[s.batch];
+        const Quat carried = carryOf(s);
+        const auto turnBy = [&](std::size_t i) -> Quat {
+            return (carried * b.turn(s.lane, i)) * m_worlds.turn(s.plan.joints[i]).conjugate();
+        };
+        for (std::size_t i = 0; i < s.plan.joints.size(); ++i, ++at) {
+            const int j = s.plan.joints[i], p = s.plan.links[i].parent;
+            const Quat above = p < 0 ? Quat::Identity() : turnBy(static_cast<std::size_t>(p));
+            out[at] = turnedInWorld(goal.local(j), m_worlds.above(j), above.conjugate() * turnBy(i));
+            if (p >= 0) {
+                // A stretched link shows in the place of the joint at its end.
+                const double stretched = b.stretchOf(s.lane, static_cast<std::size_t>(p));
+                if (stretched != 1) {
+                    const physics::LinkDef& link = s.plan.links[static_cast<std::size_t>(p)];
+                    const Vec3 way = m_worlds.turn(s.plan.joints[static_cast<std::size_t>(p)]) * link.direction;
+                    out[at].t += m_worlds.above(j).inverse().m * ((stretched - 1) * link.length * way);
+                }
+            }
+        }
+    }
+}
+
+Vec3 StrandPart::probe() const {
+    const Strand& s = m_strands.front();
+    return s.base.place + carryOf(s) * (m_batches[s.batch].end(s.lane, m_probe) - s.felt.place);
+}
+
+Vec3 StrandPart::probeGoal() const {
+    const StrandJoints& p = m_strands.front().plan;
+    return m_worlds.world(p.joints[m_probe]).t +
+           m_worlds.turn(p.joints[m_probe]) * (p.links[m_probe].length * p.links[m_probe].direction);
+}
+
+double StrandPart::probeLever() const {
+    return std::max((probeGoal() - m_strands.front().base.place).norm(), 1e-9);
+}
+
+}  // namespace nutatio::layers

@@ -1,0 +1,110 @@
+// The moving part of a Strand layer: strands that are computed side by side.
+#pragma once
+
+#include <optional>
+
+#include "layers/anchors.h"
+#include "layers/cuts.h"
+#include "layers/strand/strand_joints.h"
+#include "physics/air.h"
+
+namespace nutatio::layers {
+
+/// Strands of one layer, computed in batches of those that are built alike. Strands that meet one another share a part.
+class StrandPart final : public Part {
+  public:
+    StrandPart(const LayerContext& context, std::vector<StrandJoints> strands);
+
+    const std::vector<int>& joints() const override { return m_joints; }
+    void start(double dt, const PoseView& pose, const PoseView& next) override;
+    void step(double dt, const PoseView& goal, const PoseView& next) override;
+    void write(const PoseView& goal, std::span<Xform> out) const override;
+    Vec3 probe() const override;
+    Vec3 probeGoal() const override;
+    double probeLever() const override;
+
+  private:
+    struct Base {
+        Vec3 place = Vec3::Zero();
+        Quat turn = Quat::Identity();
+    };
+    struct Strand {
+        StrandJoints plan;
+        std::size_t batch = 0;
+        int lane = 0;
+        Base base, felt, before, ahead;  // felt: as the strand feels it; before, ahead: felt, around the frame being stepped
+        Vec3 placeSlope = Vec3::Zero(), nextPlaceSlope = Vec3::Zero();
+        Quat turnSlope = Quat::Identity(), nextTurnSlope = Quat::Identity();
+        Cuts::Step lastStep;                            // of the base, in the frame before
+        std::vector<Quat> turn, last, slope, nextTurn;  // goals at the frame, the frame before, its slope, and ahead
+        std::vector<Quat> turnNow;                      // and where they are within the frame
+        std::vector<char> moving;
+        std::vector<Vec3> air;                          // at each link's end, at the frame last stepped to
+        std::vector<char> passes;                // by collider: it rides on this strand
+        physics::BaseStep step;
+    };
+    struct Ridden {
+        scene::Collider collider;
+        int anchor;
+        ColliderPlace before, now;  // in the world
+    };
+    struct Held {
+        scene::Pin pin;
+        int anchor;
+        std::size_t strand, link;
+        Vec3 lever;  // in the joint's axes
+        Vec3 before = Vec3::Zero(), now = Vec3::Zero();
+        double strength = 0;
+    };
+    void addColliders(const LayerContext& context);
+    void addPins(const LayerContext& context);
+    void makeBatches(const PoseView& pose);
+    bool hasKeys() const;
+    Vec3 gravityAt(double frame) const;
+    physics::StrandPlan planOf(const Strand& s, double frame) const;
+    void prepare(double dt, const PoseView& pose, bool quick);
+    Base actualBase(const Strand& s, const JointWorlds& worlds) const;
+    Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
+    static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
+    /// From the world to the strand's felt world.
+    static Vec3 toFelt(const Strand& s, const Vec3& p) {
+        return s.felt.place + carryOf(s).conjugate() * (p - s.base.place);
+    }
+    void readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const;
+    bool isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const;
+    void carryAcross(Strand& s, double dt, const Base& now, const Base& ahead);
+    void startGoals(Strand& s);
+    bool bodiesAreQuick(double dt) const;
+    void readPlaces(const PoseView& pose);
+    void meetOthers();
+    void blow(const PoseView& pose, bool first);
+    void runSubsteps(double dt);
+    void moveBase(Strand& s, double u, double dt, bool last);
+    void moveGoals(Strand& s, const Hermite& at, double h);
+    void moveBodies(const Strand& s, double u, double dt);
+    void movePins(double u, double dt);
+
+    scene::Layer m_layer;
+    const rig::Skeleton& m_skeleton;
+    double m_height, m_metres;
+    std::vector<int> m_joints;
+    std::vector<Strand> m_strands;
+    std::vector<std::vector<std::size_t>> m_batchStrands;
+    JointWorlds m_worlds, m_nextWorlds;
+    Anchors m_anchors;
+    std::vector<Ridden> m_colliders;
+    std::vector<Held> m_pins;
+    std::vector<physics::WindDef> m_winds;
+    Cuts m_cuts;
+    bool m_meets = false;
+    double m_period = 0;
+    std::vector<physics::StrandBatch> m_batches;
+    double m_dt = 0, m_tunedAt = -1e9;
+    int m_substeps = 0;
+    std::size_t m_probe = 0;
+};
+
+/// How many links of other strands each strand looks out for, when they meet one another.
+inline constexpr std::size_t kNeighbours = 4;
+
+}  // namespace nutatio::layers

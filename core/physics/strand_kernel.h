@@ -1,0 +1,373 @@
+// One step of a batch of strands. The derivation stands at the top of strand.cpp; the letters are its letters.
+#pragma once
+
+#include "physics/strand_lanes.h"
+
+namespace {
+
+namespace lanes {
+
+constexpr double kDelta = 0.02;
+constexpr double kA = 2.0 - kDelta;
+constexpr double kCalm = 0.6;          // share of the tension inertia's turning that is lost each step
+constexpr double kTensionShare = 0.1;  // mu: how near to the bound of stability tension may come
+constexpr double kMostTurn = 0.5;      // [rad] a link may turn within one substep
+constexpr double kBeyond = 1.05;       // where a stretched link stops dead, against its limit
+
+template <int W>
+class Kernel {
+    using P = Pack<W>;
+    using V = V3<W>;
+    using L = Link<W>;
+
+  public:
+    explicit Kernel(const nutatio::physics::StepArgs& a)
+        : m_a(a),
+          m_links(reinterpret_cast<L*>(a.link)),
+          m_base(reinterpret_cast<Base<W>*>(a.base)),
+          m_bodies(reinterpret_cast<Body<W>*>(a.body)),
+          m_h(a.h),
+          m_eta(0.5 * a.h) {}
+
+    void step() {
+        m_spin = times<W>(1 / m_h, rotationVector<W>(m_base->turn1 * ~m_base->turn0));
+        m_velocity = times<W>(1 / m_h, m_base->place1 - m_base->place0);
+        for (int i = 0; i < m_a.links; ++i) predict(m_links[i], parent(i));
+        for (int i = m_a.links; i-- > 0;) gather(m_links[i], parent(i));
+        for (int i = 0; i < m_a.links; ++i) spread(m_links[i], parent(i));
+        boundBodies();
+        for (int i = 0; i < m_a.links; ++i) {
+            drift(m_links[i], parent(i));
+            constrain(m_links[i], parent(i));
+        }
+    }
+
+  private:
+    L* parent(int i) const { return m_a.parents[i] < 0 ? nullptr : m_links + m_a.parents[i]; }
+    bool has(unsigned f) const { return m_a.features & f; }
+
+    void predict(L& l, const L* p) {
+        const Q4<W>& above = p ? p->q : m_base->turn0;
+        l.dbar = unit<W>(l.d + times<W>(m_eta, cross<W>(l.w, l.d)));
+        const Q4<W> aim = above * l.goal0;
+        const V phi = rotationVector<W>(l.q * ~aim), spin = turn<W>(above, l.goalSpin);
+        l.c = m_eta * (l.dampU + m_eta * l.stiffU);
+        if (has(nutatio::physics::kShaped)) {
+            // Each axis has a spring of its own: the axes are those of the animated joint, turned on by half the bend.
+            const P cv = m_eta * (l.dampV + m_eta * l.stiffV), ct = m_eta * (l.dampT + m_eta * l.stiffT);
+            const Q4<W> half = smallTurnOf(times<W>(0.5, phi));
+            const V u = turn<W>(half, turn<W>(aim, l.axisU)), v = turn<W>(half, turn<W>(aim, l.axisV)), t = cross<W>(u, v);
+            l.C = outer<W>(l.c, u) + outer<W>(cv, v) + outer<W>(ct, t);
+            l.s = (m_eta * l.stiffU * dot<W>(phi, u)) * u + (m_eta * l.stiffV * dot<W>(phi, v)) * v +
+                  (m_eta * l.stiffT * dot<W>(phi, t)) * t - l.C * spin;
+        } else {
+            l.s = (m_eta * l.stiffU) * phi - l.c * spin;
+        }
+        if (p) {
+            // From the parent's end to this joint, turned on to the half step.
+            const V off = turn<W>(p->q, l.attach) - p->length * p->d;
+            l.shift = off + times<W>(m_eta, cross<W>(p->w, off));
+        } else {
+            l.shift = times<W>(0.5, turn<W>(m_base->turn0, l.attach) + turn<W>(m_base->turn1, l.attach));
+        }
+        const P twist = l.twistInertia, spun = dot<W>(l.w, l.dbar), zero = {};
+        l.J = outer<W>(twist, l.dbar);
+        l.pt = (-twist * spun) * l.dbar;
+        const P steady =
+            most<W>(zero, (m_h * m_h / (4 * kTensionShare)) * l.tension * l.length - 0.25 * l.lightest * l.length * l.length);
+        if (any<W>(steady > 0)) {
+            l.J = l.J + diagonal<W>(steady) - outer<W>(steady, l.dbar);
+            l.pt = l.pt - ((1 - kCalm) * steady) * (l.w - spun * l.dbar);
+        }
+        l.H = {{zero, zero, zero}, {zero, zero, zero}, {zero, zero, zero}};
+        P drag = l.drag;
+        V pull = m_base->gravity;
+        if (has(nutatio::physics::kAired)) {
+            drag += l.catches;
+            pull = pull + drag * l.air;
+        }
+        l.M = diagonal<W>(l.mass * (1 + (2 * m_eta / kA) * drag));
+        l.pf = -(l.mass * l.v) - ((2 * m_eta / kA) * l.mass) * pull;
+        l.lever = l.length;
+        if (has(nutatio::physics::kStretches)) l.lever = l.reach + m_eta * l.reachSpeed;
+    }
+
+    static Q4<W> smallTurnOf(const V& v) { return anyTurn<W>(v); }
+
+    /// Moves an articulated inertia from its point to a point `r` before it (r: from the new point to the old).
+    [[gnu::always_inline]] static void shiftTo(const V& r, Sym<W>& J, Rows<W>& H, const Sym<W>& M, V& pt, const V& pf) {
+        const V n0 = cross<W>(r, {M.xx, M.xy, M.xz}), n1 = cross<W>(r, {M.xy, M.yy, M.yz}), n2 = cross<W>(r, {M.xz, M.yz, M.zz});
+        const V h0 = cross<W>(H.x, r), h1 = cross<W>(H.y, r), h2 = cross<W>(H.z, r);
+        H.x = H.x + V{n0.x, n1.x, n2.x};
+        H.y = H.y + V{n0.y, n1.y, n2.y};
+        H.z = H.z + V{n0.z, n1.z, n2.z};
+        const V g0 = cross<W>(H.x, r), g1 = cross<W>(H.y, r), g2 = cross<W>(H.z, r);
+        J.xx -= h0.x + g0.x;
+        J.xy -= h1.x + g0.y;
+        J.xz -= h2.x + g0.z;
+        J.yy -= h1.y + g1.y;
+        J.yz -= h2.y + g1.z;
+        J.zz -= h2.z + g2.z;
+        pt = pt + cross<W>(r, pf);
+    }
+
+    /// A pin pulls at a point of the link itself: its inertia enters at that point's lever from the joint.
+    void pin(L& l) {
+        const P c = m_eta * (l.pinDamp + m_eta * l.pinStiff), zero = {};
+        if (!any<W>(c > 0)) return;
+        const V here = turn<W>(l.q, l.pinLever), r = here + times<W>(m_eta, cross<W>(l.w, here));
+        V pf = (m_eta * l.pinStiff) * (l.x + here - l.pinPlace) - c * l.pinVelocity, pt{zero, zero, zero};
+        Sym<W> J{zero, zero, zero, zero, zero, zero};
+        Rows<W> H{{zero, zero, zero}, {zero, zero, zero}, {zero, zero, zero}};
+        const Sym<W> M = diagonal<W>(c);
+        shiftTo(r, J, H, M, pt, pf);
+        l.J = l.J + J;
+        l.M = l.M + M;
+        l.H = {l.H.x + H.x, l.H.y + H.y, l.H.z + H.z};
+        l.pt = l.pt + pt;
+        l.pf = l.pf + pf;
+    }
+
+    void stretch(L& l) {
+        // Beyond its limit a stiff one-sided spring joins in: a quarter of a swing a step, critically damped.
+        const P over = l.reach - l.length, excess = over - within<W>(over, -l.stretchMost, l.stretchMost);
+        const double w = 2 * 3.14159265358979323846 * 0.25 / m_h;
+        const Mask<W> past = excess != 0;
+        const P hard = past ? l.carried * (w * w) : 0.0 * w, hardDamp = past ? l.carried * (2 * w) : 0.0 * w;
+        const P c = m_eta * (l.stretchDamp + hardDamp + m_eta * (l.stretchStiff + hard));
+        l.y = l.M * l.dbar;
+        l.z = l.H * l.dbar;
+        l.e = dot<W>(l.dbar, l.pf) + m_eta * (l.stretchStiff * over + hard * excess);
+        l.share = 1.0 / (dot<W>(l.dbar, l.y) + c);
+        const V by = l.share * l.y, bz = l.share * l.z;
+        l.M = l.M - outer<W>(l.share, l.y);
+        l.H = {l.H.x - bz.x * l.y, l.H.y - bz.y * l.y, l.H.z - bz.z * l.y};
+        l.J = l.J - outer<W>(l.share, l.z);
+        l.pf = l.pf - l.e * by;
+        l.pt = l.pt - l.e * bz;
+    }
+
+    void gather(L& l, L* p) {
+        if (has(nutatio::physics::kStretches)) stretch(l);
+        shiftTo(l.lever * l.dbar, l.J, l.H, l.M, l.pt, l.pf);
+        if (has(nutatio::physics::kPinned)) pin(l);
+        const bool shaped = has(nutatio::physics::kShaped);
+        Sym<W> A = l.J;
+        if (shaped) {
+            A = A + l.C;
+        } else {
+            A.xx += l.c;
+            A.yy += l.c;
+            A.zz += l.c;
+        }
+        l.D = inverse<W>(A);
+        l.u = l.pt + l.s;
+        if (!p) return;
+        const Rows<W> DH = l.D * l.H;
+        const Sym<W> M = l.M - symmetric<W>(l.H, DH);
+        const V pf = l.pf - across<W>(DH, l.u), Du = l.D * l.u;
+        Sym<W> J;
+        Rows<W> H;
+        V pt;
+        if (shaped) {
+            const Rows<W> C = rows<W>(l.C);
+            J = l.C - symmetric<W>(C, l.D * C);
+            H = l.C * DH;
+            pt = l.C * Du - l.s;
+        } else {
+            const P c2 = l.c * l.c;
+            J = {l.c - c2 * l.D.xx, -c2 * l.D.xy, -c2 * l.D.xz, l.c - c2 * l.D.yy, -c2 * l.D.yz, l.c - c2 * l.D.zz};
+            H = {l.c * DH.x, l.c * DH.y, l.c * DH.z};
+            pt = l.c * Du - l.s;
+        }
+        shiftTo(l.shift, J, H, M, pt, pf);
+        p->J = p->J + J;
+        p->M = p->M + M;
+        p->H = {p->H.x + H.x, p->H.y + H.y, p->H.z + H.z};
+        p->pt = p->pt + pt;
+        p->pf = p->pf + pf;
+    }
+
+    void spread(L& l, const L* p) {
+        const V& wp = p ? p->wMid : m_spin;
+        const V vb = (p ? p->vMid : m_velocity) + cross<W>(wp, l.shift);
+        const V pushed = has(nutatio::physics::kShaped) ? l.C * wp : l.c * wp;
+        l.wMid = l.D * (pushed - l.u - l.H * vb);
+        l.vMid = vb + cross<W>(l.wMid, l.lever * l.dbar);
+        if (has(nutatio::physics::kStretches)) {
+            l.stretchSpeed = -l.share * (dot<W>(l.y, l.vMid) + dot<W>(l.z, l.wMid) + l.e);
+            l.vMid = l.vMid + l.stretchSpeed * l.dbar;
+        }
+        // What the joint hands to the link, along it. A sudden slack is believed only step by step: a snap comes back at once.
+        const V force = across<W>(l.H, l.wMid) + l.M * vb + l.pf;
+        l.tension = most<W>(magnitude<W>((2 / m_h) * dot<W>(force, l.dbar)), 0.8 * l.tension);
+        l.v = l.v + times<W>(kA, l.vMid - l.v);
+    }
+
+    [[gnu::always_inline]] void place(L& l, const L* p) const {
+        if (!p) {
+            l.x = m_base->place1 + turn<W>(m_base->turn1, l.attach);
+            return;
+        }
+        l.x = p->x + turn<W>(p->q, l.attach);
+        if (has(nutatio::physics::kStretches)) l.x = l.x + (p->reach - p->length) * p->d;
+    }
+    /// Velocity of the link's joint at the end of the step.
+    [[gnu::always_inline]] V jointVelocity(const L& l, const L* p) const {
+        if (!p) return m_base->velocityEnd;
+        return p->v + cross<W>(p->w, l.x - (p->x + p->reach * p->d));
+    }
+
+    void drift(L& l, const L* p) {
+        place(l, p);
+        m_jointVelocity = jointVelocity(l, p);
+        V rel = l.v - m_jointVelocity;
+        P inverse = l.inverseLength;
+        if (has(nutatio::physics::kStretches)) {
+            const P along = dot<W>(rel, l.dbar), most1 = kBeyond * l.stretchMost;
+            const P asked = l.reach + m_h * l.stretchSpeed,
+                    now = within<W>(asked, l.length - most1, l.length + most1);
+            const Mask<W> stopped = ((asked > now) & (along > 0)) | ((asked < now) & (along < 0));
+            l.v = pick<W>(stopped, l.v - along * l.dbar, l.v);
+            l.reachSpeed = stopped ? 0.0 * along : along;
+            l.reach = now;
+            rel = rel - along * l.dbar;
+            inverse = 1.0 / most<W>(now, 0.05 * l.length);
+        }
+        // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by the joint
+        // velocity of the next.
+        const P fastest = (kMostTurn / m_h) * l.length, speed2 = dot<W>(rel, rel);
+        const Mask<W> tooFast = speed2 > fastest * fastest;
+        if (any<W>(tooFast)) {
+            const V slow = (fastest / root<W>(most<W>(speed2, all<W>(1e-300)))) * rel;
+            l.v = pick<W>(tooFast, l.v - rel + slow, l.v);
+            rel = pick<W>(tooFast, slow, rel);
+        }
+        const V y = (m_eta * inverse) * rel;
+        const V d1 = unit<W>(l.dbar + y);
+        const V d = unit<W>((1.0 / most<W>(dot<W>(d1, l.dbar), all<W>(0.1))) * l.dbar + y);
+        const P fastTwist = all<W>(kMostTurn / m_h), twist = within<W>(dot<W>(l.wMid, l.dbar), -fastTwist, fastTwist);
+        l.w = inverse * cross<W>(d, rel) + twist * l.dbar;
+        l.q = tidied<W>(smallTurn<W>((m_h * twist) * d) * (arc<W>(l.d, d) * l.q));
+        l.d = turn<W>(l.q, l.direction);
+    }
+
+    [[gnu::always_inline]] static void redirect(Mask<W> where, L& l, const V& d) {
+        l.q = pick<W>(where, tidied<W>(arc<W>(l.d, d) * l.q), l.q);
+        l.d = turn<W>(l.q, l.direction);
+    }
+
+    void limitBend(L& l, const Q4<W>& goal) {
+        const V axis = turn<W>(goal, l.direction);
+        const P along = dot<W>(axis, l.d);
+        const Mask<W> past = along < l.bendCos;
+        if (!any<W>(past)) return;
+        const V side = unitOr<W>(l.d - along * axis, square<W>(axis));
+        redirect(past, l, l.bendCos * axis + l.bendSin * side);
+        // Outward is away from the axis, square to the link: as the link now stands, cos side - sin axis.
+        const V outward = l.bendCos * side - l.bendSin * axis;
+        const P speed = dot<W>(l.v - m_jointVelocity, outward), zero = {};
+        const P lost = (past & (speed > 0)) ? speed : zero;
+        l.v = l.v - lost * outward;
+        l.w = l.w - (lost * l.inverseLength) * cross<W>(l.d, outward);
+    }
+
+    void limitTwist(L& l, const Q4<W>& goal) {
+        // Swing and twist: the twist is what the quaternion holds along the link's own direction.
+        const Q4<W> off = ~goal * l.q;
+        P t = off.x * l.direction.x + off.y * l.direction.y + off.z * l.direction.z, w = off.w;
+        const Mask<W> flip = w < 0;
+        t = flip ? -t : t;
+        w = flip ? -w : w;
+        const P n = root<W>(most<W>(t * t + w * w, all<W>(1e-24)));
+        const P angle = (t / n) * angleOverSine<W>(least<W>(w / n, all<W>(1.0)));
+        const P kept = within<W>(angle, -l.twistMost, l.twistMost), over = angle - kept, zero = {};
+        const Mask<W> past = over != 0;
+        if (!any<W>(past)) return;
+        l.q = pick<W>(past, tidied<W>(anyTurn<W>(-over * l.d) * l.q), l.q);
+        const P spin = dot<W>(l.w, l.d);
+        l.w = l.w - (past & (spin * over > 0) ? spin : zero) * l.d;
+    }
+
+    /// Lanes in which the link had to be moved.
+    Mask<W> keepClear(L& l, int b) {
+        const Body<W>& body = m_bodies[b];
+        const BodyKind kind = static_cast<BodyKind>(m_a.bodyKinds[b]);
+        const P half = 0.5 * l.reach, zero = {};
+        if (kind != kPlane) {
+            // Most bodies are far from most links: a ball round each tells so cheaply.
+            const V apart = l.x + half * l.d - body.middle;
+            const P near = half + l.radius + body.reach;
+            if (!any<W>(dot<W>(apart, apart) < near * near)) return zero != zero;
+        }
+        const V bone = l.reach * l.d;
+        const Touch<W> c = touch<W>(kind, body, l.x, bone);
+        const P lever = c.lever * l.reach, height = dot<W>(c.normal, l.x - c.centre);
+        // With n.(x + lambda d - centre) = R asked for: n.d = sN, and d keeps its sideways part.
+        const Mask<W> deep = (c.distance < l.radius) & (c.lever >= 0.05);
+        if (!any<W>(deep)) return deep;
+        const P sN = (c.radius + l.radius - height) / (deep ? lever : zero + 1.0);
+        const V flat = l.d - dot<W>(l.d, c.normal) * c.normal;
+        const P flat2 = dot<W>(flat, flat);
+        // Where its joint lies inside, no turn of this link can help.
+        const Mask<W> hit = deep & (sN <= 1) & (sN >= -1) & (flat2 >= 1e-20);
+        if (!any<W>(hit)) return hit;
+        const V side = (1.0 / root<W>(hit ? flat2 : zero + 1.0)) * flat;
+        const P up = hit ? sN : zero;
+        redirect(hit, l, up * c.normal + root<W>(1.0 - up * up) * side);
+        const V slip = m_jointVelocity + c.lever * (l.v - m_jointVelocity) - c.velocity;
+        const P approach = dot<W>(c.normal, slip);
+        const Mask<W> closing = hit & (approach < 0);
+        const P lost = closing ? -approach : zero, share = closing ? 1.0 / c.lever : zero;
+        V push = (lost * share) * c.normal;
+        // Coulomb: sliding loses at most friction times what the surface took of the approach.
+        const V sliding = slip - approach * c.normal;
+        const P speed = root<W>(most<W>(dot<W>(sliding, sliding), all<W>(1e-300)));
+        const P held = least<W>(all<W>(1.0), body.friction * lost / speed), reach = closing ? held / most<W>(c.lever, all<W>(0.25)) : zero;
+        push = push - reach * sliding;
+        l.v = l.v + push;
+        l.w = l.w + l.inverseLength * cross<W>(l.d, push);
+        return hit;
+    }
+
+    void boundBodies() {
+        for (int b = 0; b < m_a.bodies; ++b) {
+            Body<W>& body = m_bodies[b];
+            if (m_a.bodyKinds[b] == kPlane) continue;
+            if (m_a.bodyKinds[b] == kBox) {
+                body.middle = body.a;
+                body.reach = root<W>(dot<W>(body.half, body.half)) - body.apart;
+            } else {
+                const V way = body.b - body.a;
+                body.middle = body.a + times<W>(0.5, way);
+                body.reach = 0.5 * root<W>(dot<W>(way, way)) + most<W>(body.radiusA, body.radiusB) - body.apart;
+            }
+            body.reach = most<W>(body.reach, all<W>(0.0));
+        }
+    }
+
+    void constrain(L& l, const L* p) {
+        const bool limits = has(nutatio::physics::kBendLimit | nutatio::physics::kTwistLimit);
+        if (limits) {
+            const Q4<W> goal = (p ? p->q : m_base->turn1) * l.goal1;
+            if (has(nutatio::physics::kBendLimit)) limitBend(l, goal);
+            if (has(nutatio::physics::kTwistLimit)) limitTwist(l, goal);
+        }
+        // A second round only where the first one moved the link: turning it off one body may have turned it into another, or
+        // brought another point of it to the same one.
+        bool touched = false;
+        for (int b = 0; b < m_a.bodies; ++b) touched |= any<W>(keepClear(l, b));
+        if (touched)
+            for (int b = 0; b < m_a.bodies; ++b) keepClear(l, b);
+    }
+
+    const nutatio::physics::StepArgs& m_a;
+    L* m_links;
+    Base<W>* m_base;
+    Body<W>* m_bodies;
+    double m_h, m_eta;
+    V m_spin, m_velocity, m_jointVelocity;
+};
+
+}  // namespace lanes
+}  // namespace

@@ -1,0 +1,70 @@
+// What the strand kernel works on: one struct of packs a link. With W = 1 its offsets number the fields for everybody else.
+#pragma once
+
+#include "physics/contact_lanes.h"
+
+namespace {
+
+namespace lanes {
+
+template <int W>
+struct Link {
+    // What it is.
+    Pack<W> length, inverseLength, mass, twistInertia, lightest, radius, drag;
+    V3<W> direction, axisU, axisV, attach;  // in the joint's axes; U and V cross the link
+    Pack<W> stiffU, stiffV, stiffT, dampU, dampV, dampT;
+    Pack<W> bendCos, bendSin, twistMost;
+    Pack<W> carried, stretchStiff, stretchDamp, stretchMost;  // carried: the weight beyond it; most: a length
+    Pack<W> pinStiff, pinDamp;
+    V3<W> pinLever, pinPlace, pinVelocity;  // lever in the joint's axes
+    V3<W> air;                              // how the air moves here
+    Pack<W> catches;                        // extra drag while it does
+    // Where the body wants it, within one step.
+    Q4<W> goal0, goal1;
+    V3<W> goalSpin;
+    // State.
+    Q4<W> q;
+    V3<W> d, x, v, w;
+    Pack<W> tension, reach, reachSpeed;
+    // Within a step.
+    V3<W> dbar, shift;
+    Pack<W> lever;
+    Sym<W> J, M, D, C;
+    Rows<W> H;
+    V3<W> pt, pf, u, s, vMid, wMid, y, z;
+    Pack<W> c, e, share, stretchSpeed;
+};
+
+template <int W>
+struct Base {
+    Q4<W> turn0, turn1;
+    V3<W> place0, place1, velocityEnd, gravity;
+};
+
+}  // namespace lanes
+}  // namespace
+
+namespace nutatio::physics {
+
+enum Feature : unsigned { kShaped = 1, kStretches = 2, kBendLimit = 4, kTwistLimit = 8, kPinned = 16, kAired = 32 };
+
+/// Everything one step of a batch needs, in plain arrays.
+struct StepArgs {
+    int links = 0;
+    const int* parents = nullptr;
+    double h = 0;
+    unsigned features = 0;
+    double* link = nullptr;  // lanes::Link<W>[links]
+    double* base = nullptr;  // lanes::Base<W>
+    int bodies = 0;
+    const int* bodyKinds = nullptr;
+    double* body = nullptr;  // lanes::Body<W>[bodies]
+};
+using StepFunction = void (*)(const StepArgs&);
+
+void stepLanes1(const StepArgs&);
+void stepLanes2(const StepArgs&);
+void stepLanes4(const StepArgs&);
+void stepLanes8(const StepArgs&);
+
+}  // namespace nutatio::physics
