@@ -133,6 +133,10 @@ const char* typeName(scene::SettingType t) {
             return "joint";
         case scene::SettingType::Joints:
             return "joints";
+        case scene::SettingType::Choice:
+            return "choice";
+        case scene::SettingType::Colliders:
+            return "colliders";
     }
     return "";
 }
@@ -155,8 +159,13 @@ void Commands::describe() {
                 range << s.range.low << " to " << s.range.high;
                 start << s.start;
             } else {
-                range << typeName(s.type);
-                start << (s.type == scene::SettingType::Axes && s.axes.empty() ? "none" : s.axes);
+                if (s.type == scene::SettingType::Choice) {
+                    for (std::string_view c : choicesOf(s)) range << (range.str().empty() ? "" : " or ") << c;
+                    start << choicesOf(s).front();
+                } else {
+                    range << typeName(s.type);
+                    start << (s.type == scene::SettingType::Axes && s.axes.empty() ? "none" : s.axes);
+                }
             }
             if (m_options.json) {
                 Json j{{"id", s.id}, {"label", s.label}, {"type", typeName(s.type)}, {"unit", scene::unitText(s.unit)}};
@@ -164,15 +173,21 @@ void Commands::describe() {
                     j["range"] = {s.range.low, s.range.high};
                     j["soft"] = {s.soft.low, s.soft.high};
                     j["default"] = s.start;
+                } else if (s.type == scene::SettingType::Choice) {
+                    j["choices"] = choicesOf(s);
+                    j["default"] = choicesOf(s).front();
                 } else {
                     j["default"] = s.axes;
                 }
+                j["keyable"] = s.keyable;
+                j["profiled"] = s.profiled;
                 j["help"] = s.help;
                 if (!s.more.empty()) j["more"] = s.more;
                 settings.push_back(std::move(j));
             } else if (m_options.markdown) {
                 m_out << "| `" << s.id << "` | " << s.label << " | " << scene::unitText(s.unit) << " | " << range.str() << " | "
-                      << start.str() << " | " << s.help << " " << s.more << " |\n";
+                      << start.str() << " | " << s.help << " " << s.more
+                      << (s.keyable ? " May be keyed." : "") << (s.profiled ? " May have a profile." : "") << " |\n";
             } else {
                 m_out << "  " << std::left << std::setw(12) << s.id << std::setw(14) << range.str() << std::setw(6)
                       << scene::unitText(s.unit) << "default " << std::setw(6) << start.str() << s.help << "\n";

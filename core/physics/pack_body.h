@@ -10,12 +10,13 @@ namespace nutatio::physics {
 
 /// Puts `body` into lane `lane` of `into`, an array of lanes::Body<width>.
 inline void packBody(const Body& body, double* into, int width, int lane) {
-    using Fields = lanes::Body<1>;
+    using Fields = lanes::Body<2>;
+    constexpr std::size_t kPack = 2 * sizeof(double);
     const auto put = [&](std::size_t at, double v) {
-        into[at / sizeof(double) * static_cast<std::size_t>(width) + static_cast<std::size_t>(lane)] = v;
+        into[at / kPack * static_cast<std::size_t>(width) + static_cast<std::size_t>(lane)] = v;
     };
     const auto put3 = [&](std::size_t at, const Vec3& v) {
-        for (int k = 0; k < 3; ++k) put(at + static_cast<std::size_t>(k) * sizeof(double), v[k]);
+        for (int k = 0; k < 3; ++k) put(at + static_cast<std::size_t>(k) * kPack, v[k]);
     };
     put3(offsetof(Fields, a), body.a);
     put3(offsetof(Fields, b), body.b);

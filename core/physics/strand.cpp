@@ -33,12 +33,14 @@ namespace nutatio::physics {
 
 namespace {
 
-using Fields = lanes::Link<1>;
-using BaseFields = lanes::Base<1>;
+using Fields = lanes::Link<2>;
+using BaseFields = lanes::Base<2>;
+constexpr std::size_t kPack = 2 * sizeof(double);
 
+constexpr std::size_t kBodyFields = sizeof(lanes::Body<2>) / kPack;
 constexpr double kA = 1.98;  // a = 2 - delta
 
-#define FIELD(name) (offsetof(Fields, name) / sizeof(double))
+#define FIELD(name) (offsetof(Fields, name) / kPack)
 
 /// khat and dhat of the header.
 struct Poles {
@@ -76,7 +78,7 @@ double largestEigenvalue(const Eigen::MatrixXd& M) {
 }
 
 StepFunction stepFor(int width) {
-    return width == 8 ? stepLanes8 : width == 4 ? stepLanes4 : width == 2 ? stepLanes2 : stepLanes1;
+    return width == 8 ? stepLanes8 : width == 4 ? stepLanes4 : stepLanes2;
 }
 
 /// Doubles before the first one that lies on a cache line, in a vector with room for it.
@@ -101,7 +103,7 @@ int substepsFor(double dt, double swing, bool quick) {
 }
 
 StrandBatch::StrandBatch(std::span<const StrandPlan> plans, double h, int width)
-    : m_width(width), m_lanes(static_cast<int>(plans.size())), m_h(h), m_fields(sizeof(Fields) / sizeof(double)) {
+    : m_width(width), m_lanes(static_cast<int>(plans.size())), m_h(h), m_fields(sizeof(Fields) / kPack) {
     std::size_t most = 0;
     for (const StrandPlan& p : plans) {
         m_count.push_back(p.links.size());
@@ -114,7 +116,7 @@ StrandBatch::StrandBatch(std::span<const StrandPlan> plans, double h, int width)
     const auto W = static_cast<std::size_t>(width);
     m_data.assign(most * m_fields * W + 8, 0.0);
     m_linksAt = aligned(m_data);
-    m_baseData.assign(sizeof(BaseFields) / sizeof(double) * W + 8, 0.0);
+    m_baseData.assign(sizeof(BaseFields) / kPack * W + 8, 0.0);
     m_baseAt = aligned(m_baseData);
     m_prepared.resize(plans.size());
     for (int lane = 0; lane < m_width; ++lane) {
@@ -189,6 +191,7 @@ void StrandBatch::prepareMasses(int lane, const StrandPlan& plan) {
     for (std::size_t i = 0; i < n; ++i) {
         const LinkDef& l = plan.links[i];
         at(lane, i, FIELD(length)) = at(lane, i, FIELD(reach)) = l.length;
+        at(lane, i, FIELD(alive)) = 1;
         at(lane, i, FIELD(inverseLength)) = 1 / l.length;
         at(lane, i, FIELD(mass)) = mass[i];
         at(lane, i, FIELD(carried)) = carried[i];
@@ -289,7 +292,7 @@ void StrandBatch::setGravity(int lane, const Vec3& g) {
     p.gravity = g;
     for (int k = 0; k < 3; ++k)
         m_baseData[m_baseAt +
-                   (offsetof(BaseFields, gravity) / sizeof(double) + static_cast<std::size_t>(k)) * static_cast<std::size_t>(m_width) +
+                   (offsetof(BaseFields, gravity) / kPack + static_cast<std::size_t>(k)) * static_cast<std::size_t>(m_width) +
                    static_cast<std::size_t>(lane)] = p.gravityShare * g[k];
 }
 
@@ -306,8 +309,8 @@ void StrandBatch::setBase(int lane, const BaseStep& b) {
         to[(14 + k) * W] = b.velocityEnd[static_cast<Eigen::Index>(k)];
     }
 }
-static_assert(offsetof(BaseFields, turn1) == 4 * sizeof(double) && offsetof(BaseFields, place0) == 8 * sizeof(double) &&
-              offsetof(BaseFields, velocityEnd) == 14 * sizeof(double));
+static_assert(offsetof(BaseFields, turn1) == 4 * kPack && offsetof(BaseFields, place0) == 8 * kPack &&
+              offsetof(BaseFields, velocityEnd) == 14 * kPack);
 
 void StrandBatch::setGoal(int lane, std::size_t link, const LinkGoal& g) {
     put(lane, link, FIELD(goal0), g.turn0);
@@ -336,7 +339,7 @@ void StrandBatch::setPin(int lane, std::size_t link, const PinStep& pin) {
 void StrandBatch::setBodies(std::size_t count) {
     if (m_bodyKinds.size() == count) return;
     m_bodyKinds.assign(count, 0);
-    m_bodyData.assign(count * (sizeof(lanes::Body<1>) / sizeof(double)) * static_cast<std::size_t>(m_width) + 8, 0.0);
+    m_bodyData.assign(count * kBodyFields * static_cast<std::size_t>(m_width) + 8, 0.0);
     m_bodyAt = aligned(m_bodyData);
     for (std::size_t b = 0; b < count; ++b)
         for (int lane = 0; lane < m_width; ++lane) passBody(lane, b);
@@ -345,13 +348,13 @@ void StrandBatch::setBodies(std::size_t count) {
 void StrandBatch::setBody(int lane, std::size_t body, const Body& what) {
     m_bodyKinds[body] = laneKind(what.kind);
     packBody(what,
-             m_bodyData.data() + m_bodyAt + body * (sizeof(lanes::Body<1>) / sizeof(double)) * static_cast<std::size_t>(m_width),
+             m_bodyData.data() + m_bodyAt + body * kBodyFields * static_cast<std::size_t>(m_width),
              m_width, lane);
 }
 
 void StrandBatch::passBody(int lane, std::size_t body) {
     const auto W = static_cast<std::size_t>(m_width);
-    m_bodyData[m_bodyAt + (body * (sizeof(lanes::Body<1>) / sizeof(double)) + offsetof(lanes::Body<1>, apart) / sizeof(double)) * W +
+    m_bodyData[m_bodyAt + (body * kBodyFields + offsetof(lanes::Body<2>, apart) / kPack) * W +
                static_cast<std::size_t>(lane)] = kNoLimit;
 }
 

@@ -70,14 +70,15 @@ struct StrandPlan {
     StrandDef def;
 };
 
-/// How many strands this machine's instruction set computes at once: 2, 4 or 8.
+/// How many strands this machine's instruction set computes at once: 2 (SSE2, which every x86-64 has), 4 (AVX2) or 8 (AVX-512).
 int bestWidth();
 
-/// State and solver of up to `width` strands. Every lane gives the same bits at every width and beside any neighbours. `step`
-/// does not allocate. Strands of one batch have the same parents link by link; a chain may be shorter than the others.
+/// State and solver of up to `width` strands of one make: all may stretch or none, all have limits or none, as strands of one
+/// layer do. Every lane then gives the same bits at every width and beside any neighbours. `step` does not allocate. Strands of
+/// one batch have the same parents link by link; a chain may be shorter than the others.
 class StrandBatch {
   public:
-    /// `h` [s] is the substep that every `step` takes; `width` 1, 2, 4 or 8, at least as many as there are plans.
+    /// `h` [s] is the substep that every `step` takes; `width` 2, 4 or 8, at least as many as there are plans.
     StrandBatch(std::span<const StrandPlan> plans, double h, int width = bestWidth());
 
     int lanes() const { return m_lanes; }
@@ -154,7 +155,7 @@ class StrandBatch {
 class Strand {
   public:
     Strand(std::span<const LinkDef> links, const StrandDef& def, double h)
-        : m_batch(std::vector<StrandPlan>{{{links.begin(), links.end()}, def}}, h, 1) {}
+        : m_batch(std::vector<StrandPlan>{{{links.begin(), links.end()}, def}}, h, 2) {}
 
     void start(const Vec3& place, const Quat& turn, std::span<const Quat> goals, const Vec3& velocity, const Vec3& spin) {
         m_batch.start(0, place, turn, goals, velocity, spin);

@@ -172,6 +172,8 @@ class Kernel {
         if (shaped) {
             const Rows<W> C = rows<W>(l.C);
             J = l.C - symmetric<W>(C, l.D * C);
+            // An idle link hands on nothing: not even what rounding leaves of C - C.
+            J = {l.alive * J.xx, l.alive * J.xy, l.alive * J.xz, l.alive * J.yy, l.alive * J.yz, l.alive * J.zz};
             H = l.C * DH;
             pt = l.C * Du - l.s;
         } else {
@@ -285,6 +287,7 @@ class Kernel {
         const Mask<W> past = over != 0;
         if (!any<W>(past)) return;
         l.q = pick<W>(past, tidied<W>(anyTurn<W>(-over * l.d) * l.q), l.q);
+        l.d = turn<W>(l.q, l.direction);
         const P spin = dot<W>(l.w, l.d);
         l.w = l.w - (past & (spin * over > 0) ? spin : zero) * l.d;
     }
@@ -301,7 +304,12 @@ class Kernel {
             if (!any<W>(dot<W>(apart, apart) < near * near)) return zero != zero;
         }
         const V bone = l.reach * l.d;
-        const Touch<W> c = touch<W>(kind, body, l.x, bone);
+        Touch<W> c = touch<W>(kind, body, l.x, bone);
+        if (kind == kPlane) {
+            // A plane is met by the link's end: its joint is the end of the link above, which has been seen to.
+            c.lever = zero + 1.0;
+            c.distance = dot<W>(body.axisY, l.x + bone - body.a) + body.apart;
+        }
         const P lever = c.lever * l.reach, height = dot<W>(c.normal, l.x - c.centre);
         // With n.(x + lambda d - centre) = R asked for: n.d = sN, and d keeps its sideways part.
         const Mask<W> deep = (c.distance < l.radius) & (c.lever >= 0.05);
@@ -314,17 +322,19 @@ class Kernel {
         if (!any<W>(hit)) return hit;
         const V side = (1.0 / root<W>(hit ? flat2 : zero + 1.0)) * flat;
         const P up = hit ? sN : zero;
-        redirect(hit, l, up * c.normal + root<W>(1.0 - up * up) * side);
         const V slip = m_jointVelocity + c.lever * (l.v - m_jointVelocity) - c.velocity;
         const P approach = dot<W>(c.normal, slip);
         const Mask<W> closing = hit & (approach < 0);
         const P lost = closing ? -approach : zero, share = closing ? 1.0 / c.lever : zero;
-        V push = (lost * share) * c.normal;
-        // Coulomb: sliding loses at most friction times what the surface took of the approach.
+        // Coulomb: sliding loses at most friction times what the surface took of the approach; and as the step was half done at
+        // that speed, the way that it made comes back too, or what sticks would creep.
         const V sliding = slip - approach * c.normal;
         const P speed = root<W>(most<W>(dot<W>(sliding, sliding), all<W>(1e-300)));
-        const P held = least<W>(all<W>(1.0), body.friction * lost / speed), reach = closing ? held / most<W>(c.lever, all<W>(0.25)) : zero;
-        push = push - reach * sliding;
+        const P held = least<W>(all<W>(1.0), body.friction * lost / speed);
+        const P back = closing ? held / most<W>(c.lever, all<W>(0.25)) : zero;
+        const V off = up * c.normal + root<W>(1.0 - up * up) * side;
+        redirect(hit, l, unit<W>(off - (m_eta * l.inverseLength * back) * sliding));
+        const V push = (lost * share) * c.normal - back * sliding;
         l.v = l.v + push;
         l.w = l.w + l.inverseLength * cross<W>(l.d, push);
         return hit;

@@ -1,4 +1,4 @@
-// What the strand kernel works on: one struct of packs a link. With W = 1 its offsets number the fields for everybody else.
+// What the strand kernel works on: one struct of packs a link. Offsets at W = 2 number the fields for everybody else.
 #pragma once
 
 #include "physics/contact_lanes.h"
@@ -10,6 +10,7 @@ namespace lanes {
 template <int W>
 struct Link {
     // What it is.
+    Pack<W> alive;  // 1, or 0 for a link that this lane does not have
     Pack<W> length, inverseLength, mass, twistInertia, lightest, radius, drag;
     V3<W> direction, axisU, axisV, attach;  // in the joint's axes; U and V cross the link
     Pack<W> stiffU, stiffV, stiffT, dampU, dampV, dampT;
@@ -62,7 +63,6 @@ struct StepArgs {
 };
 using StepFunction = void (*)(const StepArgs&);
 
-void stepLanes1(const StepArgs&);
 void stepLanes2(const StepArgs&);
 void stepLanes4(const StepArgs&);
 void stepLanes8(const StepArgs&);

@@ -123,6 +123,7 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     if (one({"preroll", "bounces", "end", "pull_tilt", "pull_heading"})) values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
     if (id == "pull_heading") values["pull_tilt"] = 40.0;
     if (id == "catch") s.winds.push_back(scene::newWind(s, s.actors[0]));
+    if (id == "twist") values["stiff_twist"] = 0.0;
     if (id == "stretch_swing") values["stretch"] = 0.3;
     if (id == "radius") {
         s.colliders.push_back(scene::newCollider(s, s.actors[0], 1, scene::Shape::Sphere));
@@ -183,10 +184,10 @@ TEST_CASE("keys and profiles count wherever the table allows them") {
                 for (std::size_t k = 0; k < a.size(); ++k) REQUIRE(a[k] == b[k]);
             }
             if (spec.profiled) {
-                s.layers[0].values[std::string(spec.id)] = spec.id == "twist" ? 6.0 : spec.id == "stretch" ? 0.1 : changed;
+                s.layers[0].values[std::string(spec.id)] = spec.id == "twist" ? 2.0 : spec.id == "stretch" ? 0.1 : changed;
                 if (spec.id == "stretch") s.layers[0].values["gravity"] = 4.0;
                 scene::Scene shaped = s;
-                shaped.layers[0].profiles[std::string(spec.id)] = {{0, 1}, {0.5, 0.4}, {1, 0.2}};
+                shaped.layers[0].profiles[std::string(spec.id)] = {{0, 0.4}, {0.5, 1.6}, {1, 0.2}};
                 CHECK(differs(shaped));
             }
         }

@@ -36,7 +36,7 @@ bool areAlike(const StrandJoints& a, const StrandJoints& b) {
 
 /// The narrowest kernel that takes `strands` at once.
 int widthFor(std::size_t strands) {
-    for (int w = 1; w < physics::bestWidth(); w *= 2)
+    for (int w = 2; w < physics::bestWidth(); w *= 2)
         if (static_cast<std::size_t>(w) >= strands) return w;
     return physics::bestWidth();
 }
