@@ -76,6 +76,11 @@ bool mixesWhole(const scene::Layer& layer) {
     return low >= 1 && high >= 1;
 }
 
+Xform mixed(const Xform& a, const Xform& b, double u) {
+    if (u >= 1) return b;
+    return {a.t + u * (b.t - a.t), blend(a.r, b.r, u), a.s + u * (b.s - a.s)};
+}
+
 rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer) {
     rig::Track out = below;
     std::vector<double> mix;
@@ -83,11 +88,8 @@ rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::
     for (int j = 0; j < below.joints(); ++j) {
         if (below.column(j) == above.column(j)) continue;
         rig::Column c(static_cast<std::size_t>(below.frames()));
-        for (int f = 0; f < below.frames(); ++f) {
-            const Xform &a = below.at(j, f), &b = above.at(j, f);
-            const double u = mix[static_cast<std::size_t>(f)];
-            c[static_cast<std::size_t>(f)] = u >= 1 ? b : Xform{a.t + u * (b.t - a.t), blend(a.r, b.r, u), a.s + u * (b.s - a.s)};
-        }
+        for (int f = 0; f < below.frames(); ++f)
+            c[static_cast<std::size_t>(f)] = mixed(below.at(j, f), above.at(j, f), mix[static_cast<std::size_t>(f)]);
         out.replace(j, std::move(c));
     }
     return out;

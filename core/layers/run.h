@@ -12,6 +12,8 @@ rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Tr
 /// Whether the layer is used whole in every frame.
 bool mixesWhole(const scene::Layer& layer);
 
+/// One joint's transform mixed.
+Xform mixed(const Xform& below, const Xform& above, double mix);
 /// `above` mixed over `below` by the layer's mix at every frame: 0 gives below, 1 gives above.
 rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer);
 

@@ -5,9 +5,6 @@
 
 namespace nutatio::measure {
 
-namespace {
-
-/// World place of a point fixed to `joint` at every frame.
 std::vector<Vec3> placesOf(const rig::Skeleton& s, const rig::Track& track, int joint, const Vec3& local) {
     std::vector<Vec3> out;
     for (int f = 0; f < track.frames(); ++f) {
@@ -18,7 +15,6 @@ std::vector<Vec3> placesOf(const rig::Skeleton& s, const rig::Track& track, int 
     return out;
 }
 
-/// The far end of a joint in its own axes: its farthest child, or on from its parent.
 Vec3 endOf(const rig::Skeleton& s, int joint) {
     Vec3 best = Vec3::Zero();
     for (int c : s.joint(joint).children)
@@ -36,11 +32,9 @@ Vec3 mainAxis(const std::vector<Vec3>& points) {
     return solved.eigenvalues().z() > 0 ? Vec3(solved.eigenvectors().col(2)) : Vec3::UnitX();
 }
 
-}  // namespace
-
-Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& above) {
+int watchedJoint(const rig::Actor& actor, const rig::Track& below, const rig::Track& above) {
     const rig::Skeleton& s = actor.skeleton;
-    Trace t;
+    int watched = rig::kNoJoint;
     double most = -1;
     for (int j = 0; j < below.joints(); ++j) {
         if (below.column(j) == above.column(j)) continue;
@@ -58,9 +52,16 @@ Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& 
         }
         if (far > most) {
             most = far;
-            t.joint = j;
+            watched = j;
         }
     }
+    return watched;
+}
+
+Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& above) {
+    const rig::Skeleton& s = actor.skeleton;
+    Trace t;
+    t.joint = watchedJoint(actor, below, above);
     if (t.joint < 0) return t;
     const Vec3 end = endOf(s, t.joint);
     const std::vector<Vec3> a = placesOf(s, below, t.joint, end), b = placesOf(s, above, t.joint, end);

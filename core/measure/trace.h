@@ -15,6 +15,15 @@ struct Trace {
     std::vector<Vec3f> path;   // where the point is with the layer [units], for the stage's trail
 };
 
+/// World places of a point fixed to `joint` at every frame.
+std::vector<Vec3> placesOf(const rig::Skeleton& skeleton, const rig::Track& track, int joint, const Vec3& local);
+/// The far end of a joint in its own axes: its farthest child, or on from its parent.
+Vec3 endOf(const rig::Skeleton& skeleton, int joint);
+/// Of the joints in which the tracks differ, the one whose end differs most; kNoJoint when none does.
+int watchedJoint(const rig::Actor& actor, const rig::Track& below, const rig::Track& above);
+/// The direction that points spread along most.
+Vec3 mainAxis(const std::vector<Vec3>& points);
+
 /// Watches the joint end that differs most between the two tracks; the line is the one it moves along most.
 Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& above);
 

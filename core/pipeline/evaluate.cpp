@@ -5,6 +5,7 @@
 
 #include "layers/registry.h"
 #include "layers/run.h"
+#include "pipeline/live.h"
 
 namespace nutatio::pipeline {
 
@@ -22,9 +23,10 @@ void add(Hasher& h, const scene::Value& v) {
     }
 }
 
-Key bodyKey(const rig::Actor& actor, int clip, const rig::FrameGrid& g) {
-    return Hasher()
-        .key(actor.content)
+Key bodyKey(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& g, bool trial) {
+    Hasher h;
+    if (trial) h.text(entry.trial.move).text(entry.trial.joint).real(entry.trial.size).real(entry.trial.speed);
+    return h.key(entry.actor->content)
         .number(static_cast<std::uint64_t>(clip))
         .number(static_cast<std::uint64_t>(g.frames))
         .real(g.fps)
@@ -87,7 +89,8 @@ Key layerKey(const Key& below, const layers::LayerContext& context, const std::v
     return h.done();
 }
 
-/// What a layer of `entry` may read of the roster.
+}  // namespace
+
 layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer) {
     layers::LayerContext out{*entry.actor, layer};
     const auto stands = [&](const std::string& actorId, const std::string& joint) {
@@ -105,8 +108,6 @@ layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntr
     out.cuts = scene.cuts;
     return out;
 }
-
-}  // namespace
 
 const ActorResult* Evaluation::actor(std::string_view id) const {
     const auto at = std::find_if(actors.begin(), actors.end(), [&](const ActorResult& a) { return a.id == id; });
@@ -146,23 +147,29 @@ std::size_t Evaluator::cachedBytes() const {
     return m_bytes;
 }
 
-TrackPtr Evaluator::body(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
-    const Key key = bodyKey(actor, clip, grid);
+TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::ActorEntry& entry) {
+    return body(entry, entry.clipIndex(), scene.grid(entry), entry.onTrial());
+}
+
+TrackPtr Evaluator::body(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& grid, bool trial) {
+    const Key key = bodyKey(entry, clip, grid, trial);
     TrackPtr track = known(key);
     if (!track) {
-        track = std::make_shared<const rig::Track>(rig::bodyTrack(actor, clip, grid));
+        track = std::make_shared<const rig::Track>(trial ? rig::trialTrack(*entry.actor, entry.trial, entry.stand(), grid)
+                                                         : rig::bodyTrack(*entry.actor, clip, grid));
         keep(key, track, nullptr);
     }
     return track;
 }
 
 ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::ActorEntry& entry, int clip,
-                                     const rig::FrameGrid& grid, const Cancel& cancel, int* simulated, const Progress& progress) {
+                                     const rig::FrameGrid& grid, const Cancel& cancel, int* simulated, const Progress& progress,
+                                     bool trial) {
     const rig::Actor& actor = *entry.actor;
     ActorResult out;
     out.id = entry.id;
-    Key key = bodyKey(actor, clip, grid);
-    out.body = body(actor, clip, grid);
+    Key key = bodyKey(entry, clip, grid, trial);
+    out.body = body(entry, clip, grid, trial);
     TrackPtr now = out.body;
     std::vector<TrackPtr> otherTracks;
     std::vector<Key> otherKeys;
@@ -170,9 +177,8 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
         if (otherTracks.empty())
             for (const scene::ActorEntry& a : scene.actors) {
                 if (a.id == entry.id) continue;
-                const rig::FrameGrid g = scene.grid(a);
-                otherTracks.push_back(body(*a.actor, a.clipIndex(), g));
-                otherKeys.push_back(bodyKey(*a.actor, a.clipIndex(), g));
+                otherTracks.push_back(bodyOf(scene, a));
+                otherKeys.push_back(bodyKey(a, a.clipIndex(), scene.grid(a), a.onTrial()));
             }
         std::size_t k = 0;
         for (const scene::ActorEntry& a : scene.actors)
@@ -224,7 +230,7 @@ Evaluation Evaluator::evaluate(const scene::Scene& scene, const Cancel& cancel, 
         const auto part = [&](double p) {
             if (progress) progress((done + p) / static_cast<double>(scene.actors.size()));
         };
-        e.actors.push_back(evaluateActor(scene, a, a.clipIndex(), scene.grid(a), cancel, &e.simulated, part));
+        e.actors.push_back(evaluateActor(scene, a, a.clipIndex(), scene.grid(a), cancel, &e.simulated, part, a.onTrial()));
         ++done;
     }
     e.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - from).count();

@@ -46,9 +46,11 @@ class Evaluator {
   public:
     /// Throws Cancelled when asked to stop; what was finished before stays known.
     Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {});
-    /// The same for one actor, on a grid of the caller's.
+    /// The same for one actor's clip, on a grid of the caller's; `trial`: its trial instead of the clip.
     ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid,
-                              const Cancel& cancel, int* simulated = nullptr, const Progress& progress = {});
+                              const Cancel& cancel, int* simulated = nullptr, const Progress& progress = {}, bool trial = false);
+    /// The actor's motion below all layers, as the scene plays it: its clip, its trial, or its rest pose.
+    TrackPtr bodyOf(const scene::Scene& scene, const scene::ActorEntry& actor);
     std::size_t cachedBytes() const;
 
   private:
@@ -57,7 +59,7 @@ class Evaluator {
         std::size_t bytes = 0;
         std::uint64_t used = 0;
     };
-    TrackPtr body(const rig::Actor& actor, int clip, const rig::FrameGrid& grid);
+    TrackPtr body(const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid, bool trial);
     TrackPtr known(const Key& key);
     void keep(const Key& key, TrackPtr track, const rig::Track* below);
 

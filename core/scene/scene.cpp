@@ -113,10 +113,21 @@ std::string Scene::freshId(std::string_view stem) const {
     return id;
 }
 
+std::vector<Xform> ActorEntry::stand() const {
+    std::vector<Xform> pose = actor->restPose();
+    if (const int c = clipIndex(); c >= 0) actor->clips[static_cast<std::size_t>(c)].pose(actor->clips[static_cast<std::size_t>(c)].start, pose);
+    return pose;
+}
+
 rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
+    // A trial is short and loops: while one is on, the shot is as long as the longest of them.
     int frames = 0;
     for (const ActorEntry& a : actors)
-        if (const int c = a.clipIndex(); c >= 0)
+        if (a.onTrial()) frames = std::max(frames, rig::trialGrid(a.trial, fps).frames);
+    if (frames > 0 && entry.onTrial()) return rig::trialGrid(entry.trial, fps);
+    const bool trial = frames > 0;
+    for (const ActorEntry& a : actors)
+        if (const int c = a.clipIndex(); c >= 0 && !trial)
             frames = std::max(frames, rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(c)], fps).frames);
     if (frames == 0) frames = static_cast<int>(kStillSeconds * fps) + 1;
     rig::FrameGrid g{frames, fps, 0, frames / fps};

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "rig/track.h"
+#include "rig/trial.h"
 #include "scene/setting.h"
 
 namespace nutatio::scene {
@@ -20,10 +21,14 @@ struct ActorEntry {
     std::string file;  // path as given or found; written relative to the scene file
     std::string clip;  // reference of the clip that plays; empty: the rest pose
     std::shared_ptr<const rig::Actor> actor;
+    rig::Trial trial;  // replaces the clip while it is on; never saved
     Unknown unknown;
 
     /// Index of the playing clip, -1 for the rest pose.
     int clipIndex() const { return actor->findClip(clip); }
+    bool onTrial() const { return !trial.move.empty(); }
+    /// The pose a trial starts from: where the clip begins, or the rest pose.
+    std::vector<Xform> stand() const;
 };
 
 enum class Shape { Sphere, Capsule, Box, Plane };

@@ -1,0 +1,129 @@
+#include "rig/trial.h"
+
+#include <algorithm>
+#include <array>
+
+namespace nutatio::rig {
+
+namespace {
+
+constexpr std::array<TrialMove, 7> kMoves{{
+    {"nod", "Nod", 1.6, "Tips forward and back, twice, then waits."},
+    {"shake", "Shake", 1.6, "Turns left and right, twice, then waits."},
+    {"hop", "Hop", 1.5, "Crouches, jumps and lands, then waits."},
+    {"stop", "Stop", 3.2, "Goes off, stops dead and waits; then the same way back."},
+    {"spin", "Spin", 2.4, "Turns once about itself and stops dead."},
+    {"push", "Push", 2.0, "Is shoved to the side and comes back."},
+    {"breathe", "Breathe", 4.0, "Rises and sinks as breath goes in and out."},
+}};
+
+/// 0 before `from`, 1 after `to`, eased without a kink.
+double ramp(double u, double from, double to) {
+    const double x = std::clamp((u - from) / (to - from), 0.0, 1.0);
+    return x * x * x * (x * (6 * x - 15) + 10);
+}
+
+/// Speeds up gently and stops dead: what shows follow-through best.
+double deadStop(double u, double from, double to) {
+    const double x = std::clamp((u - from) / (to - from), 0.0, 1.0);
+    return x * x * (1.5 - 0.5 * x * x);
+}
+
+/// How the moved thing stands against its place at `u` (0..1) of a round. Lengths in actor heights.
+struct Offset {
+    Vec3 move = Vec3::Zero();
+    Vec3 turn = Vec3::Zero();  // rotation vector
+    double grow = 1;
+};
+
+Offset offsetAt(std::string_view move, double u, double size) {
+    Offset o;
+    const double swings = ramp(u, 0, 0.1) * (1 - ramp(u, 0.5, 0.62)) * std::sin(2 * kPi * u / 0.3);
+    if (move == "nod") o.turn.x() = radians(22) * size * swings;
+    if (move == "shake") o.turn.y() = radians(35) * size * swings;
+    if (move == "hop") {
+        const double flight = std::clamp((u - 0.22) / 0.3, 0.0, 1.0);
+        const double crouch = ramp(u, 0, 0.16) * (1 - ramp(u, 0.16, 0.24)) + ramp(u, 0.51, 0.56) * (1 - ramp(u, 0.58, 0.76));
+        o.move.y() = size * (0.22 * 4 * flight * (1 - flight) - 0.05 * crouch);
+    }
+    if (move == "stop") o.move.z() = 0.9 * size * (deadStop(u, 0, 0.25) - deadStop(u, 0.5, 0.75));
+    if (move == "spin") o.turn.y() = 2 * kPi * std::max(1.0, std::round(size)) * deadStop(u, 0, 0.42);
+    if (move == "push") o.move.x() = 0.16 * size * ramp(u, 0, 0.1) * (1 - ramp(u, 0.18, 0.5));
+    if (move == "breathe") {
+        const double in = 0.5 - 0.5 * std::cos(2 * kPi * (u < 0.45 ? u / 0.9 : 0.5 + (u - 0.45) / 1.1));
+        o.move.y() = 0.012 * size * in;
+        o.turn.x() = radians(-2.5) * size * in;
+        o.grow = 1 + 0.035 * size * in;
+    }
+    return o;
+}
+
+}  // namespace
+
+std::span<const TrialMove> trialMoves() {
+    return kMoves;
+}
+
+const TrialMove* findTrialMove(std::string_view id) {
+    const auto at = std::find_if(kMoves.begin(), kMoves.end(), [&](const TrialMove& m) { return m.id == id; });
+    return at == kMoves.end() ? nullptr : &*at;
+}
+
+FrameGrid trialGrid(const Trial& trial, double fps) {
+    const TrialMove* m = findTrialMove(trial.move);
+    const double seconds = (m ? m->seconds : 2) / std::max(trial.speed, 0.05);
+    const int frames = std::max(4, static_cast<int>(std::lround(seconds * fps)));
+    return {frames + 1, fps, 0, frames / fps};
+}
+
+void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, double time, double round,
+               std::vector<Xform>& locals) {
+    locals = stand;
+    double u = time / round;
+    u -= std::floor(u);
+    Offset o = offsetAt(trial.move, u, trial.size);
+    const int joint = trial.joint.empty() ? kNoJoint : actor.skeleton.find(trial.joint);
+    std::vector<Affine> worlds;
+    worldTransforms(actor.skeleton, stand, worlds);
+    const Quat turn = fromRotationVector(o.turn);
+    const auto apply = [&](int j, const Vec3& pivot) {
+        const int p = actor.skeleton.joint(j).parent;
+        const Affine above = p == kNoJoint ? Affine{} : worlds[static_cast<std::size_t>(p)];
+        const Vec3& here = worlds[static_cast<std::size_t>(j)].t;
+        Xform& x = locals[static_cast<std::size_t>(j)];
+        const Vec3 there = pivot + turn * (here - pivot) + actor.height * o.move;
+        x.t = above.inverse().apply(there);
+        const Quat a = rotationOf(above.m);
+        Vec3 v = a.conjugate() * o.turn;
+        if (above.m.determinant() < 0) v = Vec3(v.x(), -v.y(), -v.z());
+        x.r = (fromRotationVector(v) * x.r).normalized();
+    };
+    if (joint != kNoJoint) {
+        // A lone joint keeps on its bone: it turns and swells, and is moved by a quarter of what the whole actor would be.
+        o.move *= 0.25;
+        apply(joint, worlds[static_cast<std::size_t>(joint)].t);
+        locals[static_cast<std::size_t>(joint)].s *= o.grow;
+        return;
+    }
+    const Vec3 pivot(0.5 * (actor.low.x() + actor.high.x()), actor.low.y(), 0.5 * (actor.low.z() + actor.high.z()));
+    for (int r : actor.skeleton.roots()) apply(r, pivot);
+}
+
+Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, const FrameGrid& grid) {
+    const auto n = stand.size();
+    std::vector<Column> columns(n);
+    std::vector<Xform> locals;
+    const double round = std::max(1, grid.frames - 1) / grid.fps;
+    for (int f = 0; f < grid.frames; ++f) {
+        trialPose(actor, trial, stand, f + 1 == grid.frames ? 0 : f / grid.fps, round, locals);
+        for (std::size_t j = 0; j < n; ++j) columns[j].push_back(locals[j]);
+    }
+    std::vector<ColumnPtr> shared;
+    for (Column& c : columns) {
+        if (std::all_of(c.begin(), c.end(), [&](const Xform& x) { return x == c.front(); })) c.resize(1);
+        shared.push_back(std::make_shared<const Column>(std::move(c)));
+    }
+    return {grid, std::move(shared)};
+}
+
+}  // namespace nutatio::rig

@@ -1,0 +1,43 @@
+// Trial moves: short test motions that replace a clip while somebody tries a setup. They work on any rig and loop.
+#pragma once
+
+#include <span>
+#include <string>
+
+#include "rig/track.h"
+
+namespace nutatio::rig {
+
+/// What a trial does, and to what.
+struct Trial {
+    std::string move;   // id of a TrialMove; empty: no trial is on
+    std::string joint;  // reference; empty: the whole actor
+    double size = 1;    // times the usual
+    double speed = 1;   // times the usual
+    bool operator==(const Trial&) const = default;
+};
+
+/// One built-in move.
+struct TrialMove {
+    std::string_view id;
+    std::string_view label;
+    double seconds;  // of one round at usual speed
+    std::string_view help;
+};
+
+std::span<const TrialMove> trialMoves();
+/// nullptr when there is no such move.
+const TrialMove* findTrialMove(std::string_view id);
+
+/// Frames of one round and the frame that is the first one again.
+FrameGrid trialGrid(const Trial& trial, double fps);
+
+/// The actor in pose `stand` (locals of all joints), moved by the trial over `grid`. The last frame is the first one again.
+/// A joint that is not there moves the whole actor instead.
+Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, const FrameGrid& grid);
+
+/// Where the trial is at `time` [s]: the same motion that the track samples.
+void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, double time, double round,
+               std::vector<Xform>& locals);
+
+}  // namespace nutatio::rig
