@@ -19,7 +19,7 @@ void Session::select(Selection s) {
 
 void Session::selectJoint(const std::string& actor, int joint, bool add) {
     Selection s{actor, {}, {}, {}};
-    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty())
+    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty() && m_selection.pin.empty())
         s.joints = m_selection.joints;
     const auto at = std::find(s.joints.begin(), s.joints.end(), joint);
     if (at != s.joints.end())
@@ -41,6 +41,29 @@ void Session::selectCollider(const std::string& collider) {
     if (!c) return;
     select({c->actor, {}, {}, collider});
     if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
+void Session::selectWind(const std::string& wind) {
+    if (!m_document.scene().wind(wind)) return;
+    Selection s;
+    s.wind = wind;
+    select(std::move(s));
+    if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
+void Session::selectPin(const std::string& pin) {
+    const scene::Pin* p = m_document.scene().pin(pin);
+    if (!p) return;
+    Selection s;
+    s.actor = p->actor;
+    s.pin = pin;
+    select(std::move(s));
+    if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
+void Session::keepTake() {
+    m_take = m_document.scene();
+    Q_EMIT takeChanged();
 }
 
 void Session::selectChain() {
@@ -120,8 +143,10 @@ void Session::forgetWhatIsGone() {
     Selection kept = m_selection;
     if (!s.layer(kept.layer)) kept.layer.clear();
     if (!s.collider(kept.collider)) kept.collider.clear();
+    if (!s.wind(kept.wind)) kept.wind.clear();
+    if (!s.pin(kept.pin)) kept.pin.clear();
     const scene::ActorEntry* a = s.actor(kept.actor);
-    if (!a) kept = {};
+    if (!a && !kept.actor.empty()) kept = {};
     if (a) std::erase_if(kept.joints, [&](int j) { return j >= a->actor->skeleton.size(); });
     select(std::move(kept));
     if (m_frame >= m_document.frames()) setFrame(m_document.frames() - 1);

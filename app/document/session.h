@@ -4,6 +4,7 @@
 #include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -11,12 +12,14 @@
 
 namespace nutatio::app {
 
-/// One thing is selected at a time: joints of one actor, a layer, a collider, or an actor.
+/// One thing is selected at a time: joints of one actor, a layer, a collider, a wind, a pin, or an actor.
 struct Selection {
     std::string actor;
     std::vector<int> joints;
     std::string layer;
     std::string collider;
+    std::string wind{};
+    std::string pin{};
     bool operator==(const Selection&) const = default;
 };
 
@@ -32,6 +35,8 @@ class Session : public QObject {
     void selectJoint(const std::string& actor, int joint, bool add = false);
     void selectLayer(const std::string& layer);
     void selectCollider(const std::string& collider);
+    void selectWind(const std::string& wind);
+    void selectPin(const std::string& pin);
     /// Grows the joint selection by everything below it.
     void selectChain();
 
@@ -44,6 +49,10 @@ class Session : public QObject {
 
     bool bodyHeld() const { return m_bodyHeld; }
     void setBodyHeld(bool on);
+    /// The take that is kept to compare with.
+    const std::optional<scene::Scene>& take() const { return m_take; }
+    void keepTake();
+
     bool ghost() const { return m_ghost; }
     void setGhost(bool on);
 
@@ -56,6 +65,7 @@ class Session : public QObject {
     void playingChanged(bool playing);
     void viewChanged();
     void stepChanged();
+    void takeChanged();
 
   private:
     void tick();
@@ -66,6 +76,7 @@ class Session : public QObject {
     int m_frame = 0, m_from = 0;
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;
+    std::optional<scene::Scene> m_take;
     QTimer m_clock;
     QElapsedTimer m_since;
 };

@@ -10,7 +10,7 @@
 namespace nutatio::app {
 
 namespace {
-enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider };
+enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin };
 
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
@@ -19,6 +19,8 @@ std::string shape(const scene::Scene& s) {
         t += a.id + '\n' + a.name + '\n' + a.clip + '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
+    for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
+    for (const scene::Pin& p : s.pins) t += p.id + '\n' + p.name + '\n' + p.actor + (p.on ? "+\n" : "-\n");
     return t;
 }
 }  // namespace
@@ -63,6 +65,7 @@ void Roster::rebuild() {
     m_following = true;
     m_tree->clear();
     for (const scene::ActorEntry& a : m_document.scene().actors) addActor(a);
+    addOthers();
     m_following = false;
     filter(m_search->text());
     showSelection();
@@ -117,6 +120,40 @@ void Roster::addActor(const scene::ActorEntry& a) {
         QTreeWidgetItem* i = item(colliders, QString::fromStdString(c.name) + (c.on ? QString() : tr(" (off)")), nullptr);
         i->setData(0, kCollider, QString::fromStdString(c.id));
     }
+    QTreeWidgetItem* pins = nullptr;
+    for (const scene::Pin& p : m_document.scene().pins) {
+        if (p.actor != a.id) continue;
+        if (!pins) {
+            pins = item(top, tr("Pins"), "pin");
+            pins->setExpanded(true);
+        }
+        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), nullptr)->setData(0, kPin, QString::fromStdString(p.id));
+    }
+}
+
+void Roster::addOthers() {
+    const auto group = [this](const QString& text, const char* icon) {
+        auto* i = new QTreeWidgetItem(m_tree);
+        i->setText(0, text);
+        i->setIcon(0, look::icon(QLatin1String(icon)));
+        i->setExpanded(true);
+        return i;
+    };
+    const auto add = [](QTreeWidgetItem* parent, const std::string& name, bool on, int role, const std::string& id) {
+        auto* i = new QTreeWidgetItem(parent);
+        i->setText(0, QString::fromStdString(name) + (on ? QString() : tr(" (off)")));
+        i->setData(0, role, QString::fromStdString(id));
+    };
+    QTreeWidgetItem *winds = nullptr, *colliders = nullptr;
+    for (const scene::Wind& w : m_document.scene().winds) {
+        if (!winds) winds = group(tr("Winds"), "wind");
+        add(winds, w.name, w.on, kWind, w.id);
+    }
+    for (const scene::Collider& c : m_document.scene().colliders) {
+        if (!c.actor.empty()) continue;
+        if (!colliders) colliders = group(tr("Colliders in the world"), "circle");
+        add(colliders, c.name, c.on, kCollider, c.id);
+    }
 }
 
 void Roster::showSelection() {
@@ -126,11 +163,14 @@ void Roster::showSelection() {
     m_tree->clearSelection();
     QTreeWidgetItem* first = nullptr;
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
-        const QVariant joint = (*it)->data(0, kJoint), collider = (*it)->data(0, kCollider);
+        const QVariant joint = (*it)->data(0, kJoint), collider = (*it)->data(0, kCollider), wind = (*it)->data(0, kWind),
+                       pin = (*it)->data(0, kPin);
         const bool mine = (*it)->data(0, kActor).toString().toStdString() == sel.actor;
         const bool on =
             mine && ((joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
-                     (collider.isValid() && !sel.collider.empty() && collider.toString().toStdString() == sel.collider));
+                     (collider.isValid() && !sel.collider.empty() && collider.toString().toStdString() == sel.collider) ||
+                     (wind.isValid() && wind.toString().toStdString() == sel.wind) ||
+                     (pin.isValid() && !sel.pin.empty() && pin.toString().toStdString() == sel.pin));
         if (!on) continue;
         (*it)->setSelected(true);
         if (!first) first = *it;
@@ -145,11 +185,12 @@ void Roster::takeSelection() {
     Selection s;
     for (QTreeWidgetItem* i : m_tree->selectedItems()) {
         const std::string actor = i->data(0, kActor).toString().toStdString();
-        if (const QVariant c = i->data(0, kCollider); c.isValid()) {
-            m_following = false;
-            m_session.selectCollider(c.toString().toStdString());
-            return;
-        }
+        for (const auto& [role, choose] : {std::pair{kCollider, &Session::selectCollider}, {kWind, &Session::selectWind}, {kPin, &Session::selectPin}})
+            if (const QVariant id = i->data(0, role); id.isValid()) {
+                m_following = false;
+                (m_session.*choose)(id.toString().toStdString());
+                return;
+            }
         if (s.actor.empty()) s.actor = actor;
         if (i->data(0, kJoint).isValid() && actor == s.actor) s.joints.push_back(i->data(0, kJoint).toInt());
     }

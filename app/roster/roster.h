@@ -22,6 +22,7 @@ class Roster : public QWidget {
 
   private:
     void rebuild();
+    void addOthers();
     void addActor(const scene::ActorEntry& a);
     void showSelection();
     void takeSelection();

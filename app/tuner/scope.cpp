@@ -1,7 +1,10 @@
 #include "app/tuner/scope.h"
 
+#include <QHBoxLayout>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QUuid>
 #include <algorithm>
 
 #include "app/look/theme.h"
@@ -9,12 +12,63 @@
 
 namespace nutatio::app {
 
-Scope::Scope(Document& document, Session& session, QWidget* parent) : QWidget(parent), m_document(document), m_session(session) {
+namespace {
+
+constexpr double kPushDeg = 10;  // the push that the plot shows: the answer is straight in it
+
+std::vector<Xform> firstPose(const scene::ActorEntry& a) {
+    return a.stand();
+}
+
+double roundStep(double span, int most) {
+    for (double s = 1e-3; s < 1e7; s *= 10)
+        for (double k : {1.0, 2.0, 5.0})
+            if (span / (s * k) <= most) return s * k;
+    return span;
+}
+
+}  // namespace
+
+Scope::Scope(Document& document, Session& session, QWidget* parent)
+    : QWidget(parent), m_document(document), m_session(session), m_pushFace(new QToolButton(this)), m_shotFace(new QToolButton(this)) {
     setAccessibleName(tr("Scope"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setFixedHeight(172);
+    setFixedHeight(214);
+    setMouseTracking(true);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    for (auto [b, text, face, hint] : {std::tuple{m_pushFace, tr("After a push"), Face::Push, tr("How it answers when the body is pushed")},
+                                       {m_shotFace, tr("In the shot"), Face::Shot, tr("How it moves against the body in this shot")}}) {
+        b->setText(text);
+        b->setCheckable(true);
+        b->setObjectName(QStringLiteral("step"));
+        b->setToolTip(hint);
+        row->addWidget(b);
+        connect(b, &QToolButton::clicked, this, [this, face = face] { setFace(face); });
+    }
+    row->addStretch(1);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->addLayout(row);
+    all->addStretch(1);
+    m_pushFace->setChecked(true);
     connect(&document, &Document::sceneChanged, this, &Scope::measure);
+    connect(&document, &Document::resultsChanged, this, &Scope::lookAtShot);
     connect(&session, &Session::selectionChanged, this, &Scope::measure);
+    connect(&session, &Session::selectionChanged, this, &Scope::lookAtShot);
+    connect(&session, &Session::selectionChanged, this, &Scope::measureTake);
+    connect(&session, &Session::takeChanged, this, &Scope::measureTake);
+    connect(&session, &Session::frameChanged, this, [this] {
+        if (m_face == Face::Shot) update();
+    });
+}
+
+void Scope::setFace(Face face) {
+    m_face = face;
+    m_pushFace->setChecked(face == Face::Push);
+    m_shotFace->setChecked(face == Face::Shot);
+    update();
 }
 
 void Scope::measure() {
@@ -26,19 +80,18 @@ void Scope::measure() {
         update();
         return;
     }
-    if (m_layer != layer->id) m_response.reset();
+    if (m_layer != layer->id) {
+        m_response.reset();
+        m_changed.clear();
+    }
     m_layer = layer->id;
     m_fps = m_document.scene().fps;
     m_mmPerUnit = 1000 * entry->actor->metresPerUnit;
-    m_runner.ask([this, scene = m_document.scene(), id = layer->id](const Cancel& cancel) -> NewestWins::Deliver {
-        const scene::Layer& l = *scene.layer(id);
-        const scene::ActorEntry& a = *scene.actor(l.actor);
-        const layers::LayerKind* kind = layers::findKind(l.kind);
-        std::vector<Xform> pose = a.actor->restPose();
-        if (const int clip = a.clipIndex(); clip >= 0)
-            a.actor->clips[static_cast<std::size_t>(clip)].pose(a.actor->clips[static_cast<std::size_t>(clip)].start, pose);
-        auto r = kind ? measure::response(*kind, {*a.actor, l, {}}, pose, cancel) : std::nullopt;
-        return [this, id, r = std::move(r)] {
+    m_height = entry->actor->height;
+    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame())](const Cancel& cancel) -> NewestWins::Deliver {
+        const layers::LayerKind* kind = layers::findKind(held.kind);
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel) : std::nullopt;
+        return [this, id = held.id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
             update();
@@ -47,8 +100,89 @@ void Scope::measure() {
     });
 }
 
-QString Scope::words() const {
-    if (!m_response) return {};
+void Scope::measureTake() {
+    m_take.reset();
+    const auto& take = m_session.take();
+    const scene::Layer* layer = take ? take->layer(m_session.selection().layer) : nullptr;
+    const scene::ActorEntry* entry = layer ? take->actor(layer->actor) : nullptr;
+    update();
+    if (!entry) return;
+    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame())](const Cancel& cancel) -> NewestWins::Deliver {
+        const layers::LayerKind* kind = layers::findKind(held.kind);
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel) : std::nullopt;
+        return [this, id = held.id, r = std::move(r)] {
+            if (id != m_session.selection().layer) return;
+            m_take = r;
+            update();
+            Q_EMIT measured();
+        };
+    });
+}
+
+void Scope::lookAtShot() {
+    m_inShot = {};
+    const ResultsPtr& results = m_document.results();
+    const scene::Layer* layer = m_document.scene().layer(m_session.selection().layer);
+    const scene::ActorEntry* entry = layer ? m_document.scene().actor(layer->actor) : nullptr;
+    const pipeline::LayerResult* r = results && layer ? results->evaluation.layer(layer->id) : nullptr;
+    if (entry && r && r->below != r->result) m_inShot = measure::inShot(*entry->actor, *r->below, *r->result);
+    update();
+}
+
+double Scope::push() const {
+    if (!m_response || m_response->sagIsAngle) return kPushDeg;
+    // Parts that answer by moving are pushed by a round length, about a twentieth of the actor.
+    return roundStep(0.05 * m_height * m_mmPerUnit, 1);
+}
+
+double Scope::sagShown(const measure::Response& r) const {
+    return r.sagIsAngle ? degrees(r.sag) : m_mmPerUnit * r.sag;
+}
+
+QRectF Scope::plotRect() const {
+    return {38, 30, width() - 46.0, height() - 88.0};
+}
+
+Scope::Axes Scope::pushAxes() const {
+    if (m_drag != Drag::None) return m_held;
+    Axes a;
+    a.plot = plotRect();
+    const double p = push();
+    double over = 0.25, sag = 0, seconds = 1;
+    for (const auto* r : {&m_response, &m_take})
+        if (*r) {
+            over = std::max(over, std::min((*r)->overshoot, 1.1));
+            sag = std::max(sag, sagShown(**r));
+        }
+    // Frames on show: past the rest, so that the calm after it is seen too.
+    if (m_response)
+        seconds = std::clamp(1.35 * m_response->restTime, std::max(8 / m_fps, 3.2 * m_response->peakTime),
+                             std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
+    a.frames = seconds * m_fps;
+    a.high = p * (over + 0.2);
+    a.low = -p * 1.12 - sag;
+    return a;
+}
+
+std::optional<QPointF> Scope::peakHandle() const {
+    if (!m_response || m_response->curve.empty() || m_response->swing <= 0) return std::nullopt;
+    const Axes a = pushAxes();
+    const double sag = sagShown(*m_response), p = push();
+    if (m_response->overshoot > 0.003)
+        return QPointF(std::min(a.x(m_response->peakTime * m_fps), a.plot.right() - 4), a.y(p * m_response->overshoot - sag));
+    // Without an overshoot the handle sits where the first one would be.
+    const double t = 0.5 / std::max(0.05, m_response->swing) * m_fps;
+    return QPointF(std::min(a.x(t), a.plot.right() - 20), a.y(-sag));
+}
+
+std::optional<QPointF> Scope::restHandle() const {
+    if (!m_response || m_response->curve.empty()) return std::nullopt;
+    const Axes a = pushAxes();
+    return QPointF(a.plot.right() - 6, a.y(-sagShown(*m_response)));
+}
+
+QString Scope::pushWords() const {
+    if (!m_response) return tr("Measuring ...");
     const measure::Response& r = *m_response;
     QStringList parts;
     if (r.swing > 0) parts << tr("%1 swings/s").arg(r.swing, 0, 'f', r.swing < 10 ? 2 : 1);
@@ -61,75 +195,235 @@ QString Scope::words() const {
     return parts.join(QStringLiteral("  ·  "));
 }
 
+QString Scope::shotWords() const {
+    if (m_inShot.part.empty()) return tr("The layer moves nothing in this shot.");
+    if (!m_inShot.moves) return tr("The body holds still here; a clip or a trial shows how the part follows it.");
+    const QString lag = std::abs(m_inShot.lagFrames) < 0.05 ? tr("moves with the body")
+                        : m_inShot.lagFrames > 0 ? tr("lags %1 frames").arg(m_inShot.lagFrames, 0, 'f', 1)
+                                                 : tr("leads by %1 frames").arg(-m_inShot.lagFrames, 0, 'f', 1);
+    return lag + tr("  ·  %1 x the body's size").arg(m_inShot.ratio, 0, 'f', 2) +
+           (m_inShot.likeness < 0.5 ? tr("  ·  hardly alike") : QString());
+}
+
+QString Scope::words() const {
+    return m_face == Face::Push ? (m_response ? pushWords() : QString()) : shotWords();
+}
+
+void Scope::paintGrid(QPainter& p, const Axes& a) const {
+    const look::Theme& t = look::theme();
+    p.fillRect(a.plot, t.paper);
+    p.setFont(look::figureFont(7.5));
+    const double across = std::max(1.0, roundStep(a.frames, 8)), up = roundStep(a.high - a.low, 5);
+    for (double f = 0; f <= a.frames; f += across) {
+        p.setPen(QPen(t.rule, 1));
+        p.drawLine(QPointF(a.x(f), a.plot.top()), QPointF(a.x(f), a.plot.bottom() + 3));
+        p.setPen(t.inkSoft);
+        p.drawText(QRectF(a.x(f) - 20, a.plot.bottom() + 3, 40, 13), Qt::AlignCenter, QString::number(f));
+    }
+    for (double v = std::ceil(a.low / up) * up; v <= a.high + 1e-9; v += up) {
+        p.setPen(QPen(t.rule, 1));
+        p.drawLine(QPointF(a.plot.left() - 3, a.y(v)), QPointF(a.plot.right(), a.y(v)));
+        p.setPen(t.inkSoft);
+        p.drawText(QRectF(0, a.y(v) - 7, a.plot.left() - 5, 14), Qt::AlignRight | Qt::AlignVCenter,
+                   QString::number(std::abs(v) < 1e-9 ? 0.0 : v, 'g', 4));
+    }
+}
+
+void Scope::paintAnswer(QPainter& p, const Axes& a, const measure::Response& r, const QColor& c, double width) const {
+    const double size = push(), sag = sagShown(r);
+    QPainterPath path;
+    path.moveTo(a.x(0), a.y(-size - sag));
+    for (std::size_t k = 0; k < r.curve.size(); ++k) {
+        const double f = static_cast<double>(k + 1) * r.dt * m_fps;
+        path.lineTo(a.x(f), a.y(size * (static_cast<double>(r.curve[k]) - 1) - sag));
+        if (f > a.frames) break;
+    }
+    p.setPen(QPen(c, width));
+    p.drawPath(path);
+}
+
+void Scope::paintPush(QPainter& p) const {
+    const look::Theme& t = look::theme();
+    const Axes a = pushAxes();
+    paintGrid(p, a);
+    p.save();
+    p.setClipRect(a.plot);
+    // The body's step, in ink.
+    p.setPen(QPen(t.ink, 1.3));
+    p.drawPolyline(QPolygonF({QPointF(a.x(0), a.y(-push())), QPointF(a.x(0) + 1.5, a.y(-push())), QPointF(a.x(0) + 1.5, a.y(0)),
+                              QPointF(a.plot.right(), a.y(0))}));
+    if (m_take && !m_take->curve.empty()) paintAnswer(p, a, *m_take, t.plum, 1.6);
+    if (m_response && !m_response->curve.empty()) {
+        const measure::Response& r = *m_response;
+        const double sag = sagShown(r);
+        if (r.settles) {
+            p.setPen(QPen(t.lagoon, 1, Qt::DashLine));
+            p.drawLine(QPointF(a.x(r.restTime * m_fps), a.plot.top()), QPointF(a.x(r.restTime * m_fps), a.plot.bottom()));
+        }
+        p.setPen(QPen(look::faded(t.persimmon, 0.5), 1, Qt::DotLine));
+        p.drawLine(QPointF(a.plot.left(), a.y(-sag)), QPointF(a.plot.right(), a.y(-sag)));
+        // A tick at each full swing, on the level it comes to rest at.
+        if (r.swing > 0 && r.zeta < 0.95) {
+            const double period = m_fps / (r.swing * std::sqrt(1 - r.zeta * r.zeta));
+            p.setPen(QPen(t.persimmon, 1.4));
+            for (double f = period; f < r.restTime * m_fps * 1.02 && a.x(f) < a.plot.right(); f += period)
+                p.drawLine(QPointF(a.x(f), a.y(-sag) - 4), QPointF(a.x(f), a.y(-sag) + 4));
+        }
+        paintAnswer(p, a, r, t.persimmon, 2);
+    }
+    p.restore();
+    for (const auto& [at, which] : {std::pair{restHandle(), Drag::Rest}, {peakHandle(), Drag::Peak}})
+        if (at) {
+            const bool lit = m_drag == which || (m_drag == Drag::None && m_near == which);
+            p.setPen(QPen(t.persimmon, 1.6));
+            p.setBrush(lit ? t.persimmon : t.sheet);
+            p.drawEllipse(*at, lit ? 5.5 : 4.5, lit ? 5.5 : 4.5);
+        }
+    p.setPen(t.inkSoft);
+    p.setFont(look::textFont(8));
+    p.drawText(QRectF(a.plot.left() + 6, a.plot.top() + 2, a.plot.width() - 12, 13), Qt::AlignRight | Qt::AlignTop,
+               m_response && !m_response->sagIsAngle ? tr("mm against frames") : tr("degrees against frames"));
+}
+
+void Scope::paintShot(QPainter& p) const {
+    const look::Theme& t = look::theme();
+    Axes a;
+    a.plot = plotRect();
+    a.frames = std::max<double>(1, static_cast<double>(m_inShot.body.size()) - 1);
+    double most = 1e-9;
+    for (const auto* v : {&m_inShot.body, &m_inShot.part})
+        for (float y : *v) most = std::max(most, m_mmPerUnit * std::abs(static_cast<double>(y)));
+    a.high = 1.12 * most;
+    a.low = -a.high;
+    paintGrid(p, a);
+    p.save();
+    p.setClipRect(a.plot);
+    for (const auto& [values, c, width] : {std::tuple{&m_inShot.body, t.ink, 1.3}, {&m_inShot.part, t.persimmon, 2.0}}) {
+        QPolygonF line;
+        for (std::size_t f = 0; f < values->size(); ++f)
+            line << QPointF(a.x(static_cast<double>(f)), a.y(m_mmPerUnit * static_cast<double>((*values)[f])));
+        p.setPen(QPen(c, width));
+        p.drawPolyline(line);
+    }
+    // The lag, from the body's greatest way to where the part is as many frames later.
+    if (m_inShot.moves && std::abs(m_inShot.lagFrames) >= 0.05) {
+        const auto top = std::max_element(m_inShot.body.begin(), m_inShot.body.end()) - m_inShot.body.begin();
+        const double y = a.y(m_mmPerUnit * static_cast<double>(m_inShot.body[static_cast<std::size_t>(top)]));
+        p.setPen(QPen(t.lagoon, 1.6));
+        const double from = a.x(static_cast<double>(top)), to = a.x(static_cast<double>(top) + m_inShot.lagFrames);
+        p.drawLine(QPointF(from, y), QPointF(to, y));
+        for (double x : {from, to}) p.drawLine(QPointF(x, y - 4), QPointF(x, y + 4));
+    }
+    p.setPen(QPen(t.persimmon, 1.2));
+    p.drawLine(QPointF(a.x(m_session.frame()), a.plot.top()), QPointF(a.x(m_session.frame()), a.plot.bottom()));
+    p.restore();
+    p.setPen(t.inkSoft);
+    p.setFont(look::textFont(8));
+    p.drawText(QRectF(a.plot.left() + 6, a.plot.top() + 2, a.plot.width() - 12, 13), Qt::AlignRight | Qt::AlignTop,
+               tr("mm against frames"));
+}
+
 void Scope::paintEvent(QPaintEvent*) {
     const look::Theme& t = look::theme();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    const QRectF plot(30, 8, width() - 38, height() - 62);
-    p.fillRect(plot, t.paper);
-    const double most = 1.15 + (m_response ? std::clamp(m_response->overshoot, 0.25, 1.1) : 0.25);
-    const auto y = [&](double v) { return plot.bottom() - (v + 0.12) / (most + 0.12) * plot.height(); };
-    // Frames on show: past the rest, so that the calm after it is seen too.
-    const double seconds = m_response ? std::clamp(1.35 * m_response->restTime, 8 / m_fps,
-                                                   m_response->dt * static_cast<double>(m_response->curve.size()))
-                                      : 1.0;
-    const double frames = seconds * m_fps;
-    const auto x = [&](double frame) { return plot.left() + frame / frames * plot.width(); };
-
-    p.setFont(look::figureFont(7.5));
-    double step = 1;
-    for (double s : {1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0}) {
-        step = s;
-        if (frames / s <= 8) break;
-    }
-    for (double f = 0; f <= frames; f += step) {
-        p.setPen(QPen(t.rule, 1));
-        p.drawLine(QPointF(x(f), plot.top()), QPointF(x(f), plot.bottom() + 3));
-        p.setPen(t.inkSoft);
-        p.drawText(QRectF(x(f) - 20, plot.bottom() + 3, 40, 13), Qt::AlignCenter, QString::number(f));
-    }
-    p.setPen(QPen(t.rule, 1));
-    for (double v : {0.0, 0.5, 1.5, 2.0})
-        if (v < most) p.drawLine(QPointF(plot.left(), y(v)), QPointF(plot.right(), y(v)));
-    p.setPen(t.inkSoft);
-    p.drawText(QRectF(0, y(0) - 7, 26, 14), Qt::AlignRight | Qt::AlignVCenter, tr("was"));
-    p.drawText(QRectF(0, y(1) - 7, 26, 14), Qt::AlignRight | Qt::AlignVCenter, tr("body"));
-    // The body's step, in ink.
-    p.setPen(QPen(t.ink, 1.3));
-    p.drawPolyline(QPolygonF({QPointF(plot.left(), y(0)), QPointF(plot.left() + 1.5, y(0)), QPointF(plot.left() + 1.5, y(1)),
-                              QPointF(plot.right(), y(1))}));
-    if (m_response && !m_response->curve.empty()) {
-        const measure::Response& r = *m_response;
-        p.save();
-        p.setClipRect(plot);
-        if (r.settles) {
-            p.setPen(QPen(t.lagoon, 1, Qt::DashLine));
-            p.drawLine(QPointF(x(r.restTime * m_fps), plot.top()), QPointF(x(r.restTime * m_fps), plot.bottom()));
-        }
-        // A tick at each full swing, on the body's line.
-        if (r.swing > 0 && r.zeta < 0.95) {
-            const double period = m_fps / (r.swing * std::sqrt(1 - r.zeta * r.zeta));
-            p.setPen(QPen(t.persimmon, 1.4));
-            for (double f = period; f < r.restTime * m_fps * 1.02 && x(f) < plot.right(); f += period)
-                p.drawLine(QPointF(x(f), y(1) - 4), QPointF(x(f), y(1) + 4));
-        }
-        QPainterPath path;
-        path.moveTo(x(0), y(0));
-        for (std::size_t k = 0; k < r.curve.size(); ++k) {
-            const double f = static_cast<double>(k + 1) * r.dt * m_fps;
-            path.lineTo(x(f), y(static_cast<double>(r.curve[k])));
-            if (f > frames) break;
-        }
-        p.setPen(QPen(t.persimmon, 2));
-        p.drawPath(path);
-        p.restore();
-    }
+    if (m_face == Face::Push)
+        paintPush(p);
+    else
+        paintShot(p);
+    const QRectF plot = plotRect();
+    p.setBrush(Qt::NoBrush);
     p.setPen(QPen(t.rule, 1));
     p.drawRect(plot);
     p.setPen(t.ink);
     p.setFont(look::textFont(9.5));
-    p.drawText(QRectF(2, plot.bottom() + 17, width() - 4, 36), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               m_response ? words() : tr("frames after a push to the side"));
+    const QRectF room(2, plot.bottom() + 17, width() - 4, 42);
+    const bool said = m_face == Face::Push && !m_changed.isEmpty();
+    p.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+               m_face == Face::Push ? pushWords() : shotWords());
+    if (said) {
+        p.setPen(t.lagoon);
+        p.setFont(look::textFont(8.5, QFont::Bold));
+        p.drawText(QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 40, 14), Qt::AlignRight | Qt::AlignVCenter, m_changed);
+    }
+}
+
+void Scope::mousePressEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton || m_face != Face::Push || !m_response) return;
+    const auto near = [&](const std::optional<QPointF>& h) {
+        return h && std::hypot(h->x() - e->position().x(), h->y() - e->position().y()) < 12;
+    };
+    const Drag hit = near(peakHandle()) ? Drag::Peak : near(restHandle()) ? Drag::Rest : Drag::None;
+    if (hit == Drag::None) return;
+    m_held = pushAxes();
+    m_drag = hit;
+    m_gesture = QUuid::createUuid().toString();
+    update();
+}
+
+void Scope::mouseMoveEvent(QMouseEvent* e) {
+    if (m_drag != Drag::None) {
+        follow(e->position());
+        return;
+    }
+    const auto near = [&](const std::optional<QPointF>& h) {
+        return h && std::hypot(h->x() - e->position().x(), h->y() - e->position().y()) < 12;
+    };
+    const Drag now = m_face != Face::Push ? Drag::None : near(peakHandle()) ? Drag::Peak : near(restHandle()) ? Drag::Rest : Drag::None;
+    if (now == m_near) return;
+    m_near = now;
+    setCursor(now == Drag::Peak ? Qt::SizeAllCursor : now == Drag::Rest ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    setToolTip(now == Drag::Peak   ? tr("Pull up or down for more or fewer bounces, sideways for the swing rate")
+               : now == Drag::Rest ? tr("Pull down to let it sag")
+                                   : QString());
+    update();
+}
+
+void Scope::mouseReleaseEvent(QMouseEvent*) {
+    if (m_drag == Drag::None) return;
+    m_drag = Drag::None;
+    update();
+}
+
+void Scope::leaveEvent(QEvent*) {
+    m_near = Drag::None;
+    update();
+}
+
+void Scope::follow(const QPointF& at) {
+    const scene::Layer* layer = m_document.scene().layer(m_layer);
+    const scene::ActorEntry* entry = layer ? m_document.scene().actor(layer->actor) : nullptr;
+    if (!entry || !m_response) return;
+    measure::Wanted w;
+    if (m_drag == Drag::Peak) {
+        w.overshoot = std::clamp((m_held.valueAt(at.y()) + sagShown(*m_response)) / push(), 0.0, 0.97);
+        w.peakTime = std::max(1.0, m_held.frameAt(at.x())) / m_fps;
+    } else {
+        const double shown = std::max(0.0, -m_held.valueAt(at.y()));
+        w.sag = m_response->sagIsAngle ? radians(std::min(shown, 170.0)) : shown / m_mmPerUnit;
+        if (shown < 0.02 * push()) w.sag = 0;
+    }
+    m_tuning.ask([this, w, entry = *entry, held = layer->heldAt(m_session.frame()), gesture = m_gesture,
+                  frame = m_session.frame()](const Cancel& cancel) -> NewestWins::Deliver {
+        const layers::LayerKind* kind = layers::findKind(held.kind);
+        const auto found =
+            kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel) : std::map<std::string, double>{};
+        return [this, found, kind, id = held.id, gesture, frame] {
+            if (found.empty() || !m_document.scene().layer(id)) return;
+            QStringList said;
+            for (const auto& [setting, value] : found) {
+                const auto label = kind->setting(setting)->label;
+                said << QStringLiteral("%1 %2").arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower()).arg(value, 0, 'f', 2);
+            }
+            m_changed = said.join(QStringLiteral(", "));
+            m_document.edit(
+                tr("Drag the answer"),
+                [&](scene::Scene& s) {
+                    for (const auto& [setting, value] : found) s.layer(id)->setNumber(setting, frame, value);
+                },
+                gesture);
+        };
+    });
 }
 
 }  // namespace nutatio::app

@@ -3,6 +3,8 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
 
 #include "app/look/theme.h"
 #include "app/tuner/arithmetic.h"
@@ -27,7 +29,11 @@ QString number(double v) {
 SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
     : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
     if (spec.unit == scene::Unit::Share) m_shown = 100;
-    auto* row = new QHBoxLayout(this);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(0);
+    auto* row = new QHBoxLayout;
+    all->addLayout(row);
     row->setContentsMargins(0, 2, 0, 2);
     row->setSpacing(5);
     m_label->setToolTip(tr("Double-click: back to the default"));
@@ -43,6 +49,12 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
         case scene::SettingType::Joint:
         case scene::SettingType::Joints:
             buildJoints(row);
+            break;
+        case scene::SettingType::Choice:
+            buildChoice(row);
+            break;
+        case scene::SettingType::Colliders:
+            buildColliders(row);
             break;
     }
 }
@@ -67,6 +79,34 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
     unit->setObjectName(QStringLiteral("soft"));
     unit->setFixedWidth(16);
     row->addWidget(unit);
+    const auto toggle = [&](const QString& name, const QString& hint) {
+        auto* b = new QToolButton;
+        b->setFixedSize(16, 18);
+        b->setObjectName(QStringLiteral("rowToggle"));
+        b->setAccessibleName(name);
+        b->setToolTip(hint);
+        row->addWidget(b);
+        return b;
+    };
+    if (m_spec.keyable) {
+        m_key = toggle(tr("Key %1").arg(qs(m_spec.label)), tr("Set a key at this frame, or take the one here away"));
+        connect(m_key, &QToolButton::clicked, this, &SettingRow::keyWanted);
+        showKeys(Keyed::No);
+    } else {
+        row->addSpacing(21);
+    }
+    if (m_spec.profiled) {
+        m_profileToggle = toggle(tr("Profile of %1").arg(qs(m_spec.label)), tr("How it varies from root to tip"));
+        m_profile = new ProfileEdit;
+        m_profile->setAccessibleName(tr("Profile of %1, root to tip").arg(qs(m_spec.label)));
+        m_profile->hide();
+        layout()->addWidget(m_profile);
+        connect(m_profileToggle, &QToolButton::clicked, this, [this] { m_profile->setVisible(!m_profile->isVisible()); });
+        connect(m_profile, &ProfileEdit::changed, this, &SettingRow::profileChanged);
+        showProfile({});
+    } else {
+        row->addSpacing(21);
+    }
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);
     connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) {
         Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id));
@@ -104,6 +144,85 @@ void SettingRow::buildJoints(QHBoxLayout* top) {
     connect(take, &QToolButton::clicked, this, &SettingRow::selectionWanted);
 }
 
+void SettingRow::buildChoice(QHBoxLayout* top) {
+    m_choice = new QComboBox;
+    m_choice->setAccessibleName(qs(m_spec.label));
+    for (std::string_view c : choicesOf(m_spec)) m_choice->addItem(qs(c));
+    top->addWidget(m_choice, 2);
+    connect(m_choice, &QComboBox::activated, this, [this] { Q_EMIT changed(m_choice->currentText().toStdString(), {}); });
+}
+
+void SettingRow::buildColliders(QHBoxLayout* top) {
+    m_field = new QLineEdit;
+    m_field->setReadOnly(true);
+    m_field->setAccessibleName(qs(m_spec.label));
+    top->addWidget(m_field, 3);
+    auto* list = new QToolButton;
+    list->setIcon(look::icon(QStringLiteral("chevron-down")));
+    list->setAccessibleName(tr("Choose for %1").arg(qs(m_spec.label)));
+    top->addWidget(list);
+    connect(list, &QToolButton::clicked, this, [this, list] {
+        QMenu menu;
+        auto chosen = std::get<std::vector<std::string>>(m_value);
+        for (const auto& [id, name] : m_colliders) {
+            QAction* a = menu.addAction(QString::fromStdString(name));
+            a->setCheckable(true);
+            a->setChecked(std::find(chosen.begin(), chosen.end(), id) != chosen.end());
+            a->setData(QString::fromStdString(id));
+        }
+        if (menu.isEmpty()) menu.addAction(tr("There are no colliders"))->setEnabled(false);
+        QAction* hit = menu.exec(list->mapToGlobal(QPoint(0, list->height())));
+        if (!hit || !hit->isCheckable()) return;
+        const std::string id = hit->data().toString().toStdString();
+        if (hit->isChecked())
+            chosen.push_back(id);
+        else
+            std::erase(chosen, id);
+        Q_EMIT changed(chosen, {});
+    });
+}
+
+void SettingRow::offer(const std::vector<std::pair<std::string, std::string>>& colliders) {
+    m_colliders = colliders;
+}
+
+void SettingRow::showKeys(Keyed keyed) {
+    if (!m_key) return;
+    // A diamond: empty without keys, a dot in it between keys, full on one.
+    const look::Theme& t = look::theme();
+    QPixmap p(QSize(14, 14) * devicePixelRatioF());
+    p.setDevicePixelRatio(devicePixelRatioF());
+    p.fill(Qt::transparent);
+    QPainter paint(&p);
+    paint.setRenderHint(QPainter::Antialiasing);
+    const QPolygonF diamond({QPointF(7, 2.5), QPointF(11.5, 7), QPointF(7, 11.5), QPointF(2.5, 7)});
+    paint.setPen(QPen(keyed == Keyed::No ? t.inkSoft : t.persimmon, 1.2));
+    if (keyed == Keyed::Here) paint.setBrush(t.persimmon);
+    paint.drawPolygon(diamond);
+    paint.setBrush(t.persimmon);
+    if (keyed == Keyed::Between) paint.drawEllipse(QPointF(7, 7), 1.2, 1.2);
+    paint.end();
+    m_key->setIcon(QIcon(p));
+}
+
+void SettingRow::showProfile(const scene::Profile& profile) {
+    if (!m_profile) return;
+    m_profile->setProfile(profile);
+    const look::Theme& t = look::theme();
+    QPixmap p(QSize(14, 14) * devicePixelRatioF());
+    p.setDevicePixelRatio(devicePixelRatioF());
+    p.fill(Qt::transparent);
+    QPainter paint(&p);
+    paint.setRenderHint(QPainter::Antialiasing);
+    paint.setPen(QPen(profile.empty() ? t.inkSoft : t.persimmon, 1.4));
+    if (profile.empty())
+        paint.drawLine(QPointF(2, 7), QPointF(12, 7));
+    else
+        paint.drawPolyline(QPolygonF({QPointF(2, 3.5), QPointF(7, 6), QPointF(12, 11)}));
+    paint.end();
+    m_profileToggle->setIcon(QIcon(p));
+}
+
 void SettingRow::show(const scene::Value& value) {
     m_value = value;
     if (const auto* d = std::get_if<double>(&value)) {
@@ -112,10 +231,15 @@ void SettingRow::show(const scene::Value& value) {
     } else if (const auto* s = std::get_if<std::string>(&value)) {
         for (int k = 0; k < 3; ++k)
             if (m_axes[k]) m_axes[k]->setChecked(s->find("xyz"[k]) != std::string::npos);
+        if (m_choice) m_choice->setCurrentText(QString::fromStdString(*s));
         if (m_field) m_field->setText(s->empty() ? tr("last joint") : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         QStringList names;
-        for (const std::string& n : *l) names << QString::fromStdString(n);
+        for (const std::string& n : *l) {
+            const auto known = std::find_if(m_colliders.begin(), m_colliders.end(), [&](const auto& c) { return c.first == n; });
+            names << QString::fromStdString(known == m_colliders.end() ? n : known->second);
+        }
+        if (names.isEmpty() && m_spec.type == scene::SettingType::Colliders) names << tr("nothing");
         m_field->setText(names.join(QStringLiteral(", ")));
         m_field->setCursorPosition(0);
         m_field->setToolTip(m_field->text());
@@ -148,7 +272,7 @@ void SettingRow::leaveEvent(QEvent*) {
 }
 
 bool SettingRow::eventFilter(QObject* o, QEvent* e) {
-    if (o == m_label && e->type() == QEvent::MouseButtonDblClick && m_spec.type != scene::SettingType::Joints) {
+    if (o == m_label && e->type() == QEvent::MouseButtonDblClick && m_spec.type != scene::SettingType::Joints && m_spec.help.size() > 0) {
         Q_EMIT changed(scene::startValue(m_spec), {});
         return true;
     }

@@ -1,12 +1,14 @@
 // One row of the Tuner, made from a row of a settings table.
 #pragma once
 
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QToolButton>
 #include <QWidget>
 
+#include "app/tuner/profile_edit.h"
 #include "app/tuner/slider.h"
 
 namespace nutatio::app {
@@ -18,6 +20,16 @@ class SettingRow : public QWidget {
     explicit SettingRow(const scene::SettingSpec& spec, QWidget* parent = nullptr);
     const scene::SettingSpec& spec() const { return m_spec; }
     void show(const scene::Value& value);
+    /// Whether the setting has keys, and one at this very frame.
+    enum class Keyed { No, Between, Here };
+    void showKeys(Keyed keyed);
+    void showProfile(const scene::Profile& profile);
+    /// The colliders there are: id and name.
+    void offer(const std::vector<std::pair<std::string, std::string>>& colliders);
+    QToolButton* keyButton() const { return m_key; }
+    QToolButton* profileButton() const { return m_profileToggle; }
+    ProfileEdit* profileEdit() const { return m_profile; }
+    QComboBox* choice() const { return m_choice; }
     QLineEdit* field() const { return m_field; }
     Slider* slider() const { return m_slider; }
 
@@ -26,6 +38,9 @@ class SettingRow : public QWidget {
     void hovered(const QString& help);
     /// The person wants the stage's selection put here.
     void selectionWanted();
+    /// The person wants a key set here, or the one here taken away.
+    void keyWanted();
+    void profileChanged(const scene::Profile& profile, const QString& gesture);
 
   protected:
     void enterEvent(QEnterEvent*) override;
@@ -36,6 +51,8 @@ class SettingRow : public QWidget {
     void buildNumber(QHBoxLayout* row);
     void buildAxes(QHBoxLayout* top);
     void buildJoints(QHBoxLayout* top);
+    void buildChoice(QHBoxLayout* top);
+    void buildColliders(QHBoxLayout* top);
     void typed();
 
     const scene::SettingSpec m_spec;
@@ -43,6 +60,10 @@ class SettingRow : public QWidget {
     QLabel* m_label;
     QLineEdit* m_field = nullptr;
     Slider* m_slider = nullptr;
+    QToolButton *m_key = nullptr, *m_profileToggle = nullptr;
+    ProfileEdit* m_profile = nullptr;
+    QComboBox* m_choice = nullptr;
+    std::vector<std::pair<std::string, std::string>> m_colliders;
     QToolButton* m_axes[3] = {nullptr, nullptr, nullptr};
     scene::Value m_value;
 };

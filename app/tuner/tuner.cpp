@@ -5,6 +5,7 @@
 #include <QPushButton>
 
 #include "app/look/theme.h"
+#include "app/tuner/item_rows.h"
 #include "layers/registry.h"
 
 namespace nutatio::app {
@@ -12,56 +13,9 @@ namespace nutatio::app {
 namespace {
 
 using scene::SettingSpec;
-using scene::Unit;
 
 QString qs(std::string_view s) {
     return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-
-/// A collider's settings, as rows like a layer's. Slider ends follow the actor's size.
-std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) {
-    const scene::Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
-        turn{-360, 360}, softTurn{-180, 180};
-    std::vector<SettingSpec> t;
-    if (c.shape != scene::Shape::Plane)
-        t.push_back({.id = "radius",
-                     .label = "Radius",
-                     .range = size,
-                     .soft = softSize,
-                     .help = "How thick it is.",
-                     .more = "More: keeps strands farther off. Less: lets them closer."});
-    if (c.shape == scene::Shape::Capsule)
-        t.push_back({.id = "length",
-                     .label = "Length",
-                     .range = size,
-                     .soft = softSize,
-                     .help = "Between the middles of its two round ends.",
-                     .more = "More: longer. Less: rounder."});
-    static constexpr std::string_view kPlace[] = {"offset_x", "offset_y", "offset_z"}, kTurn[] = {"turn_x", "turn_y", "turn_z"};
-    static constexpr std::string_view kPlaceLabel[] = {"Offset x", "Offset y", "Offset z"},
-                                      kTurnLabel[] = {"Turn x", "Turn y", "Turn z"};
-    for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kPlace[k],
-                     .label = kPlaceLabel[k],
-                     .range = place,
-                     .soft = softPlace,
-                     .help = "Where its middle sits, along the joint's axis."});
-    if (c.shape != scene::Shape::Sphere)
-        for (int k = 0; k < 3; ++k)
-            t.push_back({.id = kTurn[k],
-                         .label = kTurnLabel[k],
-                         .unit = Unit::Degrees,
-                         .range = turn,
-                         .soft = softTurn,
-                         .help = "How it is turned against the joint."});
-    return t;
-}
-
-double& colliderNumber(scene::Collider& c, std::string_view id) {
-    if (id == "radius") return c.radius;
-    if (id == "length") return c.length;
-    const int axis = id.back() - 'x';
-    return id.front() == 'o' ? c.offset[axis] : c.turnDeg[axis];
 }
 
 }  // namespace
@@ -75,7 +29,9 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
       m_title(new QLabel),
       m_help(new QLabel),
       m_scope(new Scope(document, session)),
-      m_scroll(new QScrollArea) {
+      m_scroll(new QScrollArea),
+      m_trials(new TrialStrip(document, session)),
+      m_feels(new FeelsShelf(document, session)) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
@@ -93,10 +49,24 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     layout->addWidget(m_heading);
     layout->addWidget(m_title);
+    layout->addWidget(m_trials);
     layout->addWidget(m_scope);
     layout->addWidget(m_handoff);
     layout->addWidget(m_scroll, 1);
     layout->addWidget(m_help);
+    m_feels->hide();
+    connect(m_trials, &TrialStrip::hovered, m_help, &QLabel::setText);
+    connect(m_feels, &FeelsShelf::hovered, m_help, &QLabel::setText);
+    connect(m_feels, &FeelsShelf::said, this, &Tuner::said);
+    connect(m_feels, &FeelsShelf::wanted, this, [this](const layers::Feel& feel) {
+        m_document.edit(tr("Feel: %1").arg(QString::fromStdString(feel.name)), [&](scene::Scene& s) {
+            if (scene::Layer* l = s.layer(m_session.selection().layer)) layers::applyFeel(feel, *l);
+        });
+    });
+    connect(&session, &Session::frameChanged, this, [this] {
+        if (const scene::Layer* l = m_document.scene().layer(m_session.selection().layer); l && !l->keys.empty()) refresh();
+        if (const scene::Pin* p = m_document.scene().pin(m_session.selection().pin); p && !p->strengthKeys.empty()) refresh();
+    });
     connect(&session, &Session::selectionChanged, this, &Tuner::rebuild);
     connect(&session, &Session::stepChanged, this, &Tuner::rebuild);
     connect(&document, &Document::sceneChanged, this, &Tuner::rebuild);
@@ -115,6 +85,8 @@ QString Tuner::page() const {
         return QStringLiteral("layer:") + QString::fromStdString(l->id + ":" + l->name);
     if (const scene::Collider* c = m_document.scene().collider(s.collider))
         return QStringLiteral("collider:%1:%2").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape)));
+    if (const scene::Wind* w = m_document.scene().wind(s.wind)) return QStringLiteral("wind:") + QString::fromStdString(w->id);
+    if (const scene::Pin* p = m_document.scene().pin(s.pin)) return QStringLiteral("pin:") + QString::fromStdString(p->id);
     return QStringLiteral("none:%1").arg(m_document.scene().layers.size());
 }
 
@@ -128,14 +100,18 @@ void Tuner::rebuild() {
     if (now != m_page) {
         m_page = now;
         m_byId.clear();
+        m_groups.clear();
+        m_feels->setParent(this);  // out of the page that goes
+        m_feels->hide();
         auto* body = new QWidget;
-        m_rows = new QVBoxLayout(body);
+        m_all = m_rows = new QVBoxLayout(body);
         m_rows->setContentsMargins(0, 0, 8, 0);
         m_rows->setSpacing(2);
         const scene::Layer* layer = m_document.scene().layer(m_session.selection().layer);
         const scene::Collider* collider = m_document.scene().collider(m_session.selection().collider);
         const bool tunes = m_session.step() == StepId::Tune;
         m_scope->setVisible(tunes && layer);
+        m_trials->setVisible(m_session.step() != StepId::HandOff && !m_document.scene().actors.empty());
         m_handoff->setVisible(m_session.step() == StepId::HandOff);
         m_scroll->setVisible(m_session.step() != StepId::HandOff);
         m_help->clear();
@@ -148,22 +124,60 @@ void Tuner::rebuild() {
             buildLayer(*layer);
         } else if (collider) {
             buildCollider(*collider);
+        } else if (const scene::Wind* w = m_document.scene().wind(m_session.selection().wind)) {
+            buildWind(*w);
+        } else if (const scene::Pin* p = m_document.scene().pin(m_session.selection().pin)) {
+            buildPin(*p);
         } else {
             buildNothing();
         }
-        m_rows->addStretch(1);
+        m_all->addStretch(1);
         m_scroll->setWidget(body);
     }
     refresh();
 }
 
+void Tuner::refreshLayer(const scene::Layer& l) {
+    std::vector<std::pair<std::string, std::string>> colliders;
+    for (const scene::Collider& c : m_document.scene().colliders) colliders.emplace_back(c.id, c.name);
+    const int frame = m_session.frame();
+    for (const auto& [id, row] : m_byId) {
+        row->offer(colliders);
+        if (row->spec().type == scene::SettingType::Number)
+            row->show(l.numberAt(id, frame));
+        else if (const auto at = l.values.find(id); at != l.values.end())
+            row->show(at->second);
+        const auto keys = l.keys.find(id);
+        const bool keyed = keys != l.keys.end() && !keys->second.empty();
+        const bool here = keyed && std::any_of(keys->second.begin(), keys->second.end(), [&](const scene::KeyAt& k) { return k.frame == frame; });
+        row->showKeys(here ? SettingRow::Keyed::Here : keyed ? SettingRow::Keyed::Between : SettingRow::Keyed::No);
+        const auto profile = l.profiles.find(id);
+        row->showProfile(profile == l.profiles.end() ? scene::Profile{} : profile->second);
+    }
+    m_feels->refresh();
+}
+
 void Tuner::refresh() {
-    if (const scene::Layer* l = m_document.scene().layer(m_session.selection().layer)) {
-        for (const auto& [id, row] : m_byId)
-            if (const auto at = l->values.find(id); at != l->values.end()) row->show(at->second);
-    } else if (const scene::Collider* c = m_document.scene().collider(m_session.selection().collider)) {
+    const scene::Scene& s = m_document.scene();
+    const Selection& sel = m_session.selection();
+    if (m_session.step() != StepId::Tune) return;
+    if (const scene::Layer* l = s.layer(sel.layer)) {
+        refreshLayer(*l);
+    } else if (const scene::Collider* c = s.collider(sel.collider)) {
         scene::Collider copy = *c;
         for (const auto& [id, row] : m_byId) row->show(colliderNumber(copy, id));
+    } else if (const scene::Wind* w = s.wind(sel.wind)) {
+        for (const auto& [id, row] : m_byId) row->show(windNumber(*w, id));
+    } else if (const scene::Pin* p = s.pin(sel.pin)) {
+        scene::Pin copy = *p;
+        copy.strength = p->strengthAt(m_session.frame());
+        for (const auto& [id, row] : m_byId) row->show(pinNumber(copy, id));
+        const bool here = std::any_of(p->strengthKeys.begin(), p->strengthKeys.end(),
+                                      [&](const scene::KeyAt& k) { return k.frame == m_session.frame(); });
+        if (SettingRow* strength = row("strength"))
+            strength->showKeys(here                       ? SettingRow::Keyed::Here
+                               : p->strengthKeys.empty() ? SettingRow::Keyed::No
+                                                         : SettingRow::Keyed::Between);
     }
 }
 
@@ -178,6 +192,51 @@ SettingRow* Tuner::addRow(const SettingSpec& spec) {
     m_byId[std::string(spec.id)] = row;
     connect(row, &SettingRow::hovered, m_help, &QLabel::setText);
     return row;
+}
+
+void Tuner::beginGroup(const QString& name) {
+    // What is seldom touched starts folded.
+    static const QStringList kFolded{tr("Shares"), tr("Stops"), tr("Shape"), tr("Contact"), tr("Feels"), tr("In the shot")};
+    const bool open = m_open.value(name, !kFolded.contains(name));
+    auto* heading = new QToolButton;
+    heading->setObjectName(QStringLiteral("group"));
+    heading->setText(name);
+    heading->setCheckable(true);
+    heading->setChecked(open);
+    heading->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    heading->setAccessibleName(tr("Group: %1").arg(name));
+    auto* body = new QWidget;
+    m_rows = new QVBoxLayout(body);
+    m_rows->setContentsMargins(0, 0, 0, 0);
+    m_rows->setSpacing(2);
+    m_all->addWidget(heading);
+    m_all->addWidget(body);
+    m_groups[name] = heading;
+    const auto show = [this, heading, body, name](bool on) {
+        m_open[name] = on;
+        heading->setIcon(look::icon(on ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+        body->setVisible(on);
+    };
+    heading->setIcon(look::icon(open ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+    body->setVisible(open);
+    connect(heading, &QToolButton::toggled, this, show);
+}
+
+void Tuner::setOpen(const QString& group, bool open) {
+    if (QToolButton* b = m_groups.value(group)) b->setChecked(open);
+}
+
+void Tuner::addButtons(std::initializer_list<std::pair<QString, QString>> commands) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    for (const auto& [id, text] : commands) {
+        auto* b = new QPushButton(text);
+        b->setObjectName(QStringLiteral("do-") + id);
+        b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        row->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, id = id] { Q_EMIT commandWanted(id); });
+    }
+    m_rows->addLayout(row);
 }
 
 void Tuner::addText(const QString& text, bool soft) {
@@ -218,7 +277,7 @@ void Tuner::buildAttach() {
     auto* shapes = new QHBoxLayout;
     shapes->setSpacing(4);
     const std::pair<scene::Shape, const char*> kinds[] = {
-        {scene::Shape::Sphere, "circle"}, {scene::Shape::Capsule, "cylinder"}, {scene::Shape::Plane, "square"}};
+        {scene::Shape::Sphere, "circle"}, {scene::Shape::Capsule, "cylinder"}, {scene::Shape::Box, "box"}, {scene::Shape::Plane, "square"}};
     for (const auto& [shape, icon] : kinds) {
         QString name = qs(scene::shapeName(shape));
         name[0] = name[0].toUpper();
@@ -229,6 +288,11 @@ void Tuner::buildAttach() {
         connect(b, &QPushButton::clicked, this, [this, shape = shape] { Q_EMIT colliderWanted(shape); });
     }
     m_rows->addLayout(shapes);
+    m_rows->addSpacing(4);
+    addButtons({{QStringLiteral("fit"), tr("Fit colliders to the mesh")}});
+    m_rows->addSpacing(12);
+    addText(tr("Hold the joint where it is, or let the air move:"));
+    addButtons({{QStringLiteral("add-pin"), tr("Pin")}, {QStringLiteral("add-wind"), tr("Wind")}});
 }
 
 void Tuner::buildLayer(const scene::Layer& layer) {
@@ -240,35 +304,83 @@ void Tuner::buildLayer(const scene::Layer& layer) {
         addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
         return;
     }
+    beginGroup(tr("Feels"));
+    m_feels->show(layer.kind);
+    m_rows->addWidget(m_feels);
+    m_feels->setVisible(true);
+    beginGroup(tr("Joints"));
     for (const SettingSpec& spec : kind->settings) {
-        SettingRow* row = addRow(spec);
-        const auto set = [this, id = layer.id, spec](const scene::Value& v, const QString& gesture) {
-            m_document.edit(
-                qs(spec.label),
-                [&](scene::Scene& s) {
-                    if (scene::Layer* l = s.layer(id)) l->values[std::string(spec.id)] = v;
-                },
-                gesture);
-        };
-        connect(row, &SettingRow::changed, this, set);
-        connect(row, &SettingRow::selectionWanted, this, [this, set, spec] {
-            if (m_lastJoints.empty()) {
-                m_help->setText(tr("Select joints on the stage first, then come back to the layer."));
+        if (!spec.group.empty()) beginGroup(qs(spec.group));
+        connectLayerRow(addRow(spec), layer.id);
+    }
+}
+
+void Tuner::connectLayerRow(SettingRow* row, const std::string& layer) {
+    const SettingSpec& spec = row->spec();
+    const auto edit = [this, id = layer](const QString& name, const std::function<void(scene::Layer&)>& how, const QString& gesture = {}) {
+        m_document.edit(
+            name,
+            [&](scene::Scene& s) {
+                if (scene::Layer* l = s.layer(id)) how(*l);
+            },
+            gesture);
+    };
+    const auto set = [this, edit, spec](const scene::Value& v, const QString& gesture) {
+        edit(
+            qs(spec.label),
+            [&](scene::Layer& l) {
+                if (const double* number = std::get_if<double>(&v))
+                    l.setNumber(spec.id, m_session.frame(), *number);
+                else
+                    l.values[std::string(spec.id)] = v;
+            },
+            gesture);
+    };
+    connect(row, &SettingRow::changed, this, set);
+    connect(row, &SettingRow::keyWanted, this, [this, edit, spec] {
+        edit(tr("Key %1").arg(qs(spec.label)), [&](scene::Layer& l) {
+            const std::string id(spec.id);
+            scene::Keys& keys = l.keys[id];
+            const int frame = m_session.frame();
+            const auto here = std::find_if(keys.begin(), keys.end(), [&](const scene::KeyAt& k) { return k.frame == frame; });
+            if (here == keys.end()) {
+                scene::putKey(keys, frame, keys.empty() ? l.number(id) : scene::keyedAt(keys, frame));
                 return;
             }
-            if (spec.type == scene::SettingType::Joint)
-                set(m_lastJoints.front(), {});
-            else
-                set(m_lastJoints, {});
+            // The last key leaves its value behind.
+            l.values[id] = here->value;
+            keys.erase(here);
+            if (keys.empty()) l.keys.erase(id);
         });
-    }
+    });
+    connect(row, &SettingRow::profileChanged, this, [edit, spec](const scene::Profile& profile, const QString& gesture) {
+        edit(
+            tr("Profile of %1").arg(qs(spec.label)),
+            [&](scene::Layer& l) {
+                if (profile.empty())
+                    l.profiles.erase(std::string(spec.id));
+                else
+                    l.profiles[std::string(spec.id)] = profile;
+            },
+            gesture);
+    });
+    connect(row, &SettingRow::selectionWanted, this, [this, set, spec] {
+        if (m_lastJoints.empty()) {
+            m_help->setText(tr("Select joints on the stage first, then come back to the layer."));
+            return;
+        }
+        if (spec.type == scene::SettingType::Joint)
+            set(m_lastJoints.front(), {});
+        else
+            set(m_lastJoints, {});
+    });
 }
 
 void Tuner::buildCollider(const scene::Collider& c) {
     const scene::ActorEntry* a = m_document.scene().actor(c.actor);
     m_heading->setText(tr("TUNER"));
     m_title->setText(QString::fromStdString(c.name) + QStringLiteral("  ·  ") + qs(scene::shapeName(c.shape)));
-    addText(tr("rides on %1").arg(QString::fromStdString(c.joint)));
+    addText(c.actor.empty() ? tr("stands in the world") : tr("rides on %1; drag its handles on the stage").arg(QString::fromStdString(c.joint)));
     for (const SettingSpec& spec : colliderTable(c, a ? a->actor->height : 1)) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = c.id, spec](const scene::Value& v, const QString& gesture) {
@@ -280,6 +392,88 @@ void Tuner::buildCollider(const scene::Collider& c) {
                 gesture);
         });
     }
+    if (!c.actor.empty()) addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
+}
+
+void Tuner::buildWind(const scene::Wind& w) {
+    m_heading->setText(tr("TUNER"));
+    m_title->setText(QString::fromStdString(w.name) + QStringLiteral("  ·  ") + tr("wind"));
+    addText(tr("Drag the tip of its arrow on the stage to turn it, its ring to move it."));
+    for (const SettingSpec& spec : windTable()) {
+        SettingRow* row = addRow(spec);
+        connect(row, &SettingRow::changed, this, [this, id = w.id, spec](const scene::Value& v, const QString& gesture) {
+            m_document.edit(
+                tr("Wind %1").arg(qs(spec.label).toLower()),
+                [&](scene::Scene& s) {
+                    if (scene::Wind* hit = s.wind(id)) setWindNumber(*hit, spec.id, std::get<double>(v));
+                },
+                gesture);
+        });
+    }
+    addText(tr("Blows on:"));
+    for (const scene::Layer& l : m_document.scene().layers) {
+        auto* b = new QToolButton;
+        b->setObjectName(QStringLiteral("chip"));
+        b->setText(QString::fromStdString(l.name));
+        b->setCheckable(true);
+        b->setChecked(w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), l.id) != w.layers.end());
+        b->setAccessibleName(tr("Blows on %1").arg(b->text()));
+        m_rows->addWidget(b, 0, Qt::AlignLeft);
+        connect(b, &QToolButton::clicked, this, [this, id = w.id, layer = l.id](bool on) {
+            m_document.edit(tr("Whom the wind blows on"), [&](scene::Scene& s) {
+                scene::Wind* hit = s.wind(id);
+                if (!hit) return;
+                // No list means every layer, those still to come too; taking one out spells the rest out.
+                if (hit->layers.empty())
+                    for (const scene::Layer& each : s.layers) hit->layers.push_back(each.id);
+                std::erase(hit->layers, layer);
+                if (on) hit->layers.push_back(layer);
+                if (hit->layers.size() == s.layers.size()) hit->layers.clear();
+                if (hit->layers.empty() && !on) hit->layers.push_back("none");
+                if (hit->layers.size() > 1) std::erase(hit->layers, "none");
+            });
+        });
+    }
+}
+
+void Tuner::buildPin(const scene::Pin& pin) {
+    const scene::ActorEntry* a = m_document.scene().actor(pin.actor);
+    m_heading->setText(tr("TUNER"));
+    m_title->setText(QString::fromStdString(pin.name) + QStringLiteral("  ·  ") + tr("pin"));
+    addText(tr("holds %1 to %2")
+                .arg(pin.end ? tr("the end beyond %1").arg(QString::fromStdString(pin.joint)) : QString::fromStdString(pin.joint),
+                     pin.toActor.empty() ? tr("a place in the world") : QString::fromStdString(pin.toJoint)));
+    for (const SettingSpec& spec : pinTable(a ? a->actor->height : 1)) {
+        SettingRow* row = addRow(spec);
+        connect(row, &SettingRow::changed, this, [this, id = pin.id, spec](const scene::Value& v, const QString& gesture) {
+            m_document.edit(
+                tr("Pin %1").arg(qs(spec.label).toLower()),
+                [&](scene::Scene& s) {
+                    scene::Pin* hit = s.pin(id);
+                    if (!hit) return;
+                    if (spec.id == "strength" && !hit->strengthKeys.empty())
+                        scene::putKey(hit->strengthKeys, m_session.frame(), std::get<double>(v));
+                    else
+                        pinNumber(*hit, spec.id) = std::get<double>(v);
+                },
+                gesture);
+        });
+        connect(row, &SettingRow::keyWanted, this, [this, id = pin.id] {
+            m_document.edit(tr("Key the pin"), [&](scene::Scene& s) {
+                scene::Pin* hit = s.pin(id);
+                if (!hit) return;
+                const auto here = std::find_if(hit->strengthKeys.begin(), hit->strengthKeys.end(),
+                                               [&](const scene::KeyAt& k) { return k.frame == m_session.frame(); });
+                if (here == hit->strengthKeys.end()) {
+                    scene::putKey(hit->strengthKeys, m_session.frame(), hit->strengthAt(m_session.frame()));
+                } else {
+                    hit->strength = here->value;
+                    hit->strengthKeys.erase(here);
+                }
+            });
+        });
+    }
+    addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the last joint")}, {QStringLiteral("pin-end"), tr("Hold the end")}});
 }
 
 void Tuner::buildNothing() {

@@ -9,8 +9,10 @@
 
 #include "app/document/document.h"
 #include "app/document/session.h"
+#include "app/tuner/feels_shelf.h"
 #include "app/tuner/scope.h"
 #include "app/tuner/setting_row.h"
+#include "app/tuner/trial_strip.h"
 
 namespace nutatio::app {
 
@@ -20,10 +22,18 @@ class Tuner : public QWidget {
     Tuner(Document& document, Session& session, QWidget* handoff, QWidget* parent = nullptr);
     SettingRow* row(const std::string& setting) const;
     Scope* scope() const { return m_scope; }
+    TrialStrip* trials() const { return m_trials; }
+    FeelsShelf* feels() const { return m_feels; }
+    /// Opens or folds a group of rows by its heading.
+    void setOpen(const QString& group, bool open);
+    void scrollTo(QWidget* widget) { m_scroll->ensureWidgetVisible(widget); }
 
   Q_SIGNALS:
     void layerWanted(const std::string& kind);
     void colliderWanted(scene::Shape shape);
+    /// A command of the bench by its id.
+    void commandWanted(const QString& id);
+    void said(const QString& sentence);
 
   private:
     void rebuild();
@@ -31,6 +41,12 @@ class Tuner : public QWidget {
     void buildAttach();
     void buildLayer(const scene::Layer& layer);
     void buildCollider(const scene::Collider& collider);
+    void buildWind(const scene::Wind& wind);
+    void buildPin(const scene::Pin& pin);
+    void beginGroup(const QString& name);
+    void addButtons(std::initializer_list<std::pair<QString, QString>> commands);
+    void connectLayerRow(SettingRow* row, const std::string& layer);
+    void refreshLayer(const scene::Layer& layer);
     void buildNothing();
     SettingRow* addRow(const scene::SettingSpec& spec);
     void addText(const QString& text, bool soft = true);
@@ -42,7 +58,11 @@ class Tuner : public QWidget {
     QLabel *m_heading, *m_title, *m_help;
     Scope* m_scope;
     QScrollArea* m_scroll;
-    QVBoxLayout* m_rows = nullptr;
+    TrialStrip* m_trials;
+    FeelsShelf* m_feels;
+    QVBoxLayout *m_all = nullptr, *m_rows = nullptr;
+    QMap<QString, bool> m_open;  // groups of rows that a person opened or folded
+    QMap<QString, QToolButton*> m_groups;
     std::map<std::string, SettingRow*> m_byId;
     QString m_page;                         // which page is built
     std::vector<std::string> m_lastJoints;  // references of the joints last selected

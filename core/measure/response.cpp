@@ -135,7 +135,10 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
         part->step(r.dt, PoseView(pushed), PoseView(pushed));
         const double e = lagOf(*part, across, size);
         r.curve.push_back(static_cast<float>(1 + e));
-        r.overshoot = std::max(r.overshoot, e);
+        if (e > r.overshoot) {
+            r.overshoot = e;
+            r.peakTime = (k + 1) * r.dt;
+        }
         if (std::abs(e) > 0.05) last = r.curve.size();
     }
     r.settles = last < r.curve.size();

@@ -17,6 +17,7 @@ struct Response {
     double bounces = 0;        // full swings until within 5 %
     double restTime = 0;       // [s] until it stays within 5 %
     double overshoot = 0;      // share of the step
+    double peakTime = 0;       // [s] of that overshoot; 0 without one
     double sag = 0;            // [rad] or [units], by sagIsAngle
     bool sagIsAngle = true;
     bool settles = true;  // it came to rest within the time looked at

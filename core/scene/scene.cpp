@@ -45,6 +45,22 @@ double Layer::numberAt(std::string_view setting, double frame, double place) con
     return numberAt(setting, frame) * (at == profiles.end() ? 1.0 : profileAt(at->second, place));
 }
 
+Layer Layer::heldAt(double frame) const {
+    Layer out = *this;
+    for (const auto& [setting, k] : keys)
+        if (!k.empty()) out.values[setting] = keyedAt(k, frame);
+    out.keys.clear();
+    return out;
+}
+
+void Layer::setNumber(std::string_view setting, double frame, double value) {
+    const auto at = keys.find(setting);
+    if (at != keys.end() && !at->second.empty())
+        putKey(at->second, static_cast<int>(std::lround(frame)), value);
+    else
+        values[std::string(setting)] = value;
+}
+
 std::pair<double, double> Layer::span(std::string_view setting) const {
     const auto at = keys.find(setting);
     if (at == keys.end() || at->second.empty()) return {number(setting), number(setting)};

@@ -108,6 +108,10 @@ struct Layer {
     /// The number at a frame of the shot, keys counted, and at a place from root to tip, profile counted.
     double numberAt(std::string_view setting, double frame) const;
     double numberAt(std::string_view setting, double frame, double place) const;
+    /// The layer as its keys have it at one frame, with none left.
+    Layer heldAt(double frame) const;
+    /// Sets a number for a frame: a key there where the setting has keys, else its plain value.
+    void setNumber(std::string_view setting, double frame, double value);
     /// The least and the greatest that the number comes to within the shot.
     std::pair<double, double> span(std::string_view setting) const;
     const std::string& text(std::string_view setting) const;

@@ -19,6 +19,10 @@ std::string_view unitText(Unit unit) {
             return "x";
         case Unit::Frames:
             return "frames";
+        case Unit::Metres:
+            return "m";
+        case Unit::MetresPerSecond:
+            return "m/s";
         case Unit::Share:
         case Unit::Count:
         case Unit::None:

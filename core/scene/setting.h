@@ -10,7 +10,7 @@
 
 namespace nutatio::scene {
 
-enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames };
+enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames, Metres, MetresPerSecond };
 enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
 
 struct Range {

@@ -1,0 +1,131 @@
+#include "app/tuner/trial_strip.h"
+
+#include <QEvent>
+#include <QGridLayout>
+#include <QLabel>
+#include <QVBoxLayout>
+
+#include "app/look/theme.h"
+
+namespace nutatio::app {
+
+namespace {
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+}  // namespace
+
+TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
+    : QWidget(parent), m_document(document), m_session(session), m_joint(new QToolButton), m_size(new Slider), m_speed(new Slider), m_more(new QWidget) {
+    setAccessibleName(tr("Trials"));
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 2, 0, 4);
+    all->setSpacing(4);
+    auto* top = new QGridLayout;
+    top->setSpacing(3);
+    auto* label = new QLabel(tr("Trial"));
+    label->setObjectName(QStringLiteral("soft"));
+    top->addWidget(label, 0, 0);
+    int k = 1;
+    for (const rig::TrialMove& m : rig::trialMoves()) {
+        auto* b = new QToolButton;
+        b->setObjectName(QStringLiteral("chip"));
+        b->setText(qs(m.label));
+        b->setCheckable(true);
+        b->setAccessibleName(tr("Trial: %1").arg(qs(m.label)));
+        b->setProperty("help", qs(m.help));
+        b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+        b->installEventFilter(this);
+        top->addWidget(b, k / 4, k % 4);
+        ++k;
+        m_moves[qs(m.id)] = b;
+        connect(b, &QToolButton::clicked, this, [this, id = qs(m.id)] { choose(id); });
+    }
+    all->addLayout(top);
+    auto* more = new QGridLayout(m_more);
+    more->setContentsMargins(0, 0, 0, 0);
+    more->setSpacing(4);
+    m_size->setRange({0.1, 3}, false);
+    m_size->setAccessibleName(tr("Size of the trial"));
+    m_speed->setRange({0.25, 3}, false);
+    m_speed->setAccessibleName(tr("Speed of the trial"));
+    m_joint->setObjectName(QStringLiteral("chip"));
+    m_joint->setText(tr("joint only"));
+    m_joint->setCheckable(true);
+    m_joint->setProperty("help", tr("Moves the joint last selected instead of the whole actor."));
+    m_joint->installEventFilter(this);
+    int column = 0;
+    for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
+        auto* l = new QLabel(text);
+        l->setObjectName(QStringLiteral("soft"));
+        more->addWidget(l, 0, column++);
+        more->addWidget(slider, 0, column++);
+    }
+    more->addWidget(m_joint, 0, column);
+    all->addWidget(m_more);
+    connect(m_size, &Slider::dragged, this, [this](double v, const QString& gesture) { change(tr("Trial size"), [v](rig::Trial& t) { t.size = v; }, gesture); });
+    connect(m_speed, &Slider::dragged, this, [this](double v, const QString& gesture) { change(tr("Trial speed"), [v](rig::Trial& t) { t.speed = v; }, gesture); });
+    connect(m_joint, &QToolButton::clicked, this, [this](bool on) {
+        change(tr("Trial on a joint"), [&](rig::Trial& t) { t.joint = on ? m_lastJoint : std::string(); });
+        refresh();
+    });
+    connect(&document, &Document::sceneChanged, this, &TrialStrip::refresh);
+    connect(&session, &Session::selectionChanged, this, &TrialStrip::refresh);
+    refresh();
+}
+
+std::string TrialStrip::actor() const {
+    const scene::Scene& s = m_document.scene();
+    if (s.actor(m_session.selection().actor)) return m_session.selection().actor;
+    return s.actors.empty() ? std::string() : s.actors.front().id;
+}
+
+void TrialStrip::change(const QString& name, const std::function<void(rig::Trial&)>& how, const QString& gesture) {
+    m_document.edit(
+        name,
+        [&, id = actor()](scene::Scene& s) {
+            for (scene::ActorEntry& a : s.actors)
+                if (a.id == id) how(a.trial);
+        },
+        gesture);
+}
+
+void TrialStrip::choose(const QString& move) {
+    const scene::ActorEntry* a = m_document.scene().actor(actor());
+    if (!a) {
+        refresh();
+        return;
+    }
+    const bool off = a->trial.move == move.toStdString();
+    change(off ? tr("Trial off") : tr("Trial: %1").arg(move), [&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
+    m_session.setFrame(0);
+    if (!off) m_session.setPlaying(true);
+}
+
+void TrialStrip::refresh() {
+    const Selection& sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(actor());
+    if (a && !sel.joints.empty() && sel.joints.front() < a->actor->skeleton.size()) {
+        m_lastJoint = a->actor->skeleton.reference(sel.joints.front());
+        m_lastActor = a->id;
+    }
+    if (!a || m_lastActor != a->id) m_lastJoint.clear();
+    for (auto it = m_moves.begin(); it != m_moves.end(); ++it) {
+        it.value()->setEnabled(a);
+        it.value()->setChecked(a && a->trial.move == it.key().toStdString());
+    }
+    m_more->setVisible(a && a->onTrial());
+    if (!a) return;
+    m_size->setValue(a->trial.size);
+    m_speed->setValue(a->trial.speed);
+    m_joint->setChecked(!a->trial.joint.empty());
+    m_joint->setEnabled(!m_lastJoint.empty() || !a->trial.joint.empty());
+}
+
+bool TrialStrip::eventFilter(QObject* o, QEvent* e) {
+    if (e->type() == QEvent::Enter) Q_EMIT hovered(o->property("help").toString());
+    if (e->type() == QEvent::Leave) Q_EMIT hovered({});
+    return QWidget::eventFilter(o, e);
+}
+
+}  // namespace nutatio::app

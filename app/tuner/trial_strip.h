@@ -1,0 +1,45 @@
+// The trials: a button for each test move, and how big and how fast.
+#pragma once
+
+#include <QMap>
+#include <QToolButton>
+#include <QWidget>
+
+#include "app/document/document.h"
+#include "app/document/session.h"
+#include "app/tuner/slider.h"
+
+namespace nutatio::app {
+
+/// Acts on the actor of the selection, or the first one; moves the joint last selected when asked to.
+class TrialStrip : public QWidget {
+    Q_OBJECT
+  public:
+    TrialStrip(Document& document, Session& session, QWidget* parent = nullptr);
+    QToolButton* button(const QString& move) const { return m_moves.value(move); }
+    Slider* sizeSlider() const { return m_size; }
+    Slider* speedSlider() const { return m_speed; }
+    QToolButton* jointToggle() const { return m_joint; }
+    /// Puts a trial on, or takes it off when it is the one that is on.
+    void choose(const QString& move);
+
+  Q_SIGNALS:
+    void hovered(const QString& help);
+
+  protected:
+    bool eventFilter(QObject* o, QEvent* e) override;
+
+  private:
+    std::string actor() const;
+    void change(const QString& name, const std::function<void(rig::Trial&)>& how, const QString& gesture = {});
+    void refresh();
+    Document& m_document;
+    Session& m_session;
+    QMap<QString, QToolButton*> m_moves;
+    QToolButton* m_joint;
+    Slider *m_size, *m_speed;
+    QWidget* m_more;
+    std::string m_lastJoint, m_lastActor;
+};
+
+}  // namespace nutatio::app

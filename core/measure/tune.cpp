@@ -1,0 +1,105 @@
+#include "measure/tune.h"
+
+#include <algorithm>
+
+#include "physics/oscillator.h"
+
+namespace nutatio::measure {
+
+namespace {
+
+double zetaOf(double overshoot) {
+    if (overshoot <= 1e-4) return 1;
+    const double l = std::log(std::min(overshoot, 0.999));
+    return -l / std::sqrt(kPi * kPi + l * l);
+}
+
+class Tuning {
+  public:
+    Tuning(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
+           const Cancel& cancel)
+        : m_kind(kind), m_context(context), m_layer(context.layer), m_pose(pose), m_cancel(cancel) {}
+
+    double number(const char* id) const { return m_layer.number(id); }
+    void set(const char* id, double value) {
+        const scene::SettingSpec* spec = m_kind.setting(id);
+        m_layer.values[id] = m_found[id] = scene::clampTo(*spec, value);
+    }
+    std::optional<Response> measured() const {
+        layers::LayerContext c{m_context.actor, m_layer};
+        return response(m_kind, c, m_pose, m_cancel);
+    }
+    const std::map<std::string, double>& found() const { return m_found; }
+
+  private:
+    const layers::LayerKind& m_kind;
+    const layers::LayerContext& m_context;
+    scene::Layer m_layer;
+    const std::vector<Xform>& m_pose;
+    const Cancel& m_cancel;
+    std::map<std::string, double> m_found;
+};
+
+void tunePeak(Tuning& t, const Wanted& wanted) {
+    constexpr int kTries = 6;
+    for (int k = 0; k < kTries; ++k) {
+        const auto r = t.measured();
+        if (!r) return;
+        const double zeta = physics::dampingRatio(t.number("bounces"));
+        double next = zeta;
+        if (wanted.overshoot >= 0) next = std::clamp(zeta + zetaOf(wanted.overshoot) - zetaOf(r->overshoot), 0.008, 1.0);
+        if (wanted.overshoot >= 0 && wanted.overshoot < 0.004) next = 1;
+        double ratio = 1;
+        if (wanted.peakTime > 0 && r->peakTime > 0 && next < 0.98)
+            ratio = std::clamp(r->peakTime / wanted.peakTime * std::sqrt((1 - zeta * zeta) / (1 - next * next)), 0.25, 4.0);
+        const bool near = std::abs(next - zeta) < 1e-3 && std::abs(ratio - 1) < 5e-3;
+        if (wanted.overshoot >= 0) t.set("bounces", physics::bouncesOf(next));
+        if (wanted.peakTime > 0) t.set("swing", std::max(0.05, t.number("swing") * ratio));
+        if (near) return;
+    }
+}
+
+void tuneSag(Tuning& t, const char* pull, double wanted) {
+    if (wanted <= 0) {
+        t.set(pull, 0);
+        return;
+    }
+    // The pull is found between one that sags too little and one that sags too much.
+    double low = 0, high = std::max(0.5, t.number(pull));
+    t.set(pull, high);
+    auto r = t.measured();
+    for (int k = 0; k < 5 && r && r->sag < wanted; ++k) {
+        low = high;
+        high = std::min(20.0, 2.5 * high);
+        t.set(pull, high);
+        r = t.measured();
+    }
+    double sagHigh = r ? r->sag : 0, sagLow = 0;
+    for (int k = 0; k < 7 && r && std::abs(r->sag - wanted) > 0.004 * wanted; ++k) {
+        const double u = sagHigh > sagLow ? std::clamp((wanted - sagLow) / (sagHigh - sagLow), 0.08, 0.92) : 0.5;
+        const double middle = low + u * (high - low);
+        t.set(pull, middle);
+        r = t.measured();
+        if (!r) return;
+        if (r->sag < wanted) {
+            low = middle;
+            sagLow = r->sag;
+        } else {
+            high = middle;
+            sagHigh = r->sag;
+        }
+    }
+}
+
+}  // namespace
+
+std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
+                                          const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel) {
+    if (kind.problem(context.actor, context.layer)) return {};
+    Tuning t(kind, context, pose, cancel);
+    if (wanted.overshoot >= 0 || wanted.peakTime > 0) tunePeak(t, wanted);
+    if (wanted.sag >= 0) tuneSag(t, kind.setting("gravity") ? "gravity" : "sag", wanted.sag);
+    return t.found();
+}
+
+}  // namespace nutatio::measure
