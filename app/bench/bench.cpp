@@ -2,6 +2,7 @@
 
 #include <QAbstractButton>
 #include <QApplication>
+#include <QCursor>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -12,7 +13,9 @@
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
+#include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "scene/fit.h"
 
 namespace nutatio::app {
 
@@ -37,16 +40,30 @@ Bench::Bench(const QString& keepFolder)
     makeFileCommands();
     makeEditCommands();
     makeLayerCommands();
+    makeRosterCommands();
     makePlayCommands();
+    makeTrialCommands();
     makeViewCommands();
     layOut();
     m_palette = new Palette(this);
     connect(m_tuner, &Tuner::layerWanted, this, &Bench::addLayer);
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
+    connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
+    connect(m_tuner, &Tuner::said, this, [this](const QString& sentence) { m_hint->setText(sentence); });
+    connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip) {
+        m_actions["record"]->setChecked(false);
+        m_hint->setText(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.") : tr("Recorded %1; it plays now.").arg(clip));
+    });
+    connect(&m_session, &Session::selectionChanged, this, [this] {
+        const Selection& s = m_session.selection();
+        if (s.joints.empty()) return;
+        m_lastActor = s.actor;
+        m_lastJoint = s.joints.front();
+    });
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
-        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain", "frame",
-                               "collider-on", "remove"})
+        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-wind",
+                               "select-chain", "frame", "item-on", "remove"})
             m.addAction(m_actions.value(QLatin1String(id)));
         m.exec(at);
     });
@@ -113,7 +130,7 @@ void Bench::makeFileCommands() {
 void Bench::makeEditCommands() {
     add("undo", tr("Undo"), QKeySequence::Undo, "undo-2", [this] { m_document.undo(); });
     add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
-    add("remove", tr("Remove the selected layer or collider"), QKeySequence(Qt::Key_Delete), "trash-2",
+    add("remove", tr("Remove the selected layer, collider, wind or pin"), QKeySequence(Qt::Key_Delete), "trash-2",
         [this] { removeSelected(); });
     add("find", tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), "command", [this] { m_palette->open(m_order); });
     add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_L), "bone",
@@ -127,20 +144,158 @@ void Bench::makeLayerCommands() {
                          [this, id = std::string(k->id)] { addLayer(id); });
         a->setIcon(look::kindGlyph(qs(k->id), look::theme().ink));
     }
-    for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Plane})
+    for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
         add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
             {}, {}, [this, s] { addCollider(s); });
-    add("collider-on", tr("Switch the collider on or off"), {}, {}, [this] {
-        m_document.edit(tr("Switch collider"), [id = m_session.selection().collider](scene::Scene& s) {
-            if (scene::Collider* c = s.collider(id)) c->on = !c->on;
-        });
-    });
     add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); });
     add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); });
     add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up",
         [this] { moveLayer(-1); });
     add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down",
         [this] { moveLayer(1); });
+}
+
+void Bench::makeRosterCommands() {
+    add("fit", tr("Fit colliders to the mesh"), {}, "person-standing", [this] { fitColliders(); });
+    add("add-wind", tr("Add a wind"), {}, "wind", [this] { addWind(); });
+    add("add-pin", tr("Pin the joint where it is"), {}, "pin", [this] { addPin(); });
+    add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {},
+        [this] { changePin(tr("Pin the end"), [](scene::Pin& p) { p.end = !p.end; }); });
+    add("pin-to-selection", tr("Pin: hold to the joint last selected"), {}, {}, [this] {
+        const scene::ActorEntry* a = m_document.scene().actor(m_lastActor);
+        if (!a || m_lastJoint < 0) return;
+        changePin(tr("Pin to a joint"), [&](scene::Pin& p) {
+            p.toActor = a->id;
+            p.toJoint = a->actor->skeleton.reference(m_lastJoint);
+            p.offset = Vec3::Zero();
+        });
+    });
+    add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
+    add("item-on", tr("Switch the collider, wind or pin on or off"), {}, "eye", [this] { switchSelected(); });
+    add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); });
+    add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
+    add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {
+        m_session.keepTake();
+        m_hint->setText(tr("Kept this take; the Scope shows it in plum."));
+    });
+}
+
+void Bench::makeTrialCommands() {
+    for (const rig::TrialMove& m : rig::trialMoves())
+        add(QStringLiteral("trial-") + qs(m.id), tr("Trial: %1").arg(qs(m.label)), {}, "activity",
+            [this, id = qs(m.id)] { m_tuner->trials()->choose(id); });
+    QAction* tug = add("tug", tr("Tug: pull the actor about"), QKeySequence(Qt::Key_U), "hand",
+                       [this] { m_stage->setTugOn(m_actions["tug"]->isChecked()); });
+    tug->setCheckable(true);
+    QAction* record = add("record", tr("Record the tug as a clip"), QKeySequence(Qt::SHIFT | Qt::Key_U), "film", [this] {
+        const bool on = m_actions["record"]->isChecked();
+        if (on && !m_stage->tugOn()) m_actions["tug"]->trigger();
+        m_stage->tug().setRecording(on);
+        m_stage->update();
+    });
+    record->setCheckable(true);
+}
+
+void Bench::fitColliders() {
+    const scene::Scene& now = m_document.scene();
+    const scene::ActorEntry* a = now.actor(m_session.selection().actor);
+    if (!a && !now.actors.empty()) a = &now.actors.front();
+    if (!a) return;
+    const std::vector<scene::Collider> fitted = scene::fitColliders(now, *a);
+    if (fitted.empty()) {
+        m_hint->setText(tr("No joint of %1 carries enough skin for a new collider.").arg(QString::fromStdString(a->name)));
+        return;
+    }
+    m_document.edit(tr("Fit colliders"), [&](scene::Scene& s) { s.colliders.insert(s.colliders.end(), fitted.begin(), fitted.end()); });
+    m_hint->setText(tr("Fitted %n collider(s) to the mesh.", nullptr, static_cast<int>(fitted.size())));
+}
+
+void Bench::addWind() {
+    if (m_document.scene().actors.empty()) return;
+    std::string id;
+    m_document.edit(tr("Add a wind"), [&](scene::Scene& s) {
+        const scene::ActorEntry* a = s.actor(m_session.selection().actor);
+        s.winds.push_back(scene::newWind(s, a ? *a : s.actors.front()));
+        id = s.winds.back().id;
+    });
+    m_session.selectWind(id);
+}
+
+void Bench::addPin() {
+    const Selection sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    if (!a || sel.joints.empty()) return;
+    std::vector<Xform> pose = a->actor->restPose();
+    const ResultsPtr& r = m_document.results();
+    if (const pipeline::ActorResult* result = r ? r->evaluation.actor(sel.actor) : nullptr)
+        result->result->pose(std::min(m_session.frame(), result->result->frames() - 1), pose);
+    std::vector<Affine> worlds;
+    rig::worldTransforms(a->actor->skeleton, pose, worlds);
+    std::string id;
+    m_document.edit(tr("Pin %1").arg(QString::fromStdString(a->actor->skeleton.label(sel.joints.front()))), [&](scene::Scene& s) {
+        s.pins.push_back(scene::newPin(s, *s.actor(sel.actor), sel.joints.front(), worlds));
+        id = s.pins.back().id;
+    });
+    m_session.selectPin(id);
+}
+
+void Bench::changePin(const QString& name, const std::function<void(scene::Pin&)>& how) {
+    m_document.edit(name, [&](scene::Scene& s) {
+        if (scene::Pin* p = s.pin(m_session.selection().pin)) how(*p);
+    });
+}
+
+void Bench::standInWorld() {
+    const scene::Collider* c = m_document.scene().collider(m_session.selection().collider);
+    const scene::ActorEntry* a = c ? m_document.scene().actor(c->actor) : nullptr;
+    const ResultsPtr& r = m_document.results();
+    const pipeline::ActorResult* result = r && a ? r->evaluation.actor(a->id) : nullptr;
+    const int joint = a ? a->actor->skeleton.find(c->joint) : rig::kNoJoint;
+    if (!result || joint == rig::kNoJoint) return;
+    std::vector<Xform> pose;
+    std::vector<Affine> worlds;
+    result->body->pose(std::min(m_session.frame(), result->body->frames() - 1), pose);
+    rig::worldTransforms(a->actor->skeleton, pose, worlds);
+    const layers::ColliderPlace at = layers::placeCollider(*c, worlds[static_cast<std::size_t>(joint)]);
+    m_document.edit(tr("Leave the collider in the world"), [&](scene::Scene& s) {
+        scene::Collider& hit = *s.collider(c->id);
+        hit.actor.clear();
+        hit.joint.clear();
+        hit.offset = at.centre;
+        hit.turnDeg = rotationVector(at.turn) * degrees(1);
+    });
+}
+
+void Bench::switchSelected() {
+    m_document.edit(tr("Switch on or off"), [sel = m_session.selection()](scene::Scene& s) {
+        if (scene::Collider* c = s.collider(sel.collider)) c->on = !c->on;
+        if (scene::Wind* w = s.wind(sel.wind)) w->on = !w->on;
+        if (scene::Pin* p = s.pin(sel.pin)) p->on = !p->on;
+    });
+}
+
+void Bench::keyHere() {
+    // The row under the mouse or with the focus; the swing rate when a layer is merely selected.
+    SettingRow* row = nullptr;
+    for (QWidget* w : {QApplication::focusWidget(), QApplication::widgetAt(QCursor::pos())})
+        for (; w && !row; w = w->parentWidget()) row = qobject_cast<SettingRow*>(w);
+    if (!row) row = m_tuner->row(m_session.selection().pin.empty() ? "swing" : "strength");
+    if (row && row->keyButton() && row->isVisible()) row->keyButton()->click();
+}
+
+void Bench::markCut() {
+    const int frame = m_session.frame();
+    if (frame == 0) {
+        m_hint->setText(tr("The first frame begins the shot; a cut is marked at a later one."));
+        return;
+    }
+    m_document.edit(tr("Cut at frame %1").arg(frame + 1), [frame](scene::Scene& s) {
+        const auto at = std::lower_bound(s.cuts.begin(), s.cuts.end(), frame);
+        if (at != s.cuts.end() && *at == frame)
+            s.cuts.erase(at);
+        else
+            s.cuts.insert(at, frame);
+    });
 }
 
 void Bench::makePlayCommands() {
@@ -191,8 +346,14 @@ QMenu* Bench::menu() {
     for (const char* id : {"add-strand", "add-jiggle", "mute", "solo", "layer-down", "layer-up"})
         layer->addAction(m_actions.value(QLatin1String(id)));
     QMenu* collider = m->addMenu(tr("Collider"));
-    for (const char* id : {"add-sphere", "add-capsule", "add-plane", "collider-on"})
+    for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "collider-world"})
         collider->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* air = m->addMenu(tr("Winds, pins and cuts"));
+    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"}) air->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* trial = m->addMenu(tr("Trials and tug"));
+    for (const rig::TrialMove& move : rig::trialMoves()) trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
+    trial->addSeparator();
+    for (const char* id : {"tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
     for (const char* id : {"frame", "ghost", "joints", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
@@ -247,7 +408,7 @@ QWidget* Bench::header() {
     rightRow->setContentsMargins(0, 0, 0, 0);
     rightRow->setSpacing(2);
     rightRow->addStretch(1);
-    for (const char* id : {"open", "save", "undo", "redo", "ghost", "joints", "find"}) {
+    for (const char* id : {"open", "save", "undo", "redo", "tug", "record", "ghost", "joints", "find"}) {
         auto* b = new QToolButton;
         b->setDefaultAction(m_actions.value(QLatin1String(id)));
         b->setIconSize(QSize(18, 18));
@@ -340,11 +501,17 @@ void Bench::refresh() {
     m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
                                                        : tr("Nothing to redo"));
     const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-plane", "select-chain"})
+    for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"})
         m_actions[QLatin1String(id)]->setEnabled(joints);
     for (const char* id : {"mute", "solo", "layer-down", "layer-up"}) m_actions[QLatin1String(id)]->setEnabled(layer);
-    m_actions["collider-on"]->setEnabled(collider);
-    m_actions["remove"]->setEnabled(layer || collider);
+    const bool wind = !s.wind.empty(), pin = !s.pin.empty(), any = !scene.actors.empty();
+    m_actions["item-on"]->setEnabled(collider || wind || pin);
+    m_actions["collider-world"]->setEnabled(collider && !s.actor.empty());
+    for (const char* id : {"pin-end", "pin-to-selection"}) m_actions[QLatin1String(id)]->setEnabled(pin);
+    for (const char* id : {"fit", "add-wind", "cut", "tug", "record", "take"}) m_actions[QLatin1String(id)]->setEnabled(any);
+    for (const rig::TrialMove& move : rig::trialMoves()) m_actions[QStringLiteral("trial-") + qs(move.id)]->setEnabled(any);
+    m_actions["key"]->setEnabled(layer || pin);
+    m_actions["remove"]->setEnabled(layer || collider || wind || pin);
     for (const char* id : {"save", "save-as", "hand-off"}) m_actions[QLatin1String(id)]->setEnabled(!scene.actors.empty());
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
@@ -466,9 +633,12 @@ void Bench::addCollider(scene::Shape shape) {
 
 void Bench::removeSelected() {
     const Selection s = m_session.selection();
-    m_document.edit(s.layer.empty() ? tr("Remove collider") : tr("Remove layer"), [&](scene::Scene& scene) {
+    const QString what = !s.layer.empty() ? tr("Remove layer") : !s.collider.empty() ? tr("Remove collider") : !s.wind.empty() ? tr("Remove wind") : tr("Remove pin");
+    m_document.edit(what, [&](scene::Scene& scene) {
         std::erase_if(scene.layers, [&](const auto& l) { return l.id == s.layer; });
         std::erase_if(scene.colliders, [&](const auto& c) { return c.id == s.collider; });
+        std::erase_if(scene.winds, [&](const auto& w) { return w.id == s.wind; });
+        std::erase_if(scene.pins, [&](const auto& p) { return p.id == s.pin; });
     });
 }
 

@@ -63,6 +63,16 @@ class Bench : public QMainWindow {
     void showEvaluation();
     void addLayer(const std::string& kind);
     void addCollider(scene::Shape shape);
+    void makeRosterCommands();
+    void makeTrialCommands();
+    void fitColliders();
+    void addWind();
+    void addPin();
+    void changePin(const QString& name, const std::function<void(scene::Pin&)>& how);
+    void standInWorld();
+    void switchSelected();
+    void keyHere();
+    void markCut();
     void removeSelected();
     void moveLayer(int by);
     void toggleLayer(bool solo);
@@ -89,6 +99,8 @@ class Bench : public QMainWindow {
     QToolButton* m_stop = nullptr;
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
+    std::string m_lastActor;
+    int m_lastJoint = -1;  // the joint last selected, for what is held to it
     bool m_closing = false;
 };
 

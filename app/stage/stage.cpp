@@ -2,6 +2,7 @@
 
 #include <QMouseEvent>
 #include <QPainter>
+#include <QUuid>
 #include <QWheelEvent>
 #include <algorithm>
 
@@ -12,7 +13,7 @@
 namespace nutatio::app {
 
 Stage::Stage(Document& document, Session& session, QWidget* parent)
-    : QOpenGLWidget(parent), m_document(document), m_session(session) {
+    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session) {
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
@@ -22,6 +23,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::frameChanged, this, refresh);
     connect(&session, &Session::selectionChanged, this, refresh);
     connect(&session, &Session::viewChanged, this, refresh);
+    connect(&m_tug, &Tug::moved, this, refresh);
 }
 
 Stage::~Stage() {
@@ -50,10 +52,10 @@ void Stage::pose() {
     m_shown.clear();
     const scene::Scene& scene = m_document.scene();
     const ResultsPtr& results = m_document.results();
-    std::vector<const rig::Actor*> actors;
+    std::vector<std::string> actors;
     std::vector<Xform> locals;
     for (const scene::ActorEntry& a : scene.actors) {
-        actors.push_back(a.actor.get());
+        actors.push_back(a.id + '\n' + a.actor->source.path);
         Shown s{a.id, {}, {}};
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
@@ -68,6 +70,10 @@ void Stage::pose() {
         const pipeline::TrackPtr none;
         worldsOf(usable ? (m_session.bodyHeld() ? r->body : r->result) : none, s.posed.worlds);
         if (usable && r->body != r->result) worldsOf(r->body, s.body.worlds);
+        if (m_tug.isLive() && m_tug.actor() == a.id && m_tug.body().size() == static_cast<std::size_t>(a.actor->skeleton.size())) {
+            rig::worldTransforms(a.actor->skeleton, m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
+            rig::worldTransforms(a.actor->skeleton, m_tug.body(), s.body.worlds);
+        }
         if (const int clip = a.clipIndex(); clip >= 0)
             for (const rig::MeshInstance& in : a.actor->instances) {
                 auto w = rig::morphWeights(*a.actor, clip, in.joint, scene.grid(a).time(m_session.frame()));
@@ -141,8 +147,11 @@ void Stage::paintGL() {
     m_renderer->draw(f);
     std::vector<Mark> marks;
     markColliders(marks);
-    markTrail(marks);
+    markWinds(marks);
+    markPins(marks);
+    if (!m_tug.isLive()) markTrail(marks);
     markJoints(marks);
+    markHandles(marks);
     m_renderer->drawMarks(marks, f.size, ratio);
 
     const Selection& sel = m_session.selection();
@@ -159,6 +168,10 @@ void Stage::paintGL() {
     if (s && !sel.joints.empty())
         if (const auto at = jointPixel(sel.actor, sel.joints.front()))
             label(*at, QString::fromStdString(s->posed.actor->skeleton.label(sel.joints.front())), look::theme().lagoon);
+    if (m_tugOn && !m_document.scene().actors.empty()) {
+        const QString text = m_tug.isRecording() ? tr("Tug: recording") : tr("Tug: drag a joint; Ctrl drags the whole actor");
+        label(QPointF(4, height() - 22.0), text, m_tug.isRecording() ? look::theme().brick : look::theme().lagoon);
+    }
     if (m_session.bodyHeld()) label(QPointF(4, 32), tr("Body without layers"), look::theme().plum);
     if (m_document.scene().actors.empty()) {
         p.setFont(look::textFont(12));
@@ -265,23 +278,29 @@ void Stage::markTrail(std::vector<Mark>& marks) const {
     }
 }
 
+std::optional<Affine> Stage::carrier(const std::string& actor, const std::string& joint) const {
+    if (actor.empty()) return Affine{};
+    const Shown* s = shown(actor);
+    const int j = s ? s->posed.actor->skeleton.find(joint) : rig::kNoJoint;
+    if (j == rig::kNoJoint) return std::nullopt;
+    return s->posed.worlds[static_cast<std::size_t>(j)];
+}
+
 void Stage::markColliders(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Collider& c : m_document.scene().colliders) {
-        const Shown* s = shown(c.actor);
-        const int joint = s ? s->posed.actor->skeleton.find(c.joint) : rig::kNoJoint;
-        if (joint == rig::kNoJoint) continue;
+        const auto world = carrier(c.actor, c.joint);
         const bool chosen = m_session.selection().collider == c.id;
-        if (!chosen && !m_jointsShown) continue;
+        if (!world || (!chosen && !m_jointsShown)) continue;
         const QColor colour = look::faded(chosen ? t.lagoon : t.inkSoft, c.on ? (chosen ? 1.0 : 0.6) : 0.25);
         const double width = chosen ? 2.0 : 1.1;
-        const layers::ColliderPlace at = layers::placeCollider(c, s->posed.worlds[static_cast<std::size_t>(joint)]);
+        const layers::ColliderPlace at = layers::placeCollider(c, *world);
         const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
-        const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double from, double to) {
+        const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
             std::vector<Vec3> points;
             for (int k = 0; k <= 28; ++k) {
                 const double a = from + (to - from) * k / 28;
-                points.push_back(centre + c.radius * (std::cos(a) * u + std::sin(a) * v));
+                points.push_back(centre + r * (std::cos(a) * u + std::sin(a) * v));
             }
             addPolyline(marks, points, width, colour);
         };
@@ -294,17 +313,212 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
             addLine(marks, at.centre, at.centre + 0.4 * r * y, width, colour);
             continue;
         }
-        const Vec3 half = c.shape == scene::Shape::Capsule ? Vec3(0.5 * c.length * y) : Vec3(Vec3::Zero());
-        ring(at.centre + half, x, z, 0, 2 * kPi);
-        if (c.shape == scene::Shape::Capsule) ring(at.centre - half, x, z, 0, 2 * kPi);
+        if (c.shape == scene::Shape::Box) {
+            const Vec3 hx = 0.5 * c.size.x() * x, hy = 0.5 * c.size.y() * y, hz = 0.5 * c.size.z() * z;
+            for (double sy : {-1.0, 1.0})
+                addPolyline(marks,
+                            {at.centre + sy * hy + hx + hz, at.centre + sy * hy + hx - hz, at.centre + sy * hy - hx - hz,
+                             at.centre + sy * hy - hx + hz, at.centre + sy * hy + hx + hz},
+                            width, colour);
+            for (double sx : {-1.0, 1.0})
+                for (double sz : {-1.0, 1.0})
+                    addLine(marks, at.centre - hy + sx * hx + sz * hz, at.centre + hy + sx * hx + sz * hz, width, colour);
+            continue;
+        }
+        const bool capsule = c.shape == scene::Shape::Capsule;
+        const Vec3 half = capsule ? Vec3(0.5 * c.length * y) : Vec3(Vec3::Zero());
+        const double ra = c.radius, rb = capsule ? c.radiusEnd : c.radius;
+        ring(at.centre + half, x, z, rb, 0, 2 * kPi);
+        if (capsule) ring(at.centre - half, x, z, ra, 0, 2 * kPi);
         for (const Vec3& side : {x, z}) {
-            ring(at.centre + half, side, y, 0, kPi);
-            ring(at.centre - half, side, y, kPi, 2 * kPi);
+            ring(at.centre + half, side, y, rb, 0, kPi);
+            ring(at.centre - half, side, y, ra, kPi, 2 * kPi);
             for (double sign : {-1.0, 1.0})
-                addLine(marks, at.centre + half + sign * c.radius * side, at.centre - half + sign * c.radius * side, width,
-                        colour);
+                addLine(marks, at.centre + half + sign * rb * side, at.centre - half + sign * ra * side, width, colour);
         }
     }
+}
+
+double Stage::windUnit() const {
+    // Winds are placed in metres; the stage is in the first actor's units.
+    const auto& actors = m_document.scene().actors;
+    return actors.empty() ? 1 : 1 / actors.front().actor->metresPerUnit;
+}
+
+double Stage::windLength(const scene::Wind& w) const {
+    return m_size * (0.12 + 0.05 * std::min(w.speed, 10.0));
+}
+
+void Stage::markWinds(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const scene::Wind& w : m_document.scene().winds) {
+        const bool chosen = m_session.selection().wind == w.id;
+        if (!chosen && !m_jointsShown) continue;
+        const QColor c = look::faded(chosen ? t.lagoon : t.inkSoft, w.on ? (chosen ? 1.0 : 0.7) : 0.3);
+        const Vec3 from = windUnit() * w.place, side = anySquareTo(w.direction), up = w.direction.cross(side);
+        const double length = windLength(w);
+        // Five streamlines, longer in the middle, with the arrow's head on the middle one.
+        for (int k = -2; k <= 2; ++k) {
+            const Vec3 off = 0.05 * m_size * k * up;
+            const double reach = length * (k == 0 ? 1 : 0.72 - 0.08 * std::abs(k));
+            std::vector<Vec3> line;
+            for (int i = 0; i <= 12; ++i) {
+                const double u = i / 12.0;
+                line.push_back(from + off + u * reach * w.direction + 0.012 * m_size * std::sin(6 * u + k) * w.swirlShare * up);
+            }
+            addPolyline(marks, line, chosen ? 2.0 : 1.3, c);
+        }
+        const Vec3 tip = from + length * w.direction;
+        for (double s : {-1.0, 1.0}) addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.0 : 1.3, c);
+        if (w.reach > 0 && chosen) {
+            std::vector<Vec3> ring;
+            for (int k = 0; k <= 48; ++k)
+                ring.push_back(from + windUnit() * w.reach * Vec3(std::cos(2 * kPi * k / 48), 0, std::sin(2 * kPi * k / 48)));
+            addPolyline(marks, ring, 1.2, look::faded(c, 0.5));
+        }
+    }
+}
+
+void Stage::markPins(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const scene::Pin& p : m_document.scene().pins) {
+        const auto held = carrier(p.actor, p.joint), to = carrier(p.toActor, p.toJoint);
+        const bool chosen = m_session.selection().pin == p.id;
+        if (!held || !to || (!chosen && !m_jointsShown)) continue;
+        const QColor c = look::faded(chosen ? t.lagoon : t.plum, p.on ? 1.0 : 0.3);
+        const Vec3 at = to->t + rotationOf(to->m) * p.offset;
+        addLine(marks, held->t, at, 1.2, c);
+        const double r = 0.02 * m_size;
+        for (const Vec3& d : {Vec3(r, 0, 0), Vec3(0, r, 0), Vec3(0, 0, r)}) addLine(marks, at - d, at + d, 2, c);
+    }
+}
+
+std::vector<Stage::Handle> Stage::handles() const {
+    std::vector<Handle> out;
+    const scene::Scene& s = m_document.scene();
+    const Selection& sel = m_session.selection();
+    if (const scene::Wind* w = s.wind(sel.wind)) {
+        const Vec3 at = windUnit() * w->place;
+        out = {{Handle::Move, at}, {Handle::Tip, at + windLength(*w) * w->direction}};
+    } else if (const scene::Pin* p = s.pin(sel.pin)) {
+        if (const auto to = carrier(p->toActor, p->toJoint)) out = {{Handle::Move, to->t + rotationOf(to->m) * p->offset}};
+    } else if (const scene::Collider* c = s.collider(sel.collider)) {
+        const auto world = carrier(c->actor, c->joint);
+        if (!world) return out;
+        const layers::ColliderPlace at = layers::placeCollider(*c, *world);
+        const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
+        out.push_back({Handle::Move, at.centre});
+        // Radii are pulled across the capsule, on the side that is seen best.
+        const Vec3 eye = (m_camera.eye() - at.centre).normalized();
+        Vec3 across = y.cross(eye);
+        across = across.norm() > 1e-6 ? Vec3(across.normalized()) : x;
+        switch (c->shape) {
+            case scene::Shape::Sphere:
+                out.push_back({Handle::RadiusA, at.centre + c->radius * across});
+                break;
+            case scene::Shape::Capsule: {
+                const Vec3 a = at.centre - 0.5 * c->length * y, b = at.centre + 0.5 * c->length * y;
+                out.insert(out.end(), {{Handle::EndA, a}, {Handle::EndB, b}, {Handle::RadiusA, a + c->radius * across}, {Handle::RadiusB, b + c->radiusEnd * across}});
+                break;
+            }
+            case scene::Shape::Box:
+                out.insert(out.end(), {{Handle::SizeX, at.centre + 0.5 * c->size.x() * x}, {Handle::SizeY, at.centre + 0.5 * c->size.y() * y}, {Handle::SizeZ, at.centre + 0.5 * c->size.z() * z}});
+                break;
+            case scene::Shape::Plane:
+                out.push_back({Handle::Tip, at.centre + 0.14 * m_size * y});
+                break;
+        }
+    }
+    return out;
+}
+
+std::optional<QPointF> Stage::handlePixel(Handle::Part part) const {
+    for (const Handle& h : handles())
+        if (h.part == part) return m_camera.pixel(h.world, size());
+    return std::nullopt;
+}
+
+void Stage::markHandles(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const Handle& h : handles()) {
+        const bool held = m_grabbed && m_grabbed->part == h.part;
+        addLine(marks, h.world, h.world, h.part == Handle::Move ? 14 : 12, t.lagoon);
+        addLine(marks, h.world, h.world, h.part == Handle::Move ? 10 : 8, held ? t.persimmon : t.sheet);
+    }
+}
+
+Vec3 Stage::unproject(const QPointF& at, const Vec3& like) const {
+    const Vec3 eye = m_camera.eye(), way = m_camera.ray(at, size()), ahead = (m_camera.target - eye).normalized();
+    return eye + way * ((like - eye).dot(ahead) / std::max(1e-9, way.dot(ahead)));
+}
+
+void Stage::dragCollider(scene::Collider& c, const Vec3& to) const {
+    const auto world = carrier(c.actor, c.joint);
+    if (!world) return;
+    const layers::ColliderPlace at = layers::placeCollider(c, *world);
+    const Quat back = rotationOf(world->m).conjugate();
+    const Vec3 y = at.turn * Vec3::UnitY();
+    const double least = 1e-3 * m_size;
+    const auto layAlong = [&](const Vec3& a, const Vec3& b) {
+        c.length = (b - a).norm();
+        c.offset = back * (0.5 * (a + b) - world->t);
+        if (c.length > 1e-9) c.turnDeg = rotationVector(arc(Vec3::UnitY(), back * (b - a) / c.length)) * degrees(1);
+    };
+    const Vec3 a = at.centre - 0.5 * c.length * y, b = at.centre + 0.5 * c.length * y;
+    switch (m_grabbed->part) {
+        case Handle::Move:
+            c.offset = back * (to - world->t);
+            break;
+        case Handle::EndA:
+            layAlong(to, b);
+            break;
+        case Handle::EndB:
+            layAlong(a, to);
+            break;
+        case Handle::RadiusA:
+            c.radius = std::max(least, (to - (c.shape == scene::Shape::Sphere ? at.centre : a)).norm());
+            break;
+        case Handle::RadiusB:
+            c.radiusEnd = std::max(least, (to - b).norm());
+            break;
+        case Handle::SizeX:
+        case Handle::SizeY:
+        case Handle::SizeZ: {
+            const int k = m_grabbed->part - Handle::SizeX;
+            c.size[k] = std::max(least, 2 * (to - at.centre).dot(at.turn * Vec3::Unit(k)));
+            break;
+        }
+        case Handle::Tip:
+            if ((to - at.centre).norm() > 1e-9)
+                c.turnDeg = rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1);
+            break;
+    }
+}
+
+void Stage::dragHandle(const Vec3& to) {
+    const Selection sel = m_session.selection();
+    m_document.edit(
+        tr("Drag on the stage"),
+        [&](scene::Scene& s) {
+            if (scene::Wind* w = s.wind(sel.wind)) {
+                if (m_grabbed->part == Handle::Move)
+                    w->place = to / windUnit();
+                else if (const Vec3 way = to - windUnit() * w->place; way.norm() > 1e-9)
+                    w->direction = way.normalized();
+            } else if (scene::Pin* p = s.pin(sel.pin)) {
+                if (const auto world = carrier(p->toActor, p->toJoint)) p->offset = rotationOf(world->m).conjugate() * (to - world->t);
+            } else if (scene::Collider* c = s.collider(sel.collider)) {
+                dragCollider(*c, to);
+            }
+        },
+        m_gesture);
+}
+
+void Stage::setTugOn(bool on) {
+    m_tugOn = on;
+    if (!on && m_tug.isLive()) m_tug.stop();
+    setCursor(on ? Qt::OpenHandCursor : Qt::ArrowCursor);
+    update();
 }
 
 std::optional<QPointF> Stage::jointPixel(const std::string& actor, int joint) const {
@@ -366,19 +580,46 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
 void Stage::mousePressEvent(QMouseEvent* e) {
     m_pressed = m_last = e->position();
     m_moved = false;
+    if (e->button() != Qt::LeftButton) return;
+    for (const Handle& h : handles())
+        if (const auto at = m_camera.pixel(h.world, size()); at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
+            // The nearest to the front comes last in the list; radii lie over the middle.
+            m_grabbed = h;
+            m_grabOffset = h.world - unproject(e->position(), h.world);
+            m_gesture = QUuid::createUuid().toString();
+        }
+    if (m_grabbed || !m_tugOn) return;
+    if (const auto hit = pick(e->position())) {
+        m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
+        m_grabOffset = m_tug.place() - unproject(e->position(), m_tug.place());
+        setCursor(Qt::ClosedHandCursor);
+    }
 }
 
 void Stage::mouseMoveEvent(QMouseEvent* e) {
     const QPointF by = e->position() - m_last;
     m_last = e->position();
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
+    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved) dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
+    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) m_tug.pull(unproject(e->position(), m_tug.place()) + m_grabOffset);
     if (e->buttons() & Qt::RightButton) m_camera.orbit(by.x(), by.y());
     if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());
     if (e->buttons()) update();
 }
 
 void Stage::mouseReleaseEvent(QMouseEvent* e) {
-    if (e->button() != Qt::LeftButton || m_moved) return;
+    if (e->button() != Qt::LeftButton) return;
+    if (m_grabbed) {
+        m_grabbed.reset();
+        update();
+        return;
+    }
+    if (m_tugOn) {
+        m_tug.letGo();
+        setCursor(Qt::OpenHandCursor);
+        return;
+    }
+    if (m_moved) return;
     if (const auto hit = pick(e->position()))
         m_session.selectJoint(hit->actor, hit->joint, e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier));
     else if (!(e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))

@@ -9,6 +9,7 @@
 #include "app/document/session.h"
 #include "app/stage/camera.h"
 #include "app/stage/renderer.h"
+#include "app/stage/tug.h"
 
 namespace nutatio::app {
 
@@ -33,6 +34,19 @@ class Stage : public QOpenGLWidget {
     void setCamera(const Camera& c);
     void setJointsShown(bool on);
     bool jointsShown() const { return m_jointsShown; }
+    /// With Tug on, the left button pulls instead of selecting.
+    void setTugOn(bool on);
+    bool tugOn() const { return m_tugOn; }
+    Tug& tug() { return m_tug; }
+
+    /// Something on the stage that can be dragged: a part of the selected collider, wind or pin.
+    struct Handle {
+        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip };
+        Part part;
+        Vec3 world;
+    };
+    std::vector<Handle> handles() const;
+    std::optional<QPointF> handlePixel(Handle::Part part) const;
 
   protected:
     void initializeGL() override;
@@ -53,6 +67,17 @@ class Stage : public QOpenGLWidget {
     void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
     void markColliders(std::vector<Mark>& marks) const;
+    void markWinds(std::vector<Mark>& marks) const;
+    void markPins(std::vector<Mark>& marks) const;
+    void markHandles(std::vector<Mark>& marks) const;
+    /// World of what a collider rides on, in the frame on show; nothing when there is no such joint.
+    std::optional<Affine> carrier(const std::string& actor, const std::string& joint) const;
+    double windUnit() const;
+    double windLength(const scene::Wind& wind) const;
+    void dragHandle(const Vec3& to);
+    void dragCollider(scene::Collider& c, const Vec3& to) const;
+    /// The point under a pixel, as far from the eye as `like`.
+    Vec3 unproject(const QPointF& at, const Vec3& like) const;
     void addLine(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double width, const QColor& c) const;
     void addPolyline(std::vector<Mark>& marks, const std::vector<Vec3>& points, double width, const QColor& c) const;
     std::vector<int> marked(const std::string& actor) const;
@@ -64,10 +89,14 @@ class Stage : public QOpenGLWidget {
     std::unique_ptr<Renderer> m_renderer;
     Camera m_camera;
     std::vector<Shown> m_shown;
-    std::vector<const rig::Actor*> m_framed;  // what the camera was last laid out for
+    std::vector<std::string> m_framed;        // what the camera was last laid out for
     Eigen::AlignedBox3d m_box;                // of the first actor, where its clip begins
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
-    bool m_jointsShown = true;
+    bool m_jointsShown = true, m_tugOn = false;
+    Tug m_tug;
+    std::optional<Handle> m_grabbed;
+    Vec3 m_grabOffset = Vec3::Zero();
+    QString m_gesture;
     QPointF m_pressed, m_last;
     bool m_moved = false;
 };

@@ -71,6 +71,10 @@ void Ruler::paintEvent(QPaintEvent*) {
     // Simulated and ready: a solid rule; a pale one while the newest edit is still being worked out.
     p.setPen(QPen(m_document.upToDate() ? t.lagoon : look::faded(t.lagoon, 0.3), 2));
     if (m_document.results()) p.drawLine(QPointF(s.x(0), 27.5), QPointF(s.x(s.frames - 1), 27.5));
+    // Cuts: a notch across the ruler.
+    p.setPen(QPen(t.brick, 1.6, Qt::DashLine));
+    for (int c : m_document.scene().cuts)
+        if (c < s.frames) p.drawLine(QPointF(s.x(c - 0.5), 2), QPointF(s.x(c - 0.5), 26));
     paintPlayHead(p, s.x(m_session.frame()), height(), true);
 }
 
@@ -199,6 +203,15 @@ void Lane::paintEvent(QPaintEvent*) {
         draw(trace.body, t.ink, 1.2);
         draw(trace.added, t.persimmon, 1.8);
     }
+    // Keys of any of its settings, along the lane's foot.
+    if (const scene::Layer* l = m_document.scene().layer(m_layer))
+        for (const auto& [id, keys] : l->keys)
+            for (const scene::KeyAt& k : keys) {
+                const double at = s.x(k.frame), y = height() - 6;
+                p.setPen(QPen(t.sheet, 1));
+                p.setBrush(t.persimmon);
+                p.drawPolygon(QPolygonF({QPointF(at, y - 4), QPointF(at + 4, y), QPointF(at, y + 4), QPointF(at - 4, y)}));
+            }
     paintPlayHead(p, s.x(m_session.frame()), height(), false);
 }
 

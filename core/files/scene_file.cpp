@@ -5,6 +5,7 @@
 #include "files/bvh.h"
 #include "files/bytes.h"
 #include "files/gltf_reader.h"
+#include "rig/record.h"
 
 namespace nutatio::files {
 
@@ -41,6 +42,32 @@ Vec3 vectorOr(const Place& p, const char* key, const Vec3& other) {
     return {v[0], v[1], v[2]};
 }
 
+rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
+    rig::Clip clip;
+    clip.recorded = true;
+    clip.name = p.at("name").text();
+    const Place channels = p.at("channels");
+    for (std::size_t i = 0, n = channels.size(); i < n; ++i) {
+        const Place at = channels.at(i);
+        rig::Channel c;
+        c.joint = actor.skeleton.find(at.at("joint").text());
+        if (c.joint == rig::kNoJoint) at.at("joint").fail("the actor has no joint \"" + at.at("joint").text() + "\"");
+        const std::string& path = at.at("path").text();
+        if (path != "move" && path != "turn") at.at("path").fail("\"" + path + "\" is neither move nor turn");
+        c.path = path == "turn" ? rig::Path::Turn : rig::Path::Move;
+        c.width = path == "turn" ? 4 : 3;
+        const std::size_t keys = at.at("times").size();
+        if (keys == 0) at.at("times").fail("a channel has keys");
+        for (double v : at.at("times").numbers(keys)) c.times.push_back(static_cast<float>(v));
+        for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width))) c.values.push_back(static_cast<float>(v));
+        for (std::size_t k = 1; k < keys; ++k)
+            if (c.times[k] < c.times[k - 1]) at.at("times").fail("times must not go back");
+        clip.end = std::max(clip.end, static_cast<double>(c.times.back()));
+        clip.channels.push_back(std::move(c));
+    }
+    return clip;
+}
+
 scene::ActorEntry readEntry(const Place& p, const fs::path& folder) {
     scene::ActorEntry a;
     a.id = p.at("id").text();
@@ -51,8 +78,11 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder) {
     auto actor = readActor(a.file);
     if (!actor) throw Failure(actor.error());
     a.actor = actor.value();
+    if (p.has("recorded"))
+        for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
+            a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
     if (!a.clip.empty() && a.actor->findClip(a.clip) < 0) p.at("clip").fail("the actor has no clip \"" + a.clip + "\"");
-    a.unknown = unknownOf(p, {"id", "name", "file", "clip"});
+    a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded"});
     return a;
 }
 
@@ -254,6 +284,16 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
                {"name", a.name},
                {"file", (relative.empty() ? fs::path(a.file) : relative).generic_string()},
                {"clip", a.clip}};
+        for (const rig::Clip& clip : a.actor->clips) {
+            if (!clip.recorded) continue;
+            Json r{{"name", clip.name}, {"channels", Json::array()}};
+            for (const rig::Channel& c : clip.channels)
+                r["channels"].push_back({{"joint", a.actor->skeleton.reference(c.joint)},
+                                         {"path", c.path == rig::Path::Turn ? "turn" : "move"},
+                                         {"times", c.times},
+                                         {"values", c.values}});
+            j["recorded"].push_back(std::move(r));
+        }
         putUnknown(j, a.unknown);
         root["actors"].push_back(std::move(j));
     }

@@ -76,7 +76,8 @@ class Baker {
           m_options(options),
           m_evaluator(evaluator),
           m_cancel(cancel),
-          m_scales(scalesAbove(*entry.actor)) {}
+          m_scales(scalesAbove(*entry.actor)),
+          m_rest(std::make_shared<const rig::Track>(rig::bodyTrack(*entry.actor, -1, {1, 24, 0, 0}))) {}
 
     /// Grid of clip `clip` (-1: the rest pose for two seconds).
     rig::FrameGrid grid(int clip, double fps) const {
@@ -106,18 +107,21 @@ class Baker {
 
     files::NewClip clipOf(int clip, const ActorResult& r, BakeReport& report) const {
         files::NewClip out;
-        out.source = clip;
-        out.beside = m_options.beside;
+        const bool recorded = clip >= 0 && m_entry.actor->clips[static_cast<std::size_t>(clip)].recorded;
+        // The source has no clip of this name: it goes out as a new one, with the body's own motion in it.
+        out.source = recorded ? -1 : clip;
+        out.beside = recorded && !m_options.beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : m_options.beside;
+        const rig::Track& before = recorded ? *m_rest : *r.body;
         const rig::FrameGrid& g = r.result->grid();
         BakeReport::ClipReport said;
         said.name = m_options.beside ? *m_options.beside : clip >= 0 ? m_entry.actor->clipLabel(clip) : "rest pose";
         said.frames = g.frames;
         for (int j = 0; j < r.result->joints(); ++j) {
-            if (r.result->column(j) == r.body->column(j)) continue;
+            if (r.result->column(j) == before.column(j) || (recorded && r.result->holdsStill(j))) continue;
             const rig::Column& c = *r.result->column(j);
             bool moved = false;
             for (rig::Path p : {rig::Path::Move, rig::Path::Turn, rig::Path::Scale}) {
-                if (!differs(c, *r.body, j, p)) continue;
+                if (!differs(c, before, j, p)) continue;
                 moved = true;
                 const double length =
                     m_options.tolerance.heightShare * m_entry.actor->height / m_scales[static_cast<std::size_t>(j)];
@@ -144,6 +148,7 @@ class Baker {
     Evaluator& m_evaluator;
     const Cancel& m_cancel;
     std::vector<double> m_scales;
+    TrackPtr m_rest;
 };
 
 Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const std::string& wanted) {

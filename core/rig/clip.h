@@ -30,6 +30,7 @@ struct Clip {
     double start = 0;  // [s] first key
     double end = 0;    // [s] last key
     std::vector<Channel> channels;
+    bool recorded = false;  // made here: the source file does not have it, the scene file does
 
     double seconds() const { return end - start; }
     /// Overwrites in `locals` what the clip moves, at `time` [s].
