@@ -24,6 +24,8 @@ shots: build
 
 bench: build
 	@build/release/bin/nutatio-benchmarks --benchmark_out=build/bench.json --benchmark_out_format=json
+	@build/release/bin/nutatio-solver-table
+	@scripts/cost build/release/bin/nutatio-solver-table
 
 sanitize: setup
 	@cmake --preset sanitize >/dev/null

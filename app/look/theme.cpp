@@ -79,7 +79,7 @@ QToolButton#laneToggle { padding: 1px; font-weight: bold; color: @soft; border-c
 QToolButton#laneToggle:checked { background: @ink; color: @sheet; border-color: @ink; }
 QToolButton#rowToggle { padding: 0; border: none; background: transparent; }
 QToolButton#rowToggle:hover { background: @paper; }
-QToolButton#chip { padding: 3px 6px; border-color: @rule; background: @paper; }
+QToolButton#chip { padding: 3px 1px; border-color: @rule; background: @paper; }
 QToolButton#chip:checked { background: @persimmon; color: @sheet; border-color: @persimmon; }
 QToolButton#group { padding: 6px 0 2px 0; border: none; background: transparent; color: @soft; font-weight: bold; }
 QToolButton#axis { padding: 2px 9px; border-color: @rule; background: @paper; }

@@ -3,6 +3,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFileInfo>
+#include <QMouseEvent>
 #include <QPainter>
 #include <iostream>
 
@@ -62,6 +63,81 @@ void strip(Bench& bench, const QDir& folder, const QString& name, const QList<in
     std::cout << name.toStdString() << "\n";
 }
 
+void mouse(QWidget* w, QEvent::Type type, const QPointF& at, Qt::MouseButtons held) {
+    QMouseEvent e(type, at, w->mapToGlobal(at), type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, held, Qt::NoModifier);
+    QApplication::sendEvent(w, &e);
+}
+
+/// The views that came with forces, trials and feels.
+void forces(Bench& bench, const QDir& folder) {
+    auto& session = bench.session();
+    auto camera = bench.stage()->camera();
+
+    session.selectLayer("tail");
+    session.setStep(nutatio::app::StepId::Tune);
+    settle(bench);
+    session.keepTake();
+    settle(bench);
+    waitFor([&] { return bench.tuner()->scope()->takeResponse().has_value(); });
+    nutatio::app::Scope* scope = bench.tuner()->scope();
+    const QPointF from = *scope->peakHandle();
+    mouse(scope, QEvent::MouseButtonPress, from, Qt::LeftButton);
+    for (int k = 1; k <= 5; ++k) {
+        mouse(scope, QEvent::MouseMove, from + QPointF(4.0 * k, -3.0 * k), Qt::LeftButton);
+        settle(bench);
+    }
+    waitFor([&] { return !scope->changedWords().isEmpty(); });
+    settle(bench);
+    keep(bench, folder, QStringLiteral("scope-drag.png"));
+    mouse(scope, QEvent::MouseButtonRelease, from + QPointF(20, -15), Qt::NoButton);
+    bench.document().undo();
+    scope->setFace(nutatio::app::Scope::Face::Shot);
+    keep(bench, folder, QStringLiteral("in-the-shot.png"));
+    scope->setFace(nutatio::app::Scope::Face::Push);
+
+    session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("root"));
+    bench.action(QStringLiteral("fit"))->trigger();
+    camera.heading = nutatio::radians(40);
+    bench.stage()->setCamera(camera);
+    for (const auto& c : bench.document().scene().colliders)
+        if (c.joint == "upper_arm_L" || c.joint == "thigh_L") session.selectCollider(c.id);
+    keep(bench, folder, QStringLiteral("colliders.png"));
+    bench.document().undo();
+
+    session.select({});
+    bench.action(QStringLiteral("add-wind"))->trigger();
+    bench.document().edit(QStringLiteral("wind"), [](nutatio::scene::Scene& s) {
+        s.winds[0].speed = 9;
+        s.winds[0].direction = nutatio::Vec3(0.9, 0.1, -0.35).normalized();
+        s.layer("scarf")->values["catch"] = 3.0;
+    });
+    session.setFrame(16);
+    keep(bench, folder, QStringLiteral("wind.png"));
+    bench.document().undo();
+    bench.document().undo();
+
+    session.selectLayer("scarf");
+    bench.tuner()->setOpen(QStringLiteral("Feels"), true);
+    for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    if (auto* tile = bench.tuner()->feels()->tile(QStringLiteral("Silk ribbon"))) tile->click();
+    settle(bench);
+    keep(bench, folder, QStringLiteral("feels.png"));
+    bench.document().undo();
+
+    session.select({});
+    camera.target += nutatio::Vec3(0, 0.14, 0);
+    camera.distance *= 1.12;
+    bench.stage()->setCamera(camera);
+    bench.tuner()->trials()->choose(QStringLiteral("hop"));
+    session.setPlaying(false);
+    session.setFrame(14);
+    keep(bench, folder, QStringLiteral("trial.png"));
+    bench.stage()->setJointsShown(false);
+    strip(bench, folder, QStringLiteral("hop-strip.png"), {1, 7, 11, 15, 19, 23, 27, 33}, QRectF(0.2, 0, 0.62, 1));
+    bench.stage()->setJointsShown(true);
+    bench.tuner()->trials()->choose(QStringLiteral("hop"));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -110,6 +186,7 @@ int main(int argc, char** argv) {
     session.setFrame(4);
     keep(bench, folder, QStringLiteral("tune.png"));
 
+    forces(bench, folder);
     const auto& actor = *bench.document().scene().actor("otter")->actor;
     session.selectJoint("otter", actor.skeleton.find("tail_01"));
     session.selectChain();

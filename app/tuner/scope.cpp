@@ -151,12 +151,12 @@ Scope::Axes Scope::pushAxes() const {
     double over = 0.25, sag = 0, seconds = 1;
     for (const auto* r : {&m_response, &m_take})
         if (*r) {
-            over = std::max(over, std::min((*r)->overshoot, 1.1));
+            over = std::max(over, std::min((*r)->overshoot, 1.6));
             sag = std::max(sag, sagShown(**r));
         }
     // Frames on show: past the rest, so that the calm after it is seen too.
     if (m_response)
-        seconds = std::clamp(1.35 * m_response->restTime, std::max(8 / m_fps, 3.2 * m_response->peakTime),
+        seconds = std::clamp(1.35 * m_response->restTime, std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
                              std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
     a.frames = seconds * m_fps;
     a.high = p * (over + 0.2);
@@ -396,7 +396,7 @@ void Scope::follow(const QPointF& at) {
     if (!entry || !m_response) return;
     measure::Wanted w;
     if (m_drag == Drag::Peak) {
-        w.overshoot = std::clamp((m_held.valueAt(at.y()) + sagShown(*m_response)) / push(), 0.0, 0.97);
+        w.overshoot = std::clamp((m_held.valueAt(at.y()) + sagShown(*m_response)) / push(), 0.0, 2.0);
         w.peakTime = std::max(1.0, m_held.frameAt(at.x())) / m_fps;
     } else {
         const double shown = std::max(0.0, -m_held.valueAt(at.y()));

@@ -16,7 +16,9 @@ QString qs(std::string_view s) {
     return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
 }
 QString number(double v) {
-    QString s = QString::number(v, 'f', 3);
+    // Four figures say all that a hand can set.
+    const double a = std::abs(v);
+    QString s = QString::number(v, 'f', a >= 1000 ? 0 : a >= 100 ? 1 : a >= 10 ? 2 : 3);
     while (s.contains(u'.') && (s.endsWith(u'0') || s.endsWith(u'.'))) {
         const bool point = s.endsWith(u'.');
         s.chop(1);
@@ -26,8 +28,8 @@ QString number(double v) {
 }
 }  // namespace
 
-SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
-    : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
+SettingRow::SettingRow(const scene::SettingSpec& spec, bool toggles, QWidget* parent)
+    : QWidget(parent), m_spec(spec), m_toggles(toggles), m_label(new QLabel(qs(spec.label))) {
     if (spec.unit == scene::Unit::Share) m_shown = 100;
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
@@ -35,7 +37,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
     auto* row = new QHBoxLayout;
     all->addLayout(row);
     row->setContentsMargins(0, 2, 0, 2);
-    row->setSpacing(5);
+    row->setSpacing(4);
     m_label->setToolTip(tr("Double-click: back to the default"));
     m_label->installEventFilter(this);
     row->addWidget(m_label, spec.type == scene::SettingType::Number ? 0 : 1);
@@ -68,7 +70,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
     m_field = new QLineEdit;
     m_field->setFont(look::figureFont());
     m_field->setAlignment(Qt::AlignRight);
-    m_field->setFixedWidth(52);
+    m_field->setFixedWidth(58);
     m_field->setAccessibleName(qs(m_spec.label));
     m_field->installEventFilter(this);
     row->addWidget(m_field);
@@ -77,7 +79,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
                             : m_spec.unit == scene::Unit::Frames  ? tr("f")
                                                                   : qs(scene::unitText(m_spec.unit)));
     unit->setObjectName(QStringLiteral("soft"));
-    unit->setFixedWidth(16);
+    unit->setFixedWidth(m_spec.unit == scene::Unit::MetresPerSecond ? 26 : 16);
     row->addWidget(unit);
     const auto toggle = [&](const QString& name, const QString& hint) {
         auto* b = new QToolButton;
@@ -92,7 +94,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
         m_key = toggle(tr("Key %1").arg(qs(m_spec.label)), tr("Set a key at this frame, or take the one here away"));
         connect(m_key, &QToolButton::clicked, this, &SettingRow::keyWanted);
         showKeys(Keyed::No);
-    } else {
+    } else if (m_toggles) {
         row->addSpacing(21);
     }
     if (m_spec.profiled) {
@@ -104,7 +106,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
         connect(m_profileToggle, &QToolButton::clicked, this, [this] { m_profile->setVisible(!m_profile->isVisible()); });
         connect(m_profile, &ProfileEdit::changed, this, &SettingRow::profileChanged);
         showProfile({});
-    } else {
+    } else if (m_toggles) {
         row->addSpacing(21);
     }
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);

@@ -17,7 +17,8 @@ namespace nutatio::app {
 class SettingRow : public QWidget {
     Q_OBJECT
   public:
-    explicit SettingRow(const scene::SettingSpec& spec, QWidget* parent = nullptr);
+    /// `toggles`: leave room for the key and profile buttons even where this setting has none, so that rows line up.
+    explicit SettingRow(const scene::SettingSpec& spec, bool toggles = true, QWidget* parent = nullptr);
     const scene::SettingSpec& spec() const { return m_spec; }
     void show(const scene::Value& value);
     /// Whether the setting has keys, and one at this very frame.
@@ -56,6 +57,7 @@ class SettingRow : public QWidget {
     void typed();
 
     const scene::SettingSpec m_spec;
+    const bool m_toggles;
     double m_shown = 1;  // shown = stored x this
     QLabel* m_label;
     QLineEdit* m_field = nullptr;

@@ -23,10 +23,7 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     all->setSpacing(4);
     auto* top = new QGridLayout;
     top->setSpacing(3);
-    auto* label = new QLabel(tr("Trial"));
-    label->setObjectName(QStringLiteral("soft"));
-    top->addWidget(label, 0, 0);
-    int k = 1;
+    int k = 0;
     for (const rig::TrialMove& m : rig::trialMoves()) {
         auto* b = new QToolButton;
         b->setObjectName(QStringLiteral("chip"));
@@ -36,8 +33,9 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
         b->setProperty("help", qs(m.help));
         b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
         b->installEventFilter(this);
-        top->addWidget(b, k / 4, k % 4);
-        ++k;
+        b->setFont(look::textFont(8));
+        b->setToolTip(tr("Trial: %1").arg(qs(m.help)));
+        top->addWidget(b, 0, k++);
         m_moves[qs(m.id)] = b;
         connect(b, &QToolButton::clicked, this, [this, id = qs(m.id)] { choose(id); });
     }

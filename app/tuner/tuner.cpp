@@ -38,17 +38,20 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     layout->setContentsMargins(12, 8, 6, 8);
     layout->setSpacing(4);
     m_heading->setObjectName(QStringLiteral("heading"));
-    m_title->setFont(look::textFont(12, QFont::Bold));
+    m_title->setFont(look::textFont(11, QFont::Bold));
     m_help->setObjectName(QStringLiteral("soft"));
     m_help->setWordWrap(true);
-    m_help->setMinimumHeight(48);
+    m_help->setMinimumHeight(40);
     m_help->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     m_scroll->setObjectName(QStringLiteral("sheet"));
     m_scroll->setFrameShape(QFrame::NoFrame);
     m_scroll->setWidgetResizable(true);
     m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    layout->addWidget(m_heading);
-    layout->addWidget(m_title);
+    auto* top = new QHBoxLayout;
+    top->setSpacing(8);
+    top->addWidget(m_heading);
+    top->addWidget(m_title, 1);
+    layout->addLayout(top);
     layout->addWidget(m_trials);
     layout->addWidget(m_scope);
     layout->addWidget(m_handoff);
@@ -187,7 +190,8 @@ SettingRow* Tuner::row(const std::string& setting) const {
 }
 
 SettingRow* Tuner::addRow(const SettingSpec& spec) {
-    auto* row = new SettingRow(spec);
+    const Selection& sel = m_session.selection();
+    auto* row = new SettingRow(spec, !sel.layer.empty() || !sel.pin.empty());
     m_rows->addWidget(row);
     m_byId[std::string(spec.id)] = row;
     connect(row, &SettingRow::hovered, m_help, &QLabel::setText);
@@ -196,7 +200,7 @@ SettingRow* Tuner::addRow(const SettingSpec& spec) {
 
 void Tuner::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Shares"), tr("Stops"), tr("Shape"), tr("Contact"), tr("Feels"), tr("In the shot")};
+    static const QStringList kFolded{tr("Joints"), tr("Shares"), tr("Stops"), tr("Shape"), tr("Contact"), tr("Feels"), tr("In the shot")};
     const bool open = m_open.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));

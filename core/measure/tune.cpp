@@ -8,12 +8,6 @@ namespace nutatio::measure {
 
 namespace {
 
-double zetaOf(double overshoot) {
-    if (overshoot <= 1e-4) return 1;
-    const double l = std::log(std::min(overshoot, 0.999));
-    return -l / std::sqrt(kPi * kPi + l * l);
-}
-
 class Tuning {
   public:
     Tuning(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
@@ -41,18 +35,32 @@ class Tuning {
 };
 
 void tunePeak(Tuning& t, const Wanted& wanted) {
-    constexpr int kTries = 6;
+    // Overshoot falls as damping grows, whatever the strand: the damping ratio is found between one that overshoots too much and
+    // one that does too little, on a scale of logarithms. The peak's time scales with the swing rate at given damping.
+    constexpr int kTries = 9;
+    double low = std::log(0.008), high = 0, overLow = -1, overHigh = 0;
     for (int k = 0; k < kTries; ++k) {
         const auto r = t.measured();
         if (!r) return;
-        const double zeta = physics::dampingRatio(t.number("bounces"));
+        const double zeta = std::clamp(physics::dampingRatio(t.number("bounces")), 0.008, 1.0);
         double next = zeta;
-        if (wanted.overshoot >= 0) next = std::clamp(zeta + zetaOf(wanted.overshoot) - zetaOf(r->overshoot), 0.008, 1.0);
-        if (wanted.overshoot >= 0 && wanted.overshoot < 0.004) next = 1;
+        if (wanted.overshoot >= 0) {
+            if (r->overshoot > wanted.overshoot) {
+                low = std::log(zeta);
+                overLow = r->overshoot;
+            } else {
+                high = std::log(zeta);
+                overHigh = r->overshoot;
+            }
+            // Between the two by the share of the overshoot, or half way while one end has not been seen.
+            const double u = overLow > overHigh ? std::clamp((overLow - wanted.overshoot) / (overLow - overHigh), 0.1, 0.9) : 0.5;
+            next = wanted.overshoot < 0.004 ? 1 : std::exp(low + u * (high - low));
+            if (std::abs(r->overshoot - wanted.overshoot) < 0.006) next = zeta;
+        }
         double ratio = 1;
         if (wanted.peakTime > 0 && r->peakTime > 0 && next < 0.98)
-            ratio = std::clamp(r->peakTime / wanted.peakTime * std::sqrt((1 - zeta * zeta) / (1 - next * next)), 0.25, 4.0);
-        const bool near = std::abs(next - zeta) < 1e-3 && std::abs(ratio - 1) < 5e-3;
+            ratio = std::clamp(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)), 0.25, 4.0);
+        const bool near = next == zeta && std::abs(ratio - 1) < 8e-3;
         if (wanted.overshoot >= 0) t.set("bounces", physics::bouncesOf(next));
         if (wanted.peakTime > 0) t.set("swing", std::max(0.05, t.number("swing") * ratio));
         if (near) return;

@@ -16,8 +16,8 @@ struct Wanted {
 };
 
 /// New numbers by setting, found by measuring: each try runs the solver. They stay within the table's ranges, so the nearest that
-/// can be reached is given. Empty when the layer cannot be measured. Source: fixed-point iteration on the poles of a damped
-/// oscillator, zeta = -ln O / sqrt(pi^2 + ln^2 O) and t = 1 / (2 f sqrt(1 - zeta^2)).
+/// can be reached is given. Empty when the layer cannot be measured. Source: regula falsi on the damping ratio, and the
+/// peak time of a damped oscillator, t = 1 / (2 f sqrt(1 - zeta^2)), for the swing rate.
 std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
                                           const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel = {});
 

@@ -98,7 +98,9 @@ void StrandPart::addColliders(const LayerContext& context) {
         if (std::find(passes.begin(), passes.end(), c->id) != passes.end()) continue;
         const int anchor = m_anchors.add(c->actor, c->joint);
         if (anchor < 0) continue;
-        m_colliders.push_back({*c, anchor, {}, {}});
+        m_colliders.push_back({*c, anchor, {}, {}, {}, 0});
+        m_colliders.back().size = c->shape == scene::Shape::Box ? 0.5 * c->size.norm()
+                                                                : std::max(c->radius, c->radiusEnd) + 0.5 * c->length;
         const int joint = m_anchors.ownJoint(anchor);
         // A body that rides on the strand itself would push what carries it.
         for (Strand& s : m_strands) s.passes.push_back(joint != rig::kNoJoint && m_skeleton.isBelow(joint, s.plan.root));
@@ -293,6 +295,7 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
         m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
     blow(goal, false);
     if (m_meets) meetOthers();
+    findReachable();
     runSubsteps(dt);
 }
 
@@ -411,8 +414,9 @@ void StrandPart::runSubsteps(double dt) {
         for (Strand& s : m_strands) {
             moveBase(s, u, dt, k == m_substeps);
             moveGoals(s, at, h);
-            moveBodies(s, u, dt);
         }
+        placeBodies(u, dt);
+        for (const Strand& s : m_strands) moveBodies(s);
         movePins(u, dt);
         for (physics::StrandBatch& b : m_batches) b.step();
     }
@@ -456,23 +460,49 @@ void StrandPart::moveGoals(Strand& s, const Hermite& at, double h) {
     }
 }
 
-void StrandPart::moveBodies(const Strand& s, double u, double dt) {
+void StrandPart::findReachable() {
+    for (Strand& s : m_strands) {
+        s.far.assign(m_colliders.size(), false);
+        // All of the strand lies within its length of its base, all through the frame.
+        const double reach = s.plan.length * (1.05 + 1.1 * m_layer.number("stretch")) * (1 + m_layer.span("radius").second) +
+                             (s.felt.place - s.before.place).norm();
+        const Vec3 base = s.base.place;
+        for (std::size_t i = 0; i < m_colliders.size(); ++i) {
+            const Ridden& r = m_colliders[i];
+            if (r.collider.shape == scene::Shape::Plane || s.passes[i]) continue;
+            const double gap = std::min((r.now.centre - base).norm(), (r.before.centre - base).norm()) -
+                               (r.now.centre - r.before.centre).norm() - r.size - reach;
+            s.far[i] = gap > 0;
+            if (s.far[i]) m_batches[s.batch].passBody(s.lane, i);
+        }
+    }
+}
+
+void StrandPart::placeBodies(double u, double dt) {
+    for (Ridden& r : m_colliders) {
+        const ColliderPlace at{r.before.centre + u * (r.now.centre - r.before.centre), blend(r.before.turn, r.now.turn, u)};
+        r.body = bodyOf(r.collider, at);
+        r.body.spin = rotationVector(r.now.turn * r.before.turn.conjugate()) / dt;
+        r.body.velocity = (r.now.centre - r.before.centre) / dt + r.body.spin.cross(r.body.a - at.centre);
+    }
+}
+
+void StrandPart::moveBodies(const Strand& s) {
     const Quat back = carryOf(s).conjugate();
     const bool whole = s.felt.place == s.base.place && s.felt.turn.coeffs() == s.base.turn.coeffs();
     physics::StrandBatch& batch = m_batches[s.batch];
     for (std::size_t i = 0; i < m_colliders.size(); ++i) {
-        if (s.passes[i]) continue;
-        const Ridden& r = m_colliders[i];
-        ColliderPlace at{r.before.centre + u * (r.now.centre - r.before.centre), blend(r.before.turn, r.now.turn, u)};
-        Vec3 velocity = (r.now.centre - r.before.centre) / dt, spin = rotationVector(r.now.turn * r.before.turn.conjugate()) / dt;
-        if (!whole) {
-            at = {toFelt(s, at.centre), back * at.turn};
-            velocity = back * velocity;
-            spin = back * spin;
+        if (s.passes[i] || s.far[i]) continue;
+        if (whole) {
+            batch.setBody(s.lane, i, m_colliders[i].body);
+            continue;
         }
-        physics::Body b = bodyOf(r.collider, at);
-        b.spin = spin;
-        b.velocity = velocity + spin.cross(b.a - at.centre);
+        physics::Body b = m_colliders[i].body;
+        b.a = toFelt(s, b.a);
+        b.b = toFelt(s, b.b);
+        b.turn = back * b.turn;
+        b.velocity = back * b.velocity;
+        b.spin = back * b.spin;
         batch.setBody(s.lane, i, b);
     }
 }

@@ -40,13 +40,16 @@ class StrandPart final : public Part {
         std::vector<Quat> turnNow;                      // and where they are within the frame
         std::vector<char> moving;
         std::vector<Vec3> air;                          // at each link's end, at the frame last stepped to
-        std::vector<char> passes;                // by collider: it rides on this strand
+        std::vector<char> passes;                       // by collider: it rides on this strand
+        std::vector<char> far;                          // by collider: it cannot be reached within this frame
         physics::BaseStep step;
     };
     struct Ridden {
         scene::Collider collider;
         int anchor;
         ColliderPlace before, now;  // in the world
+        physics::Body body;         // within the frame, in the world
+        double size = 0;            // of a ball round it
     };
     struct Held {
         scene::Pin pin;
@@ -81,7 +84,9 @@ class StrandPart final : public Part {
     void runSubsteps(double dt);
     void moveBase(Strand& s, double u, double dt, bool last);
     void moveGoals(Strand& s, const Hermite& at, double h);
-    void moveBodies(const Strand& s, double u, double dt);
+    void findReachable();
+    void placeBodies(double u, double dt);
+    void moveBodies(const Strand& s);
     void movePins(double u, double dt);
 
     scene::Layer m_layer;
