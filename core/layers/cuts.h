@@ -25,18 +25,21 @@ class Cuts {
         double turn = 1e30;    // [rad]
     };
     bool found(const Step& before, const Step& now, const Step& after, double dt) const {
-        if (!m_finds) return false;
-        constexpr double kHeightsPerSecond = 12, kLeast = 0.3, kStandsOut = 8;
-        const bool jumped = now.travel > std::max(kHeightsPerSecond * dt, kLeast) * m_height &&
-                            now.travel > kStandsOut * std::max(before.travel, after.travel);
-        const bool spun = now.turn > radians(70) && now.turn > kStandsOut * std::max(before.turn, after.turn);
-        return jumped || spun;
+        return m_finds && (farther(now, before, dt) && farther(now, after, dt));
     }
+    /// Whether the step after this one looks like a jump; what comes after that is not known yet.
+    bool looms(const Step& now, const Step& ahead, double dt) const { return m_finds && farther(ahead, now, dt); }
     static Step between(const Vec3& placeA, const Quat& turnA, const Vec3& placeB, const Quat& turnB) {
         return {(placeB - placeA).norm(), 2 * std::acos(std::min(1.0, std::abs(turnA.dot(turnB))))};
     }
 
   private:
+    bool farther(const Step& step, const Step& beside, double dt) const {
+        constexpr double kHeightsPerSecond = 12, kLeast = 0.3, kStandsOut = 8;
+        const bool jumped = step.travel > std::max(kHeightsPerSecond * dt, kLeast) * m_height && step.travel > kStandsOut * beside.travel;
+        const bool spun = step.turn > radians(70) && step.turn > kStandsOut * beside.turn;
+        return jumped || spun;
+    }
     std::vector<int> m_frames;
     double m_height;
     bool m_finds, m_minds;

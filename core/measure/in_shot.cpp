@@ -8,7 +8,8 @@ namespace nutatio::measure {
 
 namespace {
 
-/// Takes out the mean, and the way the whole travels: what is left is swinging.
+/// Takes out the mean, and the way the whole travels where it does: what is left is swinging. A swing of a few rounds has a slope
+/// of its own, so the slope goes only where the ends lie far apart.
 void settle(std::vector<float>& v) {
     const auto n = static_cast<double>(v.size());
     double mean = 0, slope = 0, spread = 0;
@@ -18,7 +19,9 @@ void settle(std::vector<float>& v) {
         slope += x * v[k];
         spread += x * x;
     }
-    slope = spread > 0 ? slope / spread : 0;
+    const auto [low, high] = std::minmax_element(v.begin(), v.end());
+    const bool travels = std::abs(v.back() - v.front()) > 0.6f * (*high - *low);
+    slope = travels && spread > 0 ? slope / spread : 0;
     for (std::size_t k = 0; k < v.size(); ++k)
         v[k] = static_cast<float>(v[k] - mean - slope * (static_cast<double>(k) - 0.5 * (n - 1)));
 }

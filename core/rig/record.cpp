@@ -6,17 +6,17 @@ namespace nutatio::rig {
 
 namespace {
 
-/// Weighted mean of one joint's samples around `time` [s]: a Gaussian of half a frame's width.
+/// Weighted mean of one joint's samples around `time` [s]. The weights are a Gaussian's times (3 - d^2) / 2, which leaves parabolas
+/// as they are (a kernel of fourth order: Gasser and Mueller, 1979): peaks are not flattened.
 Xform smoothed(const std::vector<std::vector<Xform>>& samples, std::size_t joint, double time, double rate, double width) {
-    const double at = time * rate, reach = 3 * width * rate;
+    const double at = time * rate, reach = 4 * width * rate;
     const auto last = static_cast<double>(samples.size() - 1);
     Xform out{Vec3::Zero(), Quat(0, 0, 0, 0), Vec3::Zero()};
     double total = 0;
-    Quat near = Quat::Identity();
+    const Quat near = samples[static_cast<std::size_t>(std::clamp(std::round(at), 0.0, last))][joint].r;
     for (double k = std::floor(at - reach); k <= std::ceil(at + reach); ++k) {
-        const double d = (k - at) / (width * rate), w = std::exp(-0.5 * d * d);
+        const double d = (k - at) / (width * rate), w = (1.5 - 0.5 * d * d) * std::exp(-0.5 * d * d);
         const Xform& x = samples[static_cast<std::size_t>(std::clamp(k, 0.0, last))][joint];
-        if (total == 0) near = x.r;
         out.t += w * x.t;
         out.s += w * x.s;
         out.r.coeffs() += w * sameSide(x.r, near).coeffs();
@@ -48,7 +48,7 @@ Clip clipOfSamples(const Actor& actor, const std::vector<std::vector<Xform>>& sa
             c.width = path == Path::Turn ? 4 : 3;
             Quat before = rest[j].r;
             for (int f = 0; f < frames; ++f) {
-                const Xform x = smoothed(samples, j, f / fps, rate, 0.5 / fps);
+                const Xform x = smoothed(samples, j, f / fps, rate, 0.9 / fps);
                 c.times.push_back(static_cast<float>(f / fps));
                 before = sameSide(x.r, before);
                 for (int k = 0; k < c.width; ++k)

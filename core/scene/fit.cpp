@@ -153,7 +153,13 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
         const Capsule c = fitCapsule(points[k], bone);
         if (std::max(c.ra, c.rb) >= least * actor.height) fitted[k] = c;
     }
-    const double middle = 0.5 * (actor.low.x() + actor.high.x());
+    // The plane of symmetry stands half way between the joints that name one another, whatever the actor holds in one hand.
+    std::vector<double> middles;
+    for (int j = 0; j < s.size(); ++j)
+        if (const std::string name = otherSide(s.joint(j).name); !name.empty())
+            if (const int other = s.find(name); other != rig::kNoJoint)
+                middles.push_back(0.5 * (worlds[static_cast<std::size_t>(j)].t.x() + worlds[static_cast<std::size_t>(other)].t.x()));
+    const double middle = middles.empty() ? 0.5 * (actor.low.x() + actor.high.x()) : quantile(middles, 0.5);
     std::vector<Collider> out;
     Scene named = scene;  // so that the new ids differ from one another
     for (int j : s.order()) {

@@ -200,7 +200,8 @@ class JigglePart final : public Part {
         prepare(dt, pose.frame());
         const Goal before = m_goal;
         const bool cutAhead = m_cuts.marked(next.frame()) && next.frame() != pose.frame();
-        const Goal then = read(cutAhead ? pose : next), now = read(pose);
+        Goal then = read(cutAhead ? pose : next);
+        const Goal now = read(pose);
         const Cuts::Step went = Cuts::between(before.place, before.turn, now.place, now.turn);
         if (m_cuts.marked(pose.frame()) ||
             m_cuts.found(m_went, went, Cuts::between(now.place, now.turn, then.place, then.turn), dt)) {
@@ -210,6 +211,8 @@ class JigglePart final : public Part {
             return;
         }
         m_went = went;
+        // What lies beyond a cut says nothing about the speed before it.
+        if (m_cuts.looms(went, Cuts::between(now.place, now.turn, then.place, then.turn), dt)) then = now;
         const double perSecond2 = 1 / (dt * dt), travel = m_layer.numberAt("felt_travel", pose.frame()),
                      turning = m_layer.numberAt("felt_turn", pose.frame());
         const double sag = -kEarthGravity * m_layer.numberAt("sag", pose.frame()) / m_metres;

@@ -41,6 +41,10 @@ class Planner {
         for (int j : m_members) {
             const int above = j == m_root ? -1 : linkOf[at(m_skeleton.joint(j).parent)];
             linkOf[at(j)] = above;
+            if (above >= 0) {
+                const auto up = static_cast<std::size_t>(above);
+                p.riders.push_back({j, up, m_worlds.turn(p.joints[up]).conjugate() * (place(j) - p.links[up].restPlace)});
+            }
             const Vec3 way = lever(j, above, p);
             if (way.norm() <= tiny) continue;  // nothing to swing: it rides on the link above
             physics::LinkDef l;

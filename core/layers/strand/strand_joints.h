@@ -10,6 +10,13 @@ namespace nutatio::layers {
 struct StrandJoints {
     std::vector<int> joints;  // one a link: the joint that the link turns
     std::vector<physics::LinkDef> links;
+    /// Where every joint of the strand but its root stands on the link above it.
+    struct Rider {
+        int joint;
+        std::size_t link;
+        Vec3 lever;  // in the link's joint's axes
+    };
+    std::vector<Rider> riders;
     std::vector<double> along;  // by link: place of its joint from root (0) to tip (1), for profiles
     int root = 0;
     double length = 0;  // from the root to the farthest end [units]

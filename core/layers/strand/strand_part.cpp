@@ -113,15 +113,14 @@ void StrandPart::addPins(const LayerContext& context) {
         if (joint == rig::kNoJoint || anchor < 0) continue;
         for (std::size_t k = 0; k < m_strands.size(); ++k) {
             const StrandJoints& plan = m_strands[k].plan;
-            for (std::size_t i = 0; i < plan.links.size(); ++i) {
-                if (plan.joints[i] != joint) continue;
-                const physics::LinkDef& l = plan.links[i];
-                // A joint stands on the link above it; the first one is carried by the body and cannot be held.
-                if (p->end)
-                    m_pins.push_back({*p, anchor, k, i, l.length * l.direction});
-                else if (l.parent >= 0)
-                    m_pins.push_back({*p, anchor, k, static_cast<std::size_t>(l.parent), l.attach});
+            if (p->end) {
+                for (std::size_t i = 0; i < plan.links.size(); ++i)
+                    if (plan.joints[i] == joint) m_pins.push_back({*p, anchor, k, i, plan.links[i].length * plan.links[i].direction});
+                continue;
             }
+            // A joint stands on the link above it; the root is carried by the body and cannot be held.
+            for (const StrandJoints::Rider& r : plan.riders)
+                if (r.joint == joint) m_pins.push_back({*p, anchor, k, r.link, r.lever});
         }
     }
 }
@@ -264,7 +263,6 @@ void StrandPart::carryAcross(Strand& s, double dt, const Base& now, const Base& 
 
 void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
     m_worlds.update(goal);
-    // What lies beyond a cut says nothing about the speed before it.
     m_nextWorlds.update(m_cuts.marked(next.frame()) && next.frame() != goal.frame() ? goal : next);
     // The frame after a cut begins where the cut ends. All strands of a part hang on one body, and are carried together.
     const bool carried = std::any_of(m_strands.begin(), m_strands.end(), [&](const Strand& s) {
@@ -286,7 +284,11 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
         readGoals(s, m_nextWorlds, s.nextTurn);
         s.before = s.felt;
         s.felt = feltStep(s.before, s.base, now, travel, turn);
-        s.ahead = feltStep(s.felt, now, actualBase(s, m_nextWorlds), travel, turn);
+        // What lies beyond a cut says nothing about the speed before it.
+        const Base next1 = actualBase(s, m_nextWorlds);
+        const bool looms = m_cuts.looms(Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
+                                        Cuts::between(now.place, now.turn, next1.place, next1.turn), dt);
+        s.ahead = feltStep(s.felt, now, looms ? now : next1, travel, turn);
         s.lastStep = Cuts::between(s.base.place, s.base.turn, now.place, now.turn);
         s.base = now;
     }
