@@ -74,7 +74,8 @@ void ProfileEdit::mousePressEvent(QMouseEvent* e) {
     if (m_profile.empty()) m_profile = {{0, 1}, {1, 1}};
     const scene::ProfilePoint added = valueAt(e->position());
     const auto at = std::find_if(m_profile.begin(), m_profile.end(), [&](const auto& k) { return k.at > added.at; });
-    m_grabbed = static_cast<int>(m_profile.insert(at, added) - m_profile.begin());
+    const auto inserted = m_profile.insert(at, added);
+    m_grabbed = static_cast<int>(inserted - m_profile.begin());
     Q_EMIT changed(m_profile, m_gesture);
     update();
 }

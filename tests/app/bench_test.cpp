@@ -10,84 +10,15 @@
 #include <catch2/catch.hpp>
 
 #include "app/tuner/arithmetic.h"
-#include "tests/support/rigs.h"
+#include "tests/app/window.h"
 
 using namespace nutatio;
 using namespace nutatio::app;
+using test::kDemo;
+using test::kOtter;
 using test::TempFolder;
-
-namespace {
-
-const QString kOtter = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/otter.glb");
-const QString kDemo = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lake-landing.nutatio");
-
-bool waitFor(const std::function<bool()>& ready) {
-    return QTest::qWaitFor(ready, 30000);
-}
-
-/// A window with `file` open and its motion ready.
-struct Window {
-    explicit Window(const QString& file = kOtter, const QString& keepFolder = {}) : bench(keepFolder) {
-        bench.show();
-        REQUIRE(QTest::qWaitForWindowExposed(&bench));
-        // A bare virtual screen has no window manager that would do this.
-        QApplication::setActiveWindow(&bench);
-        if (file.isEmpty()) return;
-        bench.open(file);
-        REQUIRE(waitFor([&] { return !bench.document().scene().actors.empty(); }));
-        settle();
-    }
-    void settle() {
-        REQUIRE(waitFor([&] { return bench.document().upToDate() && bench.document().results(); }));
-        bench.stage()->grab();
-        QApplication::processEvents();
-    }
-    void key(int k, Qt::KeyboardModifiers m = Qt::NoModifier) { QTest::keyClick(&bench, static_cast<Qt::Key>(k), m); }
-    const scene::Scene& scene() { return bench.document().scene(); }
-    int joint(const char* name) { return scene().actors[0].actor->skeleton.find(name); }
-    void clickJoint(const char* name, Qt::KeyboardModifiers m = Qt::NoModifier) {
-        const auto at = bench.stage()->jointPixel(scene().actors[0].id, joint(name));
-        REQUIRE(at);
-        QTest::mouseClick(bench.stage(), Qt::LeftButton, m, at->toPoint());
-    }
-    void clickButton(const char* name) {
-        auto* b = bench.findChild<QPushButton*>(QLatin1String(name));
-        REQUIRE(b);
-        REQUIRE(b->isEnabled());
-        QTest::mouseClick(b, Qt::LeftButton);
-    }
-    QPushButton* buttonSaying(const QString& text) {
-        for (QPushButton* b : bench.findChildren<QPushButton*>())
-            if (b->text() == text && b->isVisible()) return b;
-        return nullptr;
-    }
-    QToolButton* toolNamed(const QString& name) {
-        for (QToolButton* b : bench.findChildren<QToolButton*>())
-            if (b->accessibleName() == name && b->isVisible()) return b;
-        return nullptr;
-    }
-    /// Drags a setting's knob to a value in five moves.
-    void drag(const std::string& setting, double to) {
-        SettingRow* row = bench.tuner()->row(setting);
-        REQUIRE(row);
-        Slider* s = row->slider();
-        const QPoint from = s->knob(s->value()), target = s->knob(to);
-        QTest::mousePress(s, Qt::LeftButton, Qt::NoModifier, from);
-        for (int k = 1; k <= 5; ++k) QTest::mouseMove(s, from + (target - from) * k / 5);
-        QTest::mouseRelease(s, Qt::LeftButton, Qt::NoModifier, target);
-    }
-    Vec3 tailTip() {
-        const auto& r = *bench.document().results()->evaluation.actors[0].result;
-        std::vector<Xform> pose;
-        std::vector<Affine> worlds;
-        r.pose(std::min(12, r.frames() - 1), pose);
-        rig::worldTransforms(scene().actors[0].actor->skeleton, pose, worlds);
-        return worlds[static_cast<std::size_t>(joint("tail_10"))].t;
-    }
-    Bench bench;
-};
-
-}  // namespace
+using test::waitFor;
+using test::Window;
 
 TEST_CASE("five actions: open, click the tail's root, L, add Strand, play; then the slider moves the playing tail") {
     Window w;
@@ -351,6 +282,8 @@ TEST_CASE("strands take a root and a tip, several roots, or all below one root")
     // The layer's own row can take the selection afresh.
     w.bench.session().selectJoint("otter", w.joint("tail_03"));
     w.bench.session().selectLayer(w.scene().layers[0].id);
+    QTest::mouseClick(w.toolNamed("Group: Joints"), Qt::LeftButton);
+    QApplication::processEvents();
     QTest::mouseClick(w.toolNamed("Root from the selection"), Qt::LeftButton);
     CHECK(w.scene().layers[0].list("root") == std::vector<std::string>{"tail_03"});
 }
@@ -368,7 +301,7 @@ TEST_CASE("colliders are laid on a joint, tuned, switched off and removed") {
     const double before = w.scene().collider(id)->radius;
     w.drag("radius", before * 2);
     CHECK(w.scene().collider(id)->radius > before * 1.5);
-    w.bench.action("collider-on")->trigger();
+    w.bench.action("item-on")->trigger();
     CHECK_FALSE(w.scene().collider(id)->on);
     w.key(Qt::Key_Delete);
     CHECK(w.scene().colliders.size() == 3);

@@ -1,0 +1,362 @@
+// The window: the Scope dragged, feels, trials, tug, handles, winds, pins, keys and profiles.
+#include <QApplication>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTest>
+#include <catch2/catch.hpp>
+
+#include "tests/app/window.h"
+
+using namespace nutatio;
+using namespace nutatio::app;
+using test::kDemo;
+using test::kOtter;
+using test::waitFor;
+using test::Window;
+
+namespace {
+
+/// Presses at `from`, goes to `to` in steps and lets go.
+void dragMouse(QWidget* w, const QPoint& from, const QPoint& to, const std::function<void()>& between = {}) {
+    QTest::mousePress(w, Qt::LeftButton, Qt::NoModifier, from);
+    for (int k = 1; k <= 6; ++k) {
+        QTest::mouseMove(w, from + (to - from) * k / 6);
+        if (between) between();
+    }
+    QTest::mouseRelease(w, Qt::LeftButton, Qt::NoModifier, to);
+}
+
+}  // namespace
+
+TEST_CASE("the Scope's peak is pulled: settings follow, the shot is simulated again, one step undoes it") {
+    Window w(kDemo);
+    w.bench.session().selectLayer("tail");
+    Scope* scope = w.bench.tuner()->scope();
+    REQUIRE(waitFor([&] { return scope->response().has_value(); }));
+    w.settle();
+    const measure::Response before = *scope->response();
+    const double swing = w.scene().layer("tail")->number("swing"), bounces = w.scene().layer("tail")->number("bounces");
+    const Vec3 tip = w.tailTip();
+    const QPoint from = scope->peakHandle()->toPoint();
+    dragMouse(scope, from, from + QPoint(30, -14), [&] {
+        const QString said = scope->changedWords();
+        REQUIRE(waitFor([&] { return scope->changedWords() != said || !said.isEmpty(); }));
+    });
+    REQUIRE(waitFor([&] { return w.scene().layer("tail")->number("bounces") > bounces; }));
+    w.settle();
+    REQUIRE(waitFor([&] { return scope->response()->overshoot > before.overshoot + 0.05; }));
+    CHECK(w.scene().layer("tail")->number("swing") < swing);  // later: slower
+    CHECK(scope->response()->peakTime > before.peakTime);
+    CHECK(scope->changedWords().contains(QStringLiteral("swing rate")));
+    w.settle();
+    CHECK((w.tailTip() - tip).norm() > 1e-4);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().layer("tail")->number("swing") == swing);
+    CHECK(w.scene().layer("tail")->number("bounces") == bounces);
+
+    SECTION("its resting level is pulled down: gravity follows") {
+        REQUIRE(waitFor([&] { return scope->response() && std::abs(scope->response()->overshoot - before.overshoot) < 1e-6; }));
+        const double gravity = w.scene().layer("tail")->number("gravity");
+        const QPoint at = scope->restHandle()->toPoint();
+        dragMouse(scope, at, at + QPoint(0, 24));
+        REQUIRE(waitFor([&] { return w.scene().layer("tail")->number("gravity") > gravity; }));
+        REQUIRE(waitFor([&] { return scope->response()->sag > before.sag * 1.2; }));
+    }
+    SECTION("moving a slider moves the curve, and a kept take stays to compare") {
+        w.key(Qt::Key_T);
+        REQUIRE(waitFor([&] { return scope->takeResponse().has_value(); }));
+        w.bench.tuner()->setOpen(QStringLiteral("Swing"), true);
+        w.drag("bounces", 5);
+        REQUIRE(waitFor([&] { return scope->response()->bounces > before.bounces + 1; }));
+        CHECK(scope->takeResponse()->bounces == Approx(before.bounces).margin(0.01));
+    }
+    SECTION("its second face tells lag and size in the shot") {
+        QTest::mouseClick(scope->findChildren<QToolButton*>().at(1), Qt::LeftButton);
+        CHECK(scope->face() == Scope::Face::Shot);
+        w.settle();
+        REQUIRE(waitFor([&] { return scope->inShot().moves; }));
+        CHECK(scope->words().contains(QStringLiteral("frames")));
+        CHECK(scope->inShot().part.size() == static_cast<std::size_t>(w.bench.document().frames()));
+    }
+}
+
+TEST_CASE("a feel is looked at by hovering and taken by one click; one's own is kept and comes back") {
+    QStandardPaths::setTestModeEnabled(true);
+    QDir(FeelsShelf::folder()).removeRecursively();
+    Window w(kDemo);
+    w.bench.session().selectLayer("tail");
+    w.bench.tuner()->setOpen(QStringLiteral("Feels"), true);
+    QApplication::processEvents();
+    FeelTile* whip = w.bench.tuner()->feels()->tile(QStringLiteral("Whip"));
+    REQUIRE(whip);
+    w.bench.tuner()->scrollTo(whip);
+    QApplication::processEvents();
+    const QImage still = whip->grab().toImage();
+    QTest::mouseMove(whip, QPoint(40, 30));
+    REQUIRE(waitFor([&] { return whip->isMoving(); }));
+    REQUIRE(waitFor([&] { return whip->grab().toImage() != still; }));
+    const Vec3 before = w.tailTip();
+    QTest::mouseClick(whip, Qt::LeftButton);
+    CHECK(w.scene().layer("tail")->number("swing") == 1.1);
+    CHECK(w.scene().layer("tail")->profiles.count("swing") == 1);
+    CHECK(w.scene().layer("tail")->list("root") == std::vector<std::string>{"tail_01"});
+    w.settle();
+    CHECK((w.tailTip() - before).norm() > 1e-4);
+    w.bench.document().undo();
+    CHECK(w.scene().layer("tail")->number("swing") == 1.6);
+
+    FeelsShelf* shelf = w.bench.tuner()->feels();
+    QTest::mouseClick(shelf->saveButton(), Qt::LeftButton);  // no name yet
+    CHECK(shelf->tile(QStringLiteral("Ferry rope")) == nullptr);
+    shelf->nameField()->setFocus();
+    QTest::keyClicks(shelf->nameField(), "Ferry rope");
+    QTest::mouseClick(shelf->saveButton(), Qt::LeftButton);
+    REQUIRE(shelf->tile(QStringLiteral("Ferry rope")));
+    CHECK(QFile::exists(FeelsShelf::folder() + QStringLiteral("/ferry-rope.json")));
+    Window again(kDemo);
+    again.bench.session().selectLayer("scarf");
+    again.bench.tuner()->setOpen(QStringLiteral("Feels"), true);
+    QApplication::processEvents();
+    FeelTile* own = again.bench.tuner()->feels()->tile(QStringLiteral("Ferry rope"));
+    REQUIRE(own);
+    QTest::mouseClick(own, Qt::LeftButton);
+    CHECK(again.scene().layer("scarf")->number("swing") == 1.6);
+    QDir(FeelsShelf::folder()).removeRecursively();
+}
+
+TEST_CASE("one click puts a trial on and plays it; another takes it off; size, speed and a lone joint") {
+    Window w(kDemo);
+    TrialStrip* trials = w.bench.tuner()->trials();
+    const int clip = w.bench.document().frames();
+    QTest::mouseClick(trials->button(QStringLiteral("hop")), Qt::LeftButton);
+    CHECK(w.scene().actors[0].trial.move == "hop");
+    CHECK(w.bench.session().isPlaying());
+    w.settle();
+    CHECK(w.bench.document().frames() != clip);
+    const auto height = [&] {
+        const auto& body = *w.bench.document().results()->evaluation.actors[0].body;
+        double most = -1e9;
+        for (int f = 0; f < body.frames(); ++f) most = std::max(most, body.at(w.scene().actors[0].actor->skeleton.roots()[0], f).t.y());
+        return most;
+    };
+    const double usual = height();
+    Slider* size = trials->sizeSlider();
+    dragMouse(size, size->knob(1), size->knob(2));
+    w.settle();
+    CHECK(height() > 1.5 * usual);
+    // A joint alone.
+    w.key(Qt::Key_Space);
+    w.bench.session().selectJoint("otter", w.joint("head"));
+    QTest::mouseClick(trials->jointToggle(), Qt::LeftButton);
+    CHECK(w.scene().actors[0].trial.joint == "head");
+    w.settle();
+    CHECK(height() < usual);
+    QTest::mouseClick(trials->button(QStringLiteral("hop")), Qt::LeftButton);
+    w.settle();
+    CHECK(w.bench.document().frames() == clip);
+}
+
+TEST_CASE("tug pulls a joint while everything reacts, springs back, and can be kept as a clip") {
+    Window w(kDemo);
+    w.key(Qt::Key_U);
+    REQUIRE(w.bench.stage()->tugOn());
+    Stage* stage = w.bench.stage();
+    Tug& tug = stage->tug();
+    stage->grab();
+    const int hand = w.joint("hand_R");
+    const QPoint from = stage->jointPixel("otter", hand)->toPoint();
+    const std::size_t clips = w.scene().actors[0].actor->clips.size();
+    w.key(Qt::Key_U, Qt::ShiftModifier);
+    REQUIRE(tug.isRecording());
+    QTest::mousePress(stage, Qt::LeftButton, Qt::NoModifier, from);
+    REQUIRE(tug.isHolding());
+    QTest::mouseMove(stage, from + QPoint(10, -20));
+    QTest::mouseMove(stage, from + QPoint(40, -90));
+    // The hand comes to where the mouse is, and layers react on top of the body.
+    REQUIRE(waitFor([&] {
+        stage->grab();
+        const auto at = stage->jointPixel("otter", hand);
+        return at && std::hypot(at->x() - from.x() - 40, at->y() - from.y() + 90) < 25;
+    }));
+    CHECK(tug.result().size() == tug.body().size());
+    double reacts = 0;
+    REQUIRE(waitFor([&] {
+        for (int j : {w.joint("tail_05"), w.joint("scarf_L_03")})
+            reacts = std::max(reacts, tug.result()[static_cast<std::size_t>(j)].r.angularDistance(tug.body()[static_cast<std::size_t>(j)].r));
+        return reacts > 1e-3;
+    }));
+    QTest::mouseRelease(stage, Qt::LeftButton, Qt::NoModifier, from + QPoint(40, -90));
+    CHECK_FALSE(tug.isHolding());
+    REQUIRE(waitFor([&] {
+        stage->grab();
+        const auto at = stage->jointPixel("otter", hand);
+        return at && std::hypot(at->x() - from.x(), at->y() - from.y()) < 4;
+    }));
+    w.key(Qt::Key_U, Qt::ShiftModifier);
+    REQUIRE(waitFor([&] { return w.scene().actors[0].clip == "Tug 1"; }));
+    CHECK(w.scene().actors[0].actor->clips.size() == clips + 1);
+    w.settle();
+    // It plays, and the hand goes somewhere in it.
+    const auto& body = *w.bench.document().results()->evaluation.actors[0].body;
+    double most = 0;
+    const int arm = w.joint("upper_arm_R");
+    for (int f = 0; f < body.frames(); ++f) most = std::max(most, body.at(arm, f).r.angularDistance(body.at(arm, 0).r));
+    CHECK(most > 0.1);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().actors[0].actor->clips.size() == clips);
+    w.key(Qt::Key_U);
+    CHECK_FALSE(tug.isLive());
+}
+
+TEST_CASE("colliders are fitted by one command and shaped by their handles") {
+    Window w(kDemo);
+    const std::size_t before = w.scene().colliders.size();
+    w.bench.session().selectJoint("otter", w.joint("hips"));
+    w.bench.session().setStep(StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("do-fit");
+    REQUIRE(w.scene().colliders.size() > before + 8);
+    std::string id;
+    for (const scene::Collider& c : w.scene().colliders)
+        if (c.joint == "forearm_L") id = c.id;
+    REQUIRE_FALSE(id.empty());
+    w.bench.session().selectCollider(id);
+    w.settle();
+    Stage* stage = w.bench.stage();
+    const scene::Collider was = *w.scene().collider(id);
+    const auto pull = [&](Stage::Handle::Part part, const QPoint& by) {
+        stage->grab();
+        const auto at = stage->handlePixel(part);
+        REQUIRE(at);
+        dragMouse(stage, at->toPoint(), at->toPoint() + by);
+    };
+    pull(Stage::Handle::EndB, QPoint(30, 20));
+    const scene::Collider longer = *w.scene().collider(id);
+    CHECK(longer.length != was.length);
+    CHECK(longer.radius == was.radius);
+    pull(Stage::Handle::Move, QPoint(25, -30));
+    CHECK((w.scene().collider(id)->offset - longer.offset).norm() > 1e-3);
+    CHECK(w.scene().collider(id)->length == longer.length);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().collider(id)->length == was.length);
+    CHECK(w.bench.session().selection().collider == id);
+}
+
+TEST_CASE("a wind is turned by its arrow, tuned, aimed at a layer, switched off and removed") {
+    Window w(kDemo);
+    const Vec3 calm = w.tailTip();
+    w.bench.action(QStringLiteral("add-wind"))->trigger();
+    REQUIRE(w.scene().winds.size() == 1);
+    w.settle();
+    CHECK((w.tailTip() - calm).norm() > 1e-4);
+    Stage* stage = w.bench.stage();
+    stage->grab();
+    const Vec3 direction = w.scene().winds[0].direction;
+    const QPoint tip = stage->handlePixel(Stage::Handle::Tip)->toPoint();
+    dragMouse(stage, tip, tip + QPoint(0, 60));
+    CHECK((w.scene().winds[0].direction - direction).norm() > 0.1);
+    CHECK(w.scene().winds[0].direction.norm() == Approx(1));
+    w.drag("speed", 9);
+    CHECK(w.scene().winds[0].speed == Approx(9).margin(0.5));
+    QTest::mouseClick(w.toolNamed(QStringLiteral("Blows on tail")), Qt::LeftButton);
+    CHECK(w.scene().winds[0].layers == std::vector<std::string>{"scarf", "ears"});
+    w.settle();
+    CHECK((w.tailTip() - calm).norm() < 1e-12);
+    w.bench.action(QStringLiteral("item-on"))->trigger();
+    CHECK_FALSE(w.scene().winds[0].on);
+    w.key(Qt::Key_Delete);
+    CHECK(w.scene().winds.empty());
+}
+
+TEST_CASE("a pin holds what is selected where it stands, and its strength is keyed") {
+    Window w(kDemo);
+    w.clickJoint("tail_08");
+    w.bench.session().setFrame(6);
+    w.bench.action(QStringLiteral("add-pin"))->trigger();
+    REQUIRE(w.scene().pins.size() == 1);
+    CHECK(w.scene().pins[0].joint == "tail_08");
+    w.settle();
+    const auto place = [&](int frame) {
+        const auto& r = *w.bench.document().results()->evaluation.actors[0].result;
+        std::vector<Xform> pose;
+        std::vector<Affine> worlds;
+        r.pose(frame, pose);
+        rig::worldTransforms(w.scene().actors[0].actor->skeleton, pose, worlds);
+        return worlds[static_cast<std::size_t>(w.joint("tail_08"))].t;
+    };
+    CHECK((place(6) - w.scene().pins[0].offset).norm() < 0.03);
+    CHECK((place(20) - w.scene().pins[0].offset).norm() < 0.03);
+    QTest::mouseClick(w.bench.tuner()->row("strength")->keyButton(), Qt::LeftButton);
+    REQUIRE(w.scene().pins[0].strengthKeys.size() == 1);
+    w.bench.session().setFrame(12);
+    w.drag("strength", 0);
+    CHECK(w.scene().pins[0].strengthKeys.size() == 2);
+    w.settle();
+    CHECK((place(24) - w.scene().pins[0].offset).norm() > 0.01);
+}
+
+TEST_CASE("settings are keyed by their diamond or by K, and shaped from root to tip") {
+    Window w(kDemo);
+    w.bench.session().selectLayer("tail");
+    w.settle();
+    SettingRow* row = w.bench.tuner()->row("swing");
+    REQUIRE(row->keyButton());
+    QTest::mouseClick(row->keyButton(), Qt::LeftButton);
+    CHECK(w.scene().layer("tail")->keys.at("swing") == scene::Keys{{0, 1.6}});
+    w.bench.session().setFrame(14);
+    w.drag("swing", 4);
+    REQUIRE(w.scene().layer("tail")->keys.at("swing").size() == 2);
+    CHECK(w.scene().layer("tail")->keys.at("swing")[1].frame == 14);
+    CHECK(w.scene().layer("tail")->number("swing") == 1.6);
+    w.bench.session().setFrame(7);
+    const double between = row->slider()->value();
+    CHECK(between > 1.6);
+    CHECK(between < 4);
+    row->slider()->setFocus();
+    w.key(Qt::Key_K);
+    CHECK(w.scene().layer("tail")->keys.at("swing").size() == 3);
+    w.key(Qt::Key_K);
+    CHECK(w.scene().layer("tail")->keys.at("swing").size() == 2);
+
+    const Vec3 before = w.tailTip();
+    QTest::mouseClick(row->profileButton(), Qt::LeftButton);
+    ProfileEdit* edit = row->profileEdit();
+    QApplication::processEvents();
+    REQUIRE(edit->isVisible());
+    w.bench.tuner()->scrollTo(edit);
+    QApplication::processEvents();
+    const QPoint from = edit->pointAt({0.5, 1}).toPoint(), to = edit->pointAt({0.5, 2}).toPoint();
+    dragMouse(edit, from, to);
+    const scene::Profile profile = w.scene().layer("tail")->profiles.at("swing");
+    REQUIRE(profile.size() == 3);
+    CHECK(profile[1].times == Approx(2).margin(0.1));
+    w.settle();
+    CHECK((w.tailTip() - before).norm() > 1e-5);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().layer("tail")->profiles.count("swing") == 0);
+}
+
+TEST_CASE("a cut is marked at the frame on show and taken away again") {
+    Window w(kDemo);
+    w.bench.session().setFrame(10);
+    w.bench.action(QStringLiteral("cut"))->trigger();
+    CHECK(w.scene().cuts == std::vector<int>{10});
+    w.bench.action(QStringLiteral("cut"))->trigger();
+    CHECK(w.scene().cuts.empty());
+    w.bench.session().setFrame(0);
+    w.bench.action(QStringLiteral("cut"))->trigger();
+    CHECK(w.scene().cuts.empty());
+}
+
+TEST_CASE("colliders that a layer passes through, and how one is left in the world") {
+    Window w(kDemo);
+    w.bench.session().selectCollider("belly");
+    w.settle();
+    w.clickButton("do-collider-world");
+    CHECK(w.scene().collider("belly")->actor.empty());
+    CHECK(w.bench.session().selection().collider == "belly");
+    CHECK(w.scene().collider("belly")->offset.y() > 0.2);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().collider("belly")->actor == "otter");
+}
