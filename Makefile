@@ -25,6 +25,7 @@ shots: build
 bench: build
 	@build/release/bin/nutatio-benchmarks --benchmark_out=build/bench.json --benchmark_out_format=json
 	@build/release/bin/nutatio-solver-table
+	@build/release/bin/nutatio-reed-bed
 	@scripts/cost build/release/bin/nutatio-solver-table
 
 sanitize: setup

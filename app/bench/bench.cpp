@@ -54,12 +54,6 @@ Bench::Bench(const QString& keepFolder)
         m_actions["record"]->setChecked(false);
         m_hint->setText(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.") : tr("Recorded %1; it plays now.").arg(clip));
     });
-    connect(&m_session, &Session::selectionChanged, this, [this] {
-        const Selection& s = m_session.selection();
-        if (s.joints.empty()) return;
-        m_lastActor = s.actor;
-        m_lastJoint = s.joints.front();
-    });
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
         for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-wind",
@@ -69,17 +63,22 @@ Bench::Bench(const QString& keepFolder)
     });
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
+    connect(&m_document, &Document::simulating, this, &Bench::showProgress);
     connect(&m_document, &Document::failed, this, [this](const QString& sentence) {
+        m_opening = false;
         m_busy->hide();
         m_stop->hide();
         m_notice->say(sentence, {}, true);
     });
     connect(&m_document, &Document::opening, this, [this](const QString& file) {
         m_hint->setText(tr("Opening %1").arg(file));
+        m_opening = true;
+        m_busy->setRange(0, 0);
         m_busy->show();
         m_stop->show();
     });
     connect(&m_document, &Document::opened, this, [this](const QStringList& warnings) {
+        m_opening = false;
         m_busy->hide();
         m_stop->hide();
         m_hint->clear();
@@ -162,11 +161,11 @@ void Bench::makeRosterCommands() {
     add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {},
         [this] { changePin(tr("Pin the end"), [](scene::Pin& p) { p.end = !p.end; }); });
     add("pin-to-selection", tr("Pin: hold to the joint last selected"), {}, {}, [this] {
-        const scene::ActorEntry* a = m_document.scene().actor(m_lastActor);
-        if (!a || m_lastJoint < 0) return;
+        const scene::ActorEntry* a = m_document.scene().actor(m_session.lastActor());
+        if (!a || m_session.lastJoint() < 0) return;
         changePin(tr("Pin to a joint"), [&](scene::Pin& p) {
             p.toActor = a->id;
-            p.toJoint = a->actor->skeleton.reference(m_lastJoint);
+            p.toJoint = a->actor->skeleton.reference(m_session.lastJoint());
             p.offset = Vec3::Zero();
         });
     });
@@ -433,11 +432,18 @@ QWidget* Bench::statusLine() {
     m_busy->setTextVisible(false);
     m_stop = new QToolButton;
     m_stop->setText(tr("Cancel"));
+    m_stop->setObjectName(QStringLiteral("stop"));
     connect(m_stop, &QToolButton::clicked, this, [this] {
-        m_document.stopOpening();
         m_busy->hide();
         m_stop->hide();
-        m_hint->setText(tr("Stopped; what was open stays open."));
+        if (m_opening) {
+            m_opening = false;
+            m_document.stopOpening();
+            m_hint->setText(tr("Stopped; what was open stays open."));
+        } else {
+            m_document.stopSimulating();
+            m_hint->setText(tr("Stopped; the motion on show is older than the settings. The next change simulates again."));
+        }
     });
     m_status = new QLabel;
     m_status->setFont(look::figureFont(8.5));
@@ -519,6 +525,26 @@ void Bench::refresh() {
                        ? QStringLiteral("Nutatio")
                        : m_document.title() + (m_document.isModified() ? QStringLiteral("*") : QString()) +
                              QStringLiteral(" – Nutatio"));
+}
+
+void Bench::showProgress(double share) {
+    if (share < 0) {
+        m_simulates = false;
+        if (m_opening) return;
+        m_busy->hide();
+        m_stop->hide();
+        if (m_hint->text().startsWith(tr("Simulating"))) m_hint->clear();
+        return;
+    }
+    if (!m_simulates) m_simulatingSince.start();
+    m_simulates = true;
+    // What is done within half a second needs no bar.
+    if (m_opening || m_simulatingSince.elapsed() < 500) return;
+    m_busy->setRange(0, 100);
+    m_busy->setValue(static_cast<int>(100 * share));
+    m_busy->show();
+    m_stop->show();
+    m_hint->setText(tr("Simulating, %1 % done").arg(100 * share, 0, 'f', 0));
 }
 
 void Bench::showEvaluation() {

@@ -1,6 +1,7 @@
 // The Bench: the one window, its commands and its layout.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QLabel>
 #include <QMainWindow>
 #include <QMenu>
@@ -61,6 +62,7 @@ class Bench : public QMainWindow {
     void layOut();
     void refresh();
     void showEvaluation();
+    void showProgress(double share);
     void addLayer(const std::string& kind);
     void addCollider(scene::Shape shape);
     void makeRosterCommands();
@@ -99,8 +101,8 @@ class Bench : public QMainWindow {
     QToolButton* m_stop = nullptr;
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
-    std::string m_lastActor;
-    int m_lastJoint = -1;  // the joint last selected, for what is held to it
+    QElapsedTimer m_simulatingSince;
+    bool m_simulates = false, m_opening = false;
     bool m_closing = false;
 };
 

@@ -16,9 +16,9 @@ namespace {
 
 constexpr std::size_t kMostSteps = 500;
 
-ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, const Cancel& cancel) {
+ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     auto r = std::make_shared<Results>();
-    r->evaluation = evaluator.evaluate(scene, cancel);
+    r->evaluation = evaluator.evaluate(scene, cancel, progress);
     for (const scene::ActorEntry& a : scene.actors) {
         r->grids.push_back(scene.grid(a));
         for (const pipeline::LayerResult& l : r->evaluation.actor(a.id)->layers)
@@ -33,6 +33,9 @@ Document::Document(QObject* parent) : QObject(parent) {
     m_keepTimer.setSingleShot(true);
     m_keepTimer.setInterval(1500);
     connect(&m_keepTimer, &QTimer::timeout, this, &Document::keepNow);
+    connect(&m_runner, &NewestWins::busyChanged, this, [this](bool busy) {
+        if (!busy) Q_EMIT simulating(-1);
+    });
 }
 
 Document::~Document() {
@@ -150,7 +153,11 @@ int Document::frames() const {
 void Document::evaluate() {
     m_upToDate = false;
     m_runner.ask([this, scene = m_scene](const Cancel& cancel) -> NewestWins::Deliver {
-        ResultsPtr r = resultsOf(scene, m_evaluator, cancel);
+        const auto tell = [this](double share) {
+            QMetaObject::invokeMethod(
+                this, [this, share] { Q_EMIT simulating(share); }, Qt::QueuedConnection);
+        };
+        ResultsPtr r = resultsOf(scene, m_evaluator, cancel, tell);
         return [this, r] {
             m_results = r;
             m_upToDate = !m_runner.busy();

@@ -53,6 +53,8 @@ class Document : public QObject {
     /// The newest finished evaluation; its motion may be a moment behind the scene.
     const ResultsPtr& results() const { return m_results; }
     bool upToDate() const { return m_upToDate; }
+    /// Gives up the evaluation that runs; the motion on show stays the older one until the next edit.
+    void stopSimulating() { m_runner.stop(); }
     int frames() const;
     pipeline::Evaluator& evaluator() { return m_evaluator; }
 
@@ -65,6 +67,8 @@ class Document : public QObject {
   Q_SIGNALS:
     void sceneChanged();
     void resultsChanged();
+    /// How much of the running evaluation is done (0..1); a negative share when it has ended or was given up.
+    void simulating(double share);
     void historyChanged();
     void opened(const QStringList& warnings);
     void opening(const QString& file);

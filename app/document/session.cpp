@@ -14,6 +14,10 @@ Session::Session(Document& document, QObject* parent) : QObject(parent), m_docum
 void Session::select(Selection s) {
     if (s == m_selection) return;
     m_selection = std::move(s);
+    if (!m_selection.joints.empty()) {
+        m_lastActor = m_selection.actor;
+        m_lastJoint = m_selection.joints.front();
+    }
     Q_EMIT selectionChanged();
 }
 

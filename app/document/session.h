@@ -37,6 +37,9 @@ class Session : public QObject {
     void selectCollider(const std::string& collider);
     void selectWind(const std::string& wind);
     void selectPin(const std::string& pin);
+    /// The joint last selected, which stays known while a layer is tuned; -1 before any was.
+    const std::string& lastActor() const { return m_lastActor; }
+    int lastJoint() const { return m_lastJoint; }
     /// Grows the joint selection by everything below it.
     void selectChain();
 
@@ -73,6 +76,8 @@ class Session : public QObject {
 
     Document& m_document;
     Selection m_selection;
+    std::string m_lastActor;
+    int m_lastJoint = -1;
     int m_frame = 0, m_from = 0;
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;

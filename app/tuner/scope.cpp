@@ -64,6 +64,10 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
     });
 }
 
+int Scope::watched(const scene::ActorEntry& entry) const {
+    return m_session.lastActor() == entry.id && m_session.lastJoint() < entry.actor->skeleton.size() ? m_session.lastJoint() : rig::kNoJoint;
+}
+
 void Scope::setFace(Face face) {
     m_face = face;
     m_pushFace->setChecked(face == Face::Push);
@@ -88,9 +92,9 @@ void Scope::measure() {
     m_fps = m_document.scene().fps;
     m_mmPerUnit = 1000 * entry->actor->metresPerUnit;
     m_height = entry->actor->height;
-    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame())](const Cancel& cancel) -> NewestWins::Deliver {
+    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel) : std::nullopt;
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
@@ -107,9 +111,9 @@ void Scope::measureTake() {
     const scene::ActorEntry* entry = layer ? take->actor(layer->actor) : nullptr;
     update();
     if (!entry) return;
-    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame())](const Cancel& cancel) -> NewestWins::Deliver {
+    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel) : std::nullopt;
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_session.selection().layer) return;
             m_take = r;
@@ -404,10 +408,10 @@ void Scope::follow(const QPointF& at) {
         if (shown < 0.02 * push()) w.sag = 0;
     }
     m_tuning.ask([this, w, entry = *entry, held = layer->heldAt(m_session.frame()), gesture = m_gesture,
-                  frame = m_session.frame()](const Cancel& cancel) -> NewestWins::Deliver {
+                  frame = m_session.frame(), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
         const auto found =
-            kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel) : std::map<std::string, double>{};
+            kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel, joint) : std::map<std::string, double>{};
         return [this, found, kind, id = held.id, gesture, frame] {
             if (found.empty() || !m_document.scene().layer(id)) return;
             QStringList said;

@@ -57,6 +57,8 @@ class Scope : public QWidget {
     };
     QRectF plotRect() const;
     Axes pushAxes() const;
+    /// The joint last selected, when it is this actor's: the one whose answer is wanted, if the layer moves it.
+    int watched(const scene::ActorEntry& entry) const;
     double push() const;
     double sagShown(const measure::Response& r) const;
     void measure();

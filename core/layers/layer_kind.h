@@ -72,9 +72,12 @@ class Part {
 
     /// The point whose answer the Scope shows [units], where the body alone would have it, and the lever that turns its
     /// way into an angle (0: it answers by moving, not by turning).
+    /// Of a joint of the part, or the end beyond it, when `watch` was told of one.
     virtual Vec3 probe() const = 0;
     virtual Vec3 probeGoal() const = 0;
     virtual double probeLever() const = 0;
+    /// Makes `joint` the one that is watched; false when the part does not move it.
+    virtual bool watch(int joint) = 0;
 };
 
 using Parts = std::vector<std::unique_ptr<Part>>;

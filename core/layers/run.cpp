@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <mutex>
 
 namespace nutatio::layers {
 
@@ -29,7 +30,27 @@ class Sequence {
     bool m_loops;
 };
 
-std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig::Track& below, const Cancel& cancel) {
+/// Counts the steps of all parts and tells of them at every hundredth.
+class Counter {
+  public:
+    Counter(std::size_t all, const Progress& progress) : m_all(all), m_progress(progress) {}
+    void one() {
+        if (!m_progress) return;
+        const std::size_t done = ++m_done;
+        if (done * 100 / m_all == (done - 1) * 100 / m_all) return;
+        const std::lock_guard guard(m_lock);
+        m_progress(static_cast<double>(done) / static_cast<double>(m_all));
+    }
+
+  private:
+    std::size_t m_all;
+    const Progress& m_progress;
+    std::atomic<std::size_t> m_done{0};
+    std::mutex m_lock;
+};
+
+std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
+                                 Counter& counter) {
     const std::size_t n = part.joints().size();
     std::vector<rig::Column> columns(n);
     for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
@@ -37,6 +58,7 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
     const double dt = below.grid().dt();
     for (int s = sequence.first(); s < below.frames(); ++s) {
         if (cancel.asked()) throw Cancelled{};
+        counter.one();
         if (s == sequence.first())
             part.start(dt, sequence.at(s), sequence.at(s + 1));
         else
@@ -50,15 +72,17 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
 
 }  // namespace
 
-rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+               const Progress& progress) {
     Parts parts = kind.parts(context, PoseView(below, 0));
     const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))),
                             below.closes(context.actor.height));
+    Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())), progress);
     std::vector<std::vector<rig::Column>> columns(parts.size());
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t i) {
         try {
-            columns[i] = runPart(*parts[i], sequence, below, cancel);
+            columns[i] = runPart(*parts[i], sequence, below, cancel, counter);
         } catch (const Cancelled&) {
             stopped = true;
         }

@@ -6,8 +6,9 @@
 namespace nutatio::layers {
 
 /// The track with the layer's parts simulated over every frame, at full mix. Same bits for any number of threads.
-/// Throws Cancelled when asked to stop.
-rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel);
+/// `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked to stop.
+rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+               const Progress& progress = {});
 
 /// Whether the layer is used whole in every frame.
 bool mixesWhole(const scene::Layer& layer);

@@ -15,10 +15,13 @@ using layers::PoseView;
 
 constexpr int kMostSteps = 120 * 90;
 
-/// The first part of the layer with some of its settings changed.
-std::unique_ptr<Part> firstPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer,
-                                const PoseView& pose) {
-    layers::Parts parts = kind.parts({context.actor, layer, {}}, pose);
+/// The part of the layer that moves `joint`, or the first one, with some of the layer's settings changed.
+std::unique_ptr<Part> watchedPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer,
+                                  const PoseView& pose, int joint) {
+    layers::Parts parts = kind.parts({context.actor, layer}, pose);
+    if (joint != rig::kNoJoint)
+        for (auto& p : parts)
+            if (p->watch(joint)) return std::move(p);
     return parts.empty() ? nullptr : std::move(parts.front());
 }
 
@@ -102,7 +105,7 @@ void readSwing(Part& part, const Push& view, double f, double seconds, Response&
 }  // namespace
 
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
-                                 const std::vector<Xform>& pose, const Cancel& cancel) {
+                                 const std::vector<Xform>& pose, const Cancel& cancel, int joint) {
     if (kind.problem(context.actor, context.layer)) return std::nullopt;
     scene::Layer bare = context.layer;
     const double gravity = bare.number("gravity") + bare.number("sag");
@@ -110,7 +113,7 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
         if (kind.setting(pull)) bare.values[pull] = 0.0;
     for (const char* felt : {"felt_travel", "felt_turn"})
         if (kind.setting(felt)) bare.values[felt] = 1.0;
-    const std::unique_ptr<Part> part = firstPart(kind, context, bare, PoseView(pose));
+    const std::unique_ptr<Part> part = watchedPart(kind, context, bare, PoseView(pose), joint);
     if (!part) return std::nullopt;
 
     const double f = bare.number("swing"), zeta = physics::dampingRatio(bare.number("bounces"));
@@ -149,7 +152,7 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
     if (gravity != 0) {
         scene::Layer heavy = context.layer;
         if (kind.setting("bounces")) heavy.values["bounces"] = 0.5;  // the resting place is the same, and reached sooner
-        const std::unique_ptr<Part> hanging = firstPart(kind, context, heavy, PoseView(pose));
+        const std::unique_ptr<Part> hanging = watchedPart(kind, context, heavy, PoseView(pose), joint);
         hanging->start(r.dt, PoseView(pose), PoseView(pose));
         const int wait = std::min(kMostSteps, static_cast<int>((f > 0 ? std::min(6 / f, 60.0) : 10.0) / r.dt));
         for (int k = 0; k < wait; ++k) {

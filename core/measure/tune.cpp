@@ -11,8 +11,8 @@ namespace {
 class Tuning {
   public:
     Tuning(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
-           const Cancel& cancel)
-        : m_kind(kind), m_context(context), m_layer(context.layer), m_pose(pose), m_cancel(cancel) {}
+           const Cancel& cancel, int joint)
+        : m_kind(kind), m_context(context), m_layer(context.layer), m_pose(pose), m_cancel(cancel), m_joint(joint) {}
 
     double number(const char* id) const { return m_layer.number(id); }
     void set(const char* id, double value) {
@@ -21,7 +21,7 @@ class Tuning {
     }
     std::optional<Response> measured() const {
         layers::LayerContext c{m_context.actor, m_layer};
-        return response(m_kind, c, m_pose, m_cancel);
+        return response(m_kind, c, m_pose, m_cancel, m_joint);
     }
     const std::map<std::string, double>& found() const { return m_found; }
 
@@ -31,6 +31,7 @@ class Tuning {
     scene::Layer m_layer;
     const std::vector<Xform>& m_pose;
     const Cancel& m_cancel;
+    int m_joint;
     std::map<std::string, double> m_found;
 };
 
@@ -102,9 +103,9 @@ void tuneSag(Tuning& t, const char* pull, double wanted) {
 }  // namespace
 
 std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
-                                          const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel) {
+                                          const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel, int joint) {
     if (kind.problem(context.actor, context.layer)) return {};
-    Tuning t(kind, context, pose, cancel);
+    Tuning t(kind, context, pose, cancel, joint);
     if (wanted.overshoot >= 0 || wanted.peakTime > 0) tunePeak(t, wanted);
     if (wanted.sag >= 0) tuneSag(t, kind.setting("gravity") ? "gravity" : "sag", wanted.sag);
     return t.found();

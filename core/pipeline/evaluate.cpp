@@ -204,7 +204,9 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
             key = layerKey(key, context, otherKeys);
             TrackPtr full = known(key);
             if (!full) {
-                full = std::make_shared<const rig::Track>(layers::run(*kind, context, *now, cancel));
+                full = std::make_shared<const rig::Track>(layers::run(*kind, context, *now, cancel, [&](double share) {
+                    if (progress) progress((done + share) / count);
+                }));
                 keep(key, full, now.get());
                 if (simulated) ++*simulated;
             }

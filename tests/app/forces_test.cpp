@@ -5,6 +5,7 @@
 #include <QTest>
 #include <catch2/catch.hpp>
 
+#include "demo/reeds.h"
 #include "tests/app/window.h"
 
 using namespace nutatio;
@@ -12,6 +13,7 @@ using namespace nutatio::app;
 using test::kDemo;
 using test::kOtter;
 using test::waitFor;
+using test::TempFolder;
 using test::Window;
 
 namespace {
@@ -359,4 +361,33 @@ TEST_CASE("colliders that a layer passes through, and how one is left in the wor
     CHECK(w.scene().collider("belly")->offset.y() > 0.2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.scene().collider("belly")->actor == "otter");
+}
+
+TEST_CASE("a bed of reeds: the bench answers while it simulates, shows how far it is, and can be told to stop") {
+    TempFolder f;
+    demo::writeReeds(f.path(), {.frames = 600});
+    Window w(QString::fromStdString((f / "reeds.nutatio").string()));
+    std::vector<double> heard;
+    QObject::connect(&w.bench.document(), &Document::simulating, &w.bench, [&](double share) { heard.push_back(share); });
+    const ResultsPtr before = w.bench.document().results();
+    w.bench.session().selectLayer(w.scene().layers[0].id);
+    w.drag("bounces", 4);
+    REQUIRE(waitFor([&] { return !heard.empty() && heard.back() > 0; }));
+    CHECK_FALSE(w.bench.document().upToDate());
+    // Keys are heard while it works.
+    const int frame = w.bench.session().frame();
+    w.key(Qt::Key_Right);
+    CHECK(w.bench.session().frame() == frame + 1);
+    auto* stop = w.bench.findChild<QToolButton*>(QStringLiteral("stop"));
+    REQUIRE(waitFor([&] { return stop->isVisible(); }));
+    QTest::mouseClick(stop, Qt::LeftButton);
+    REQUIRE(waitFor([&] { return heard.back() < 0; }));
+    CHECK_FALSE(stop->isVisible());
+    CHECK_FALSE(w.bench.document().upToDate());
+    for (std::size_t k = 1; k + 1 < heard.size(); ++k)
+        if (heard[k] >= 0 && heard[k - 1] >= 0) CHECK(heard[k] <= 1);
+    // The next change simulates again, to the end.
+    w.drag("bounces", 3);
+    w.settle();
+    CHECK(w.bench.document().results() != before);
 }

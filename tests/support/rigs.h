@@ -68,6 +68,9 @@ struct Bench {
     std::vector<physics::Body> bodies;
 };
 
+/// How often this program has asked for memory so far (counted in core-tests).
+std::size_t allocations();
+
 /// Frequency [1/s] and damping ratio of a decaying oscillation sampled every h, from its zero crossings and its peaks.
 struct Swing {
     double f = 0, zeta = 0;

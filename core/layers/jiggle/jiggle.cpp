@@ -253,6 +253,7 @@ class JigglePart final : public Part {
     }
     Vec3 probeGoal() const override { return m_move.any() ? m_goal.place : tip(m_goal); }
     double probeLever() const override { return m_move.any() ? 0.0 : m_lever; }
+    bool watch(int joint) override { return joint == m_joints[0]; }
 
   private:
     struct Goal {

@@ -547,18 +547,29 @@ void StrandPart::write(const PoseView& goal, std::span<Xform> out) const {
 }
 
 Vec3 StrandPart::probe() const {
-    const Strand& s = m_strands.front();
+    const Strand& s = m_strands[m_probeStrand];
     return s.base.place + carryOf(s) * (m_batches[s.batch].end(s.lane, m_probe) - s.felt.place);
 }
 
 Vec3 StrandPart::probeGoal() const {
-    const StrandJoints& p = m_strands.front().plan;
+    const StrandJoints& p = m_strands[m_probeStrand].plan;
     return m_worlds.world(p.joints[m_probe]).t +
            m_worlds.turn(p.joints[m_probe]) * (p.links[m_probe].length * p.links[m_probe].direction);
 }
 
 double StrandPart::probeLever() const {
-    return std::max((probeGoal() - m_strands.front().base.place).norm(), 1e-9);
+    return std::max((probeGoal() - m_strands[m_probeStrand].base.place).norm(), 1e-9);
+}
+
+bool StrandPart::watch(int joint) {
+    for (std::size_t k = 0; k < m_strands.size(); ++k)
+        for (std::size_t i = 0; i < m_strands[k].plan.joints.size(); ++i)
+            if (m_strands[k].plan.joints[i] == joint) {
+                m_probeStrand = k;
+                m_probe = i;
+                return true;
+            }
+    return false;
 }
 
 }  // namespace nutatio::layers

@@ -22,6 +22,7 @@ class StrandPart final : public Part {
     Vec3 probe() const override;
     Vec3 probeGoal() const override;
     double probeLever() const override;
+    bool watch(int joint) override;
 
   private:
     struct Base {
@@ -106,7 +107,7 @@ class StrandPart final : public Part {
     std::vector<physics::StrandBatch> m_batches;
     double m_dt = 0, m_tunedAt = -1e9;
     int m_substeps = 0;
-    std::size_t m_probe = 0;
+    std::size_t m_probeStrand = 0, m_probe = 0;  // the link whose end is watched
 };
 
 /// How many links of other strands each strand looks out for, when they meet one another.
