@@ -59,7 +59,8 @@ double runBulletShot(const ShotSize& size) {
         const Vec3 middle = 0.5 * (b.a + b.b);
         states.push_back(std::make_unique<btDefaultMotionState>(
             btTransform(btQuaternion::getIdentity(), btVector3(middle.x(), middle.y(), middle.z()))));
-        statics.push_back(std::make_unique<btRigidBody>(btRigidBody::btRigidBodyConstructionInfo(0, states.back().get(), &upright)));
+        statics.push_back(
+            std::make_unique<btRigidBody>(btRigidBody::btRigidBodyConstructionInfo(0, states.back().get(), &upright)));
         world.addRigidBody(statics.back().get(), 1, 2);
     }
     for (int k = 0; k < size.frames * 5; ++k) {

@@ -28,8 +28,8 @@ int main() {
         pipeline::Evaluator e;
         from = std::chrono::steady_clock::now();
         const auto r = e.evaluate(scene, {});
-        std::printf("400 strands x 16 joints, 20 bodies, %d frames: %.2f s, %.0f MB of motion kept\n", r.actors[0].result->frames(),
-                    seconds(from), static_cast<double>(e.cachedBytes()) / 1e6);
+        std::printf("400 strands x 16 joints, 20 bodies, %d frames: %.2f s, %.0f MB of motion kept\n",
+                    r.actors[0].result->frames(), seconds(from), static_cast<double>(e.cachedBytes()) / 1e6);
     }
     pipeline::Evaluator e;
     const Cancel cancel;

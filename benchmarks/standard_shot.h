@@ -44,8 +44,9 @@ inline double runStandardShot(const ShotSize& size, int width = physics::bestWid
         const int count = std::min(width, size.chains - from);
         int narrow = 2;
         while (narrow < count) narrow *= 2;
-        std::vector<physics::StrandPlan> plans(static_cast<std::size_t>(count),
-                                               {standardLinks(size.joints), {.swing = 2, .zeta = 0.2, .gravity = Vec3(0, -9.8, 0)}});
+        std::vector<physics::StrandPlan> plans(
+            static_cast<std::size_t>(count),
+            {standardLinks(size.joints), {.swing = 2, .zeta = 0.2, .gravity = Vec3(0, -9.8, 0)}});
         physics::StrandBatch batch(plans, 1.0 / 120, narrow);
         batch.setBodies(static_cast<std::size_t>(size.bodies));
         const std::vector<Quat> still(static_cast<std::size_t>(size.joints), Quat::Identity());

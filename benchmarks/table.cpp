@@ -70,8 +70,9 @@ int main(int argc, char** argv) {
             theirs = std::min(theirs, best([&] { return runBulletShot(s); }, 1));
         }
         const auto steps = static_cast<double>(s.jointSteps());
-        std::printf("%d capsules: %.2f ms, %.0f ns a joint-step; Bullet's articulated chains %.1f ms, %.0f ns: %.1f times as much\n",
-                    bodies, ours, 1e6 * ours / steps, theirs, 1e6 * theirs / steps, theirs / ours);
+        std::printf(
+            "%d capsules: %.2f ms, %.0f ns a joint-step; Bullet's articulated chains %.1f ms, %.0f ns: %.1f times as much\n",
+            bodies, ours, 1e6 * ours / steps, theirs, 1e6 * theirs / steps, theirs / ours);
     }
     for (int width : {2, 4, 8})
         if (width <= physics::bestWidth())

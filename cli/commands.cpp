@@ -186,8 +186,8 @@ void Commands::describe() {
                 settings.push_back(std::move(j));
             } else if (m_options.markdown) {
                 m_out << "| `" << s.id << "` | " << s.label << " | " << scene::unitText(s.unit) << " | " << range.str() << " | "
-                      << start.str() << " | " << s.help << " " << s.more
-                      << (s.keyable ? " May be keyed." : "") << (s.profiled ? " May have a profile." : "") << " |\n";
+                      << start.str() << " | " << s.help << " " << s.more << (s.keyable ? " May be keyed." : "")
+                      << (s.profiled ? " May have a profile." : "") << " |\n";
             } else {
                 m_out << "  " << std::left << std::setw(12) << s.id << std::setw(14) << range.str() << std::setw(6)
                       << scene::unitText(s.unit) << "default " << std::setw(6) << start.str() << s.help << "\n";

@@ -36,7 +36,8 @@ void writeReeds(const std::filesystem::path& folder, const ReedBed& size) {
         pose[0].t.x() = 0.1 * std::sin(1.7 * t);
         for (std::size_t k = 0; k < bodies.size(); ++k) {
             const double a = 0.5 * t + static_cast<double>(k) * 2.4;
-            pose[static_cast<std::size_t>(bodies[k])].t = Vec3(1.3 * std::sin(a), 0.3 + 0.03 * static_cast<double>(k), 1.3 * std::cos(1.3 * a));
+            pose[static_cast<std::size_t>(bodies[k])].t =
+                Vec3(1.3 * std::sin(a), 0.3 + 0.03 * static_cast<double>(k), 1.3 * std::cos(1.3 * a));
         }
         frames.push_back(std::move(pose));
     }

@@ -2,8 +2,8 @@
 
 #include <QAbstractButton>
 #include <QApplication>
-#include <QCursor>
 #include <QCloseEvent>
+#include <QCursor>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -52,12 +52,13 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::said, this, [this](const QString& sentence) { m_hint->setText(sentence); });
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip) {
         m_actions["record"]->setChecked(false);
-        m_hint->setText(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.") : tr("Recorded %1; it plays now.").arg(clip));
+        m_hint->setText(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.")
+                                       : tr("Recorded %1; it plays now.").arg(clip));
     });
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
-        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-wind",
-                               "select-chain", "frame", "item-on", "remove"})
+        for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin",
+                               "add-wind", "select-chain", "frame", "item-on", "remove"})
             m.addAction(m_actions.value(QLatin1String(id)));
         m.exec(at);
     });
@@ -205,7 +206,8 @@ void Bench::fitColliders() {
         m_hint->setText(tr("No joint of %1 carries enough skin for a new collider.").arg(QString::fromStdString(a->name)));
         return;
     }
-    m_document.edit(tr("Fit colliders"), [&](scene::Scene& s) { s.colliders.insert(s.colliders.end(), fitted.begin(), fitted.end()); });
+    m_document.edit(tr("Fit colliders"),
+                    [&](scene::Scene& s) { s.colliders.insert(s.colliders.end(), fitted.begin(), fitted.end()); });
     m_hint->setText(tr("Fitted %n collider(s) to the mesh.", nullptr, static_cast<int>(fitted.size())));
 }
 
@@ -348,9 +350,11 @@ QMenu* Bench::menu() {
     for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "collider-world"})
         collider->addAction(m_actions.value(QLatin1String(id)));
     QMenu* air = m->addMenu(tr("Winds, pins and cuts"));
-    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"}) air->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"})
+        air->addAction(m_actions.value(QLatin1String(id)));
     QMenu* trial = m->addMenu(tr("Trials and tug"));
-    for (const rig::TrialMove& move : rig::trialMoves()) trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
+    for (const rig::TrialMove& move : rig::trialMoves())
+        trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
     trial->addSeparator();
     for (const char* id : {"tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
@@ -507,7 +511,8 @@ void Bench::refresh() {
     m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
                                                        : tr("Nothing to redo"));
     const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"})
+    for (const char* id :
+         {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"})
         m_actions[QLatin1String(id)]->setEnabled(joints);
     for (const char* id : {"mute", "solo", "layer-down", "layer-up"}) m_actions[QLatin1String(id)]->setEnabled(layer);
     const bool wind = !s.wind.empty(), pin = !s.pin.empty(), any = !scene.actors.empty();
@@ -659,7 +664,10 @@ void Bench::addCollider(scene::Shape shape) {
 
 void Bench::removeSelected() {
     const Selection s = m_session.selection();
-    const QString what = !s.layer.empty() ? tr("Remove layer") : !s.collider.empty() ? tr("Remove collider") : !s.wind.empty() ? tr("Remove wind") : tr("Remove pin");
+    const QString what = !s.layer.empty()      ? tr("Remove layer")
+                         : !s.collider.empty() ? tr("Remove collider")
+                         : !s.wind.empty()     ? tr("Remove wind")
+                                               : tr("Remove pin");
     m_document.edit(what, [&](scene::Scene& scene) {
         std::erase_if(scene.layers, [&](const auto& l) { return l.id == s.layer; });
         std::erase_if(scene.colliders, [&](const auto& c) { return c.id == s.collider; });

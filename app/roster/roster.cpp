@@ -127,7 +127,8 @@ void Roster::addActor(const scene::ActorEntry& a) {
             pins = item(top, tr("Pins"), "pin");
             pins->setExpanded(true);
         }
-        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), nullptr)->setData(0, kPin, QString::fromStdString(p.id));
+        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), nullptr)
+            ->setData(0, kPin, QString::fromStdString(p.id));
     }
 }
 
@@ -185,7 +186,8 @@ void Roster::takeSelection() {
     Selection s;
     for (QTreeWidgetItem* i : m_tree->selectedItems()) {
         const std::string actor = i->data(0, kActor).toString().toStdString();
-        for (const auto& [role, choose] : {std::pair{kCollider, &Session::selectCollider}, {kWind, &Session::selectWind}, {kPin, &Session::selectPin}})
+        for (const auto& [role, choose] :
+             {std::pair{kCollider, &Session::selectCollider}, {kWind, &Session::selectWind}, {kPin, &Session::selectPin}})
             if (const QVariant id = i->data(0, role); id.isValid()) {
                 m_following = false;
                 (m_session.*choose)(id.toString().toStdString());

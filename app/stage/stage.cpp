@@ -70,7 +70,8 @@ void Stage::pose() {
         const pipeline::TrackPtr none;
         worldsOf(usable ? (m_session.bodyHeld() ? r->body : r->result) : none, s.posed.worlds);
         if (usable && r->body != r->result) worldsOf(r->body, s.body.worlds);
-        if (m_tug.isLive() && m_tug.actor() == a.id && m_tug.body().size() == static_cast<std::size_t>(a.actor->skeleton.size())) {
+        if (m_tug.isLive() && m_tug.actor() == a.id &&
+            m_tug.body().size() == static_cast<std::size_t>(a.actor->skeleton.size())) {
             rig::worldTransforms(a.actor->skeleton, m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
             rig::worldTransforms(a.actor->skeleton, m_tug.body(), s.body.worlds);
         }
@@ -369,7 +370,8 @@ void Stage::markWinds(std::vector<Mark>& marks) const {
             addPolyline(marks, line, chosen ? 2.0 : 1.3, c);
         }
         const Vec3 tip = from + length * w.direction;
-        for (double s : {-1.0, 1.0}) addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.0 : 1.3, c);
+        for (double s : {-1.0, 1.0})
+            addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.0 : 1.3, c);
         if (w.reach > 0 && chosen) {
             std::vector<Vec3> ring;
             for (int k = 0; k <= 48; ++k)
@@ -418,11 +420,16 @@ std::vector<Stage::Handle> Stage::handles() const {
                 break;
             case scene::Shape::Capsule: {
                 const Vec3 a = at.centre - 0.5 * c->length * y, b = at.centre + 0.5 * c->length * y;
-                out.insert(out.end(), {{Handle::EndA, a}, {Handle::EndB, b}, {Handle::RadiusA, a + c->radius * across}, {Handle::RadiusB, b + c->radiusEnd * across}});
+                out.insert(out.end(), {{Handle::EndA, a},
+                                       {Handle::EndB, b},
+                                       {Handle::RadiusA, a + c->radius * across},
+                                       {Handle::RadiusB, b + c->radiusEnd * across}});
                 break;
             }
             case scene::Shape::Box:
-                out.insert(out.end(), {{Handle::SizeX, at.centre + 0.5 * c->size.x() * x}, {Handle::SizeY, at.centre + 0.5 * c->size.y() * y}, {Handle::SizeZ, at.centre + 0.5 * c->size.z() * z}});
+                out.insert(out.end(), {{Handle::SizeX, at.centre + 0.5 * c->size.x() * x},
+                                       {Handle::SizeY, at.centre + 0.5 * c->size.y() * y},
+                                       {Handle::SizeZ, at.centre + 0.5 * c->size.z() * z}});
                 break;
             case scene::Shape::Plane:
                 out.push_back({Handle::Tip, at.centre + 0.14 * m_size * y});
@@ -506,7 +513,8 @@ void Stage::dragHandle(const Vec3& to) {
                 else if (const Vec3 way = to - windUnit() * w->place; way.norm() > 1e-9)
                     w->direction = way.normalized();
             } else if (scene::Pin* p = s.pin(sel.pin)) {
-                if (const auto world = carrier(p->toActor, p->toJoint)) p->offset = rotationOf(world->m).conjugate() * (to - world->t);
+                if (const auto world = carrier(p->toActor, p->toJoint))
+                    p->offset = rotationOf(world->m).conjugate() * (to - world->t);
             } else if (scene::Collider* c = s.collider(sel.collider)) {
                 dragCollider(*c, to);
             }
@@ -582,7 +590,8 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     m_moved = false;
     if (e->button() != Qt::LeftButton) return;
     for (const Handle& h : handles())
-        if (const auto at = m_camera.pixel(h.world, size()); at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
+        if (const auto at = m_camera.pixel(h.world, size());
+            at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
             // The nearest to the front comes last in the list; radii lie over the middle.
             m_grabbed = h;
             m_grabOffset = h.world - unproject(e->position(), h.world);
@@ -600,7 +609,8 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     const QPointF by = e->position() - m_last;
     m_last = e->position();
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
-    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved) dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
+    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved)
+        dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
     if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) m_tug.pull(unproject(e->position(), m_tug.place()) + m_grabOffset);
     if (e->buttons() & Qt::RightButton) m_camera.orbit(by.x(), by.y());
     if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());

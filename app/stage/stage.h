@@ -89,8 +89,8 @@ class Stage : public QOpenGLWidget {
     std::unique_ptr<Renderer> m_renderer;
     Camera m_camera;
     std::vector<Shown> m_shown;
-    std::vector<std::string> m_framed;        // what the camera was last laid out for
-    Eigen::AlignedBox3d m_box;                // of the first actor, where its clip begins
+    std::vector<std::string> m_framed;  // what the camera was last laid out for
+    Eigen::AlignedBox3d m_box;          // of the first actor, where its clip begins
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
     bool m_jointsShown = true, m_tugOn = false;
     Tug m_tug;

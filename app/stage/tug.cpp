@@ -7,7 +7,7 @@ namespace nutatio::app {
 
 namespace {
 constexpr double kBackSwing = 2.2, kBackZeta = 0.45;  // how what was pulled springs back
-constexpr int kLinger = 150;                           // ticks the layers may swing on after the body is back
+constexpr int kLinger = 150;                          // ticks the layers may swing on after the body is back
 }  // namespace
 
 Tug::Tug(Document& document, Session& session, QObject* parent)

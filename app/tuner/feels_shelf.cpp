@@ -79,7 +79,8 @@ void FeelTile::paintEvent(QPaintEvent*) {
     if (!m_motion.frames.empty()) {
         if (m_clock.isActive()) {
             for (std::size_t back = 6; back > 0; back -= 2)
-                paintMoment(p, (m_frame + m_motion.frames.size() - back) % m_motion.frames.size(), look::faded(t.ink, 0.08 * static_cast<double>(8 - back)), 1.4);
+                paintMoment(p, (m_frame + m_motion.frames.size() - back) % m_motion.frames.size(),
+                            look::faded(t.ink, 0.08 * static_cast<double>(8 - back)), 1.4);
             paintMoment(p, m_frame, t.persimmon, 2.2);
         } else {
             // The moments around the first stop tell most of a feel.
@@ -96,7 +97,13 @@ void FeelTile::paintEvent(QPaintEvent*) {
 }
 
 FeelsShelf::FeelsShelf(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_grid(nullptr), m_body(nullptr), m_name(new QLineEdit), m_save(new QPushButton(tr("Save"))) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_grid(nullptr),
+      m_body(nullptr),
+      m_name(new QLineEdit),
+      m_save(new QPushButton(tr("Save"))) {
     setAccessibleName(tr("Shelf of feels"));
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
@@ -170,7 +177,8 @@ void FeelsShelf::saveOwn() {
     }
     QString file;
     for (QChar c : name) file += c.isLetterOrNumber() ? c.toLower() : QChar(u'-');
-    const auto written = layers::writeFeel(layers::feelOf(*l, name.toStdString()), (folder() + u'/' + file + QStringLiteral(".json")).toStdString());
+    const auto written = layers::writeFeel(layers::feelOf(*l, name.toStdString()),
+                                           (folder() + u'/' + file + QStringLiteral(".json")).toStdString());
     if (!written) {
         Q_EMIT said(QString::fromStdString(written.error().text()));
         return;

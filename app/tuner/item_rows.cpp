@@ -25,7 +25,11 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
                      .help = "How thick it is.",
                      .more = "More: keeps strands farther off. Less: lets them closer."});
     if (capsule) {
-        t.push_back({.id = "radiusEnd", .label = "End radius", .range = size, .soft = softSize, .help = "How thick it is at its other end."});
+        t.push_back({.id = "radiusEnd",
+                     .label = "End radius",
+                     .range = size,
+                     .soft = softSize,
+                     .help = "How thick it is at its other end."});
         t.push_back({.id = "length",
                      .label = "Length",
                      .range = size,
@@ -35,7 +39,8 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
     }
     if (c.shape == scene::Shape::Box)
         for (int k = 0; k < 3; ++k)
-            t.push_back({.id = kSize[k], .label = kSizeLabel[k], .range = size, .soft = {0, 0.8 * height}, .help = "From side to side."});
+            t.push_back(
+                {.id = kSize[k], .label = kSizeLabel[k], .range = size, .soft = {0, 0.8 * height}, .help = "From side to side."});
     t.push_back({.id = "friction",
                  .label = "Friction",
                  .range = {0, 10},
@@ -44,10 +49,19 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
                  .help = "How its surface holds what slides on it.",
                  .more = "More: rubber. Less: ice."});
     for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kOffset[k], .label = kOffsetLabel[k], .range = place, .soft = softPlace, .help = "Where its middle sits, along the joint's axis."});
+        t.push_back({.id = kOffset[k],
+                     .label = kOffsetLabel[k],
+                     .range = place,
+                     .soft = softPlace,
+                     .help = "Where its middle sits, along the joint's axis."});
     if (c.shape != scene::Shape::Sphere)
         for (int k = 0; k < 3; ++k)
-            t.push_back({.id = kTurn[k], .label = kTurnLabel[k], .unit = Unit::Degrees, .range = turn, .soft = softTurn, .help = "How it is turned against the joint."});
+            t.push_back({.id = kTurn[k],
+                         .label = kTurnLabel[k],
+                         .unit = Unit::Degrees,
+                         .range = turn,
+                         .soft = softTurn,
+                         .help = "How it is turned against the joint."});
     return t;
 }
 
@@ -61,19 +75,87 @@ double& colliderNumber(scene::Collider& c, std::string_view id) {
 }
 
 std::vector<SettingSpec> windTable() {
-    std::vector<SettingSpec> t{
-        {.id = "speed", .label = "Speed", .unit = Unit::MetresPerSecond, .range = {0, 60}, .soft = {0, 15}, .start = 3, .help = "How fast the air moves.", .more = "3: a breeze. 8: hair streams. 15: hard to walk.", .curved = true},
-        {.id = "heading", .label = "Heading", .unit = Unit::Degrees, .range = {-360, 360}, .soft = {-180, 180}, .help = "Which way it blows: 0 along +z, 90 along +x."},
-        {.id = "rise", .label = "Rise", .unit = Unit::Degrees, .range = {-90, 90}, .soft = {-90, 90}, .help = "How steeply it blows upwards."},
-        {.id = "gustShare", .label = "Gusts", .unit = Unit::Share, .range = {0, 1}, .soft = {0, 1}, .start = 0.4, .help = "How much of the speed comes and goes.", .more = "More: squalls. Less: steady."},
-        {.id = "gustRate", .label = "Gust rate", .unit = Unit::PerSecond, .range = {0, 20}, .soft = {0, 3}, .start = 0.5, .help = "How often it freshens and drops.", .curved = true},
-        {.id = "swirlShare", .label = "Turbulence", .unit = Unit::Share, .range = {0, 3}, .soft = {0, 1}, .start = 0.3, .help = "How strong its eddies are, against its speed.", .more = "More: flutters. Less: streams."},
-        {.id = "swirlSize", .label = "Eddy size", .unit = Unit::Metres, .range = {0.001, 1000}, .soft = {0.02, 3}, .start = 0.5, .help = "How large an eddy is.", .more = "More: slow rolls. Less: quick shivers.", .curved = true},
-        {.id = "reach", .label = "Reach", .unit = Unit::Metres, .range = {0, 10000}, .soft = {0, 10}, .help = "How far from its place it blows; 0 blows everywhere.", .curved = true},
-        {.id = "falloff", .label = "Falloff", .unit = Unit::Share, .range = {0, 1}, .soft = {0, 1}, .start = 0.5, .help = "Over how much of its reach it dies away."},
-        {.id = "seed", .label = "Seed", .range = {0, 1e6}, .soft = {0, 100}, .start = 1, .help = "Another number gives other gusts of the same kind."}};
+    std::vector<SettingSpec> t{{.id = "speed",
+                                .label = "Speed",
+                                .unit = Unit::MetresPerSecond,
+                                .range = {0, 60},
+                                .soft = {0, 15},
+                                .start = 3,
+                                .help = "How fast the air moves.",
+                                .more = "3: a breeze. 8: hair streams. 15: hard to walk.",
+                                .curved = true},
+                               {.id = "heading",
+                                .label = "Heading",
+                                .unit = Unit::Degrees,
+                                .range = {-360, 360},
+                                .soft = {-180, 180},
+                                .help = "Which way it blows: 0 along +z, 90 along +x."},
+                               {.id = "rise",
+                                .label = "Rise",
+                                .unit = Unit::Degrees,
+                                .range = {-90, 90},
+                                .soft = {-90, 90},
+                                .help = "How steeply it blows upwards."},
+                               {.id = "gustShare",
+                                .label = "Gusts",
+                                .unit = Unit::Share,
+                                .range = {0, 1},
+                                .soft = {0, 1},
+                                .start = 0.4,
+                                .help = "How much of the speed comes and goes.",
+                                .more = "More: squalls. Less: steady."},
+                               {.id = "gustRate",
+                                .label = "Gust rate",
+                                .unit = Unit::PerSecond,
+                                .range = {0, 20},
+                                .soft = {0, 3},
+                                .start = 0.5,
+                                .help = "How often it freshens and drops.",
+                                .curved = true},
+                               {.id = "swirlShare",
+                                .label = "Turbulence",
+                                .unit = Unit::Share,
+                                .range = {0, 3},
+                                .soft = {0, 1},
+                                .start = 0.3,
+                                .help = "How strong its eddies are, against its speed.",
+                                .more = "More: flutters. Less: streams."},
+                               {.id = "swirlSize",
+                                .label = "Eddy size",
+                                .unit = Unit::Metres,
+                                .range = {0.001, 1000},
+                                .soft = {0.02, 3},
+                                .start = 0.5,
+                                .help = "How large an eddy is.",
+                                .more = "More: slow rolls. Less: quick shivers.",
+                                .curved = true},
+                               {.id = "reach",
+                                .label = "Reach",
+                                .unit = Unit::Metres,
+                                .range = {0, 10000},
+                                .soft = {0, 10},
+                                .help = "How far from its place it blows; 0 blows everywhere.",
+                                .curved = true},
+                               {.id = "falloff",
+                                .label = "Falloff",
+                                .unit = Unit::Share,
+                                .range = {0, 1},
+                                .soft = {0, 1},
+                                .start = 0.5,
+                                .help = "Over how much of its reach it dies away."},
+                               {.id = "seed",
+                                .label = "Seed",
+                                .range = {0, 1e6},
+                                .soft = {0, 100},
+                                .start = 1,
+                                .help = "Another number gives other gusts of the same kind."}};
     for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kPlace[k], .label = kPlaceLabel[k], .unit = Unit::Metres, .range = {-1e4, 1e4}, .soft = {-3, 3}, .help = "Where it stands; only a wind with a reach minds."});
+        t.push_back({.id = kPlace[k],
+                     .label = kPlaceLabel[k],
+                     .unit = Unit::Metres,
+                     .range = {-1e4, 1e4},
+                     .soft = {-3, 3},
+                     .help = "Where it stands; only a wind with a reach minds."});
     return t;
 }
 
@@ -93,7 +175,8 @@ double windNumber(const scene::Wind& w, std::string_view id) {
 
 void setWindNumber(scene::Wind& w, std::string_view id, double v) {
     if (id == "heading" || id == "rise") {
-        const double heading = radians(id == "heading" ? v : windNumber(w, "heading")), rise = radians(id == "rise" ? v : windNumber(w, "rise"));
+        const double heading = radians(id == "heading" ? v : windNumber(w, "heading")),
+                     rise = radians(id == "rise" ? v : windNumber(w, "rise"));
         w.direction = Vec3(std::cos(rise) * std::sin(heading), std::sin(rise), std::cos(rise) * std::cos(heading));
         return;
     }
@@ -110,9 +193,21 @@ void setWindNumber(scene::Wind& w, std::string_view id, double v) {
 }
 
 std::vector<SettingSpec> pinTable(double height) {
-    std::vector<SettingSpec> t{{.id = "strength", .label = "Strength", .unit = Unit::Share, .range = {0, 1}, .soft = {0, 1}, .start = 1, .help = "How firmly it holds.", .more = "More: nailed. Less: drawn. 0 lets go.", .keyable = true}};
+    std::vector<SettingSpec> t{{.id = "strength",
+                                .label = "Strength",
+                                .unit = Unit::Share,
+                                .range = {0, 1},
+                                .soft = {0, 1},
+                                .start = 1,
+                                .help = "How firmly it holds.",
+                                .more = "More: nailed. Less: drawn. 0 lets go.",
+                                .keyable = true}};
     for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kOffset[k], .label = kOffsetLabel[k], .range = {-1e6, 1e6}, .soft = {-height, height}, .help = "Where it holds, in the axes of what it is held to."});
+        t.push_back({.id = kOffset[k],
+                     .label = kOffsetLabel[k],
+                     .range = {-1e6, 1e6},
+                     .soft = {-height, height},
+                     .help = "Where it holds, in the axes of what it is held to."});
     return t;
 }
 

@@ -16,7 +16,8 @@ constexpr double kMost = 2.5;  // times, at the top
 ProfileEdit::ProfileEdit(QWidget* parent) : QWidget(parent) {
     setFixedHeight(64);
     setCursor(Qt::CrossCursor);
-    setToolTip(tr("Times its value, root at the left, tip at the right. Drag a point, click to add one, double-click to take it away."));
+    setToolTip(
+        tr("Times its value, root at the left, tip at the right. Drag a point, click to add one, double-click to take it away."));
 }
 
 void ProfileEdit::setProfile(const scene::Profile& profile) {
@@ -30,7 +31,8 @@ QPointF ProfileEdit::pointAt(const scene::ProfilePoint& p) const {
 }
 
 scene::ProfilePoint ProfileEdit::valueAt(const QPointF& p) const {
-    return {std::clamp((p.x() - 28) / (width() - 40), 0.0, 1.0), std::clamp((height() - 8 - p.y()) / (height() - 16) * kMost, 0.0, kMost)};
+    return {std::clamp((p.x() - 28) / (width() - 40), 0.0, 1.0),
+            std::clamp((height() - 8 - p.y()) / (height() - 16) * kMost, 0.0, kMost)};
 }
 
 int ProfileEdit::hit(const QPointF& p) const {

@@ -30,7 +30,11 @@ double roundStep(double span, int most) {
 }  // namespace
 
 Scope::Scope(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_pushFace(new QToolButton(this)), m_shotFace(new QToolButton(this)) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_pushFace(new QToolButton(this)),
+      m_shotFace(new QToolButton(this)) {
     setAccessibleName(tr("Scope"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setFixedHeight(214);
@@ -38,8 +42,9 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
     auto* row = new QHBoxLayout;
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(4);
-    for (auto [b, text, face, hint] : {std::tuple{m_pushFace, tr("After a push"), Face::Push, tr("How it answers when the body is pushed")},
-                                       {m_shotFace, tr("In the shot"), Face::Shot, tr("How it moves against the body in this shot")}}) {
+    for (auto [b, text, face, hint] :
+         {std::tuple{m_pushFace, tr("After a push"), Face::Push, tr("How it answers when the body is pushed")},
+          {m_shotFace, tr("In the shot"), Face::Shot, tr("How it moves against the body in this shot")}}) {
         b->setText(text);
         b->setCheckable(true);
         b->setObjectName(QStringLiteral("step"));
@@ -65,7 +70,8 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
 }
 
 int Scope::watched(const scene::ActorEntry& entry) const {
-    return m_session.lastActor() == entry.id && m_session.lastJoint() < entry.actor->skeleton.size() ? m_session.lastJoint() : rig::kNoJoint;
+    return m_session.lastActor() == entry.id && m_session.lastJoint() < entry.actor->skeleton.size() ? m_session.lastJoint()
+                                                                                                     : rig::kNoJoint;
 }
 
 void Scope::setFace(Face face) {
@@ -92,7 +98,8 @@ void Scope::measure() {
     m_fps = m_document.scene().fps;
     m_mmPerUnit = 1000 * entry->actor->metresPerUnit;
     m_height = entry->actor->height;
-    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
+    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
+                  joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
         auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
@@ -111,7 +118,8 @@ void Scope::measureTake() {
     const scene::ActorEntry* entry = layer ? take->actor(layer->actor) : nullptr;
     update();
     if (!entry) return;
-    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
+    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
+                      joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
         auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
@@ -160,7 +168,8 @@ Scope::Axes Scope::pushAxes() const {
         }
     // Frames on show: past the rest, so that the calm after it is seen too.
     if (m_response)
-        seconds = std::clamp(1.35 * m_response->restTime, std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
+        seconds = std::clamp(1.35 * m_response->restTime,
+                             std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
                              std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
     a.frames = seconds * m_fps;
     a.high = p * (over + 0.2);
@@ -203,8 +212,8 @@ QString Scope::shotWords() const {
     if (m_inShot.part.empty()) return tr("The layer moves nothing in this shot.");
     if (!m_inShot.moves) return tr("The body holds still here; a clip or a trial shows how the part follows it.");
     const QString lag = std::abs(m_inShot.lagFrames) < 0.05 ? tr("moves with the body")
-                        : m_inShot.lagFrames > 0 ? tr("lags %1 frames").arg(m_inShot.lagFrames, 0, 'f', 1)
-                                                 : tr("leads by %1 frames").arg(-m_inShot.lagFrames, 0, 'f', 1);
+                        : m_inShot.lagFrames > 0            ? tr("lags %1 frames").arg(m_inShot.lagFrames, 0, 'f', 1)
+                                                            : tr("leads by %1 frames").arg(-m_inShot.lagFrames, 0, 'f', 1);
     return lag + tr("  ·  %1 x the body's size").arg(m_inShot.ratio, 0, 'f', 2) +
            (m_inShot.likeness < 0.5 ? tr("  ·  hardly alike") : QString());
 }
@@ -343,12 +352,12 @@ void Scope::paintEvent(QPaintEvent*) {
     p.setFont(look::textFont(9.5));
     const QRectF room(2, plot.bottom() + 17, width() - 4, 42);
     const bool said = m_face == Face::Push && !m_changed.isEmpty();
-    p.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               m_face == Face::Push ? pushWords() : shotWords());
+    p.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, m_face == Face::Push ? pushWords() : shotWords());
     if (said) {
         p.setPen(t.lagoon);
         p.setFont(look::textFont(8.5, QFont::Bold));
-        p.drawText(QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 40, 14), Qt::AlignRight | Qt::AlignVCenter, m_changed);
+        p.drawText(QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 40, 14), Qt::AlignRight | Qt::AlignVCenter,
+                   m_changed);
     }
 }
 
@@ -373,7 +382,10 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
     const auto near = [&](const std::optional<QPointF>& h) {
         return h && std::hypot(h->x() - e->position().x(), h->y() - e->position().y()) < 12;
     };
-    const Drag now = m_face != Face::Push ? Drag::None : near(peakHandle()) ? Drag::Peak : near(restHandle()) ? Drag::Rest : Drag::None;
+    const Drag now = m_face != Face::Push ? Drag::None
+                     : near(peakHandle()) ? Drag::Peak
+                     : near(restHandle()) ? Drag::Rest
+                                          : Drag::None;
     if (now == m_near) return;
     m_near = now;
     setCursor(now == Drag::Peak ? Qt::SizeAllCursor : now == Drag::Rest ? Qt::SizeVerCursor : Qt::ArrowCursor);
@@ -410,14 +422,16 @@ void Scope::follow(const QPointF& at) {
     m_tuning.ask([this, w, entry = *entry, held = layer->heldAt(m_session.frame()), gesture = m_gesture,
                   frame = m_session.frame(), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        const auto found =
-            kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel, joint) : std::map<std::string, double>{};
+        const auto found = kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel, joint)
+                                : std::map<std::string, double>{};
         return [this, found, kind, id = held.id, gesture, frame] {
             if (found.empty() || !m_document.scene().layer(id)) return;
             QStringList said;
             for (const auto& [setting, value] : found) {
                 const auto label = kind->setting(setting)->label;
-                said << QStringLiteral("%1 %2").arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower()).arg(value, 0, 'f', 2);
+                said << QStringLiteral("%1 %2")
+                            .arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower())
+                            .arg(value, 0, 'f', 2);
             }
             m_changed = said.join(QStringLiteral(", "));
             m_document.edit(

@@ -16,7 +16,13 @@ QString qs(std::string_view s) {
 }  // namespace
 
 TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_joint(new QToolButton), m_size(new Slider), m_speed(new Slider), m_more(new QWidget) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_joint(new QToolButton),
+      m_size(new Slider),
+      m_speed(new Slider),
+      m_more(new QWidget) {
     setAccessibleName(tr("Trials"));
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 2, 0, 4);
@@ -61,8 +67,14 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     }
     more->addWidget(m_joint, 0, column);
     all->addWidget(m_more);
-    connect(m_size, &Slider::dragged, this, [this](double v, const QString& gesture) { change(tr("Trial size"), [v](rig::Trial& t) { t.size = v; }, gesture); });
-    connect(m_speed, &Slider::dragged, this, [this](double v, const QString& gesture) { change(tr("Trial speed"), [v](rig::Trial& t) { t.speed = v; }, gesture); });
+    connect(m_size, &Slider::dragged, this, [this](double v, const QString& gesture) {
+        change(
+            tr("Trial size"), [v](rig::Trial& t) { t.size = v; }, gesture);
+    });
+    connect(m_speed, &Slider::dragged, this, [this](double v, const QString& gesture) {
+        change(
+            tr("Trial speed"), [v](rig::Trial& t) { t.speed = v; }, gesture);
+    });
     connect(m_joint, &QToolButton::clicked, this, [this](bool on) {
         change(tr("Trial on a joint"), [&](rig::Trial& t) { t.joint = on ? m_lastJoint : std::string(); });
         refresh();
@@ -95,7 +107,8 @@ void TrialStrip::choose(const QString& move) {
         return;
     }
     const bool off = a->trial.move == move.toStdString();
-    change(off ? tr("Trial off") : tr("Trial: %1").arg(move), [&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
+    change(off ? tr("Trial off") : tr("Trial: %1").arg(move),
+           [&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
     m_session.setFrame(0);
     if (!off) m_session.setPlaying(true);
 }

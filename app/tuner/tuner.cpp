@@ -152,7 +152,8 @@ void Tuner::refreshLayer(const scene::Layer& l) {
             row->show(at->second);
         const auto keys = l.keys.find(id);
         const bool keyed = keys != l.keys.end() && !keys->second.empty();
-        const bool here = keyed && std::any_of(keys->second.begin(), keys->second.end(), [&](const scene::KeyAt& k) { return k.frame == frame; });
+        const bool here = keyed && std::any_of(keys->second.begin(), keys->second.end(),
+                                               [&](const scene::KeyAt& k) { return k.frame == frame; });
         row->showKeys(here ? SettingRow::Keyed::Here : keyed ? SettingRow::Keyed::Between : SettingRow::Keyed::No);
         const auto profile = l.profiles.find(id);
         row->showProfile(profile == l.profiles.end() ? scene::Profile{} : profile->second);
@@ -178,7 +179,7 @@ void Tuner::refresh() {
         const bool here = std::any_of(p->strengthKeys.begin(), p->strengthKeys.end(),
                                       [&](const scene::KeyAt& k) { return k.frame == m_session.frame(); });
         if (SettingRow* strength = row("strength"))
-            strength->showKeys(here                       ? SettingRow::Keyed::Here
+            strength->showKeys(here                      ? SettingRow::Keyed::Here
                                : p->strengthKeys.empty() ? SettingRow::Keyed::No
                                                          : SettingRow::Keyed::Between);
     }
@@ -200,7 +201,8 @@ SettingRow* Tuner::addRow(const SettingSpec& spec) {
 
 void Tuner::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"), tr("Shares"), tr("Stops"), tr("Shape"), tr("Contact"), tr("Feels"), tr("In the shot")};
+    static const QStringList kFolded{tr("Joints"),  tr("Shares"), tr("Stops"),      tr("Shape"),
+                                     tr("Contact"), tr("Feels"),  tr("In the shot")};
     const bool open = m_open.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));
@@ -280,8 +282,10 @@ void Tuner::buildAttach() {
     addText(tr("Or a collider on the joint, for strands to keep clear of:"));
     auto* shapes = new QHBoxLayout;
     shapes->setSpacing(4);
-    const std::pair<scene::Shape, const char*> kinds[] = {
-        {scene::Shape::Sphere, "circle"}, {scene::Shape::Capsule, "cylinder"}, {scene::Shape::Box, "box"}, {scene::Shape::Plane, "square"}};
+    const std::pair<scene::Shape, const char*> kinds[] = {{scene::Shape::Sphere, "circle"},
+                                                          {scene::Shape::Capsule, "cylinder"},
+                                                          {scene::Shape::Box, "box"},
+                                                          {scene::Shape::Plane, "square"}};
     for (const auto& [shape, icon] : kinds) {
         QString name = qs(scene::shapeName(shape));
         name[0] = name[0].toUpper();
@@ -321,7 +325,8 @@ void Tuner::buildLayer(const scene::Layer& layer) {
 
 void Tuner::connectLayerRow(SettingRow* row, const std::string& layer) {
     const SettingSpec& spec = row->spec();
-    const auto edit = [this, id = layer](const QString& name, const std::function<void(scene::Layer&)>& how, const QString& gesture = {}) {
+    const auto edit = [this, id = layer](const QString& name, const std::function<void(scene::Layer&)>& how,
+                                         const QString& gesture = {}) {
         m_document.edit(
             name,
             [&](scene::Scene& s) {
@@ -384,7 +389,8 @@ void Tuner::buildCollider(const scene::Collider& c) {
     const scene::ActorEntry* a = m_document.scene().actor(c.actor);
     m_heading->setText(tr("TUNER"));
     m_title->setText(QString::fromStdString(c.name) + QStringLiteral("  ·  ") + qs(scene::shapeName(c.shape)));
-    addText(c.actor.empty() ? tr("stands in the world") : tr("rides on %1; drag its handles on the stage").arg(QString::fromStdString(c.joint)));
+    addText(c.actor.empty() ? tr("stands in the world")
+                            : tr("rides on %1; drag its handles on the stage").arg(QString::fromStdString(c.joint)));
     for (const SettingSpec& spec : colliderTable(c, a ? a->actor->height : 1)) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = c.id, spec](const scene::Value& v, const QString& gesture) {
@@ -477,7 +483,8 @@ void Tuner::buildPin(const scene::Pin& pin) {
             });
         });
     }
-    addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the last joint")}, {QStringLiteral("pin-end"), tr("Hold the end")}});
+    addButtons(
+        {{QStringLiteral("pin-to-selection"), tr("Hold to the last joint")}, {QStringLiteral("pin-end"), tr("Hold the end")}});
 }
 
 void Tuner::buildNothing() {

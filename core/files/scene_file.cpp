@@ -59,7 +59,8 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
         const std::size_t keys = at.at("times").size();
         if (keys == 0) at.at("times").fail("a channel has keys");
         for (double v : at.at("times").numbers(keys)) c.times.push_back(static_cast<float>(v));
-        for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width))) c.values.push_back(static_cast<float>(v));
+        for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width)))
+            c.values.push_back(static_cast<float>(v));
         for (std::size_t k = 1; k < keys; ++k)
             if (c.times[k] < c.times[k - 1]) at.at("times").fail("times must not go back");
         clip.end = std::max(clip.end, static_cast<double>(c.times.back()));
@@ -105,8 +106,8 @@ scene::Collider readCollider(const Place& p) {
     c.offset = vectorOr(p, "offset", c.offset);
     c.turnDeg = vectorOr(p, "turn", c.turnDeg);
     c.on = boolOr(p, "on", true);
-    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "radiusEnd", "length", "size", "offset", "turn", "friction",
-                               "on"});
+    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "radiusEnd", "length", "size", "offset", "turn",
+                              "friction", "on"});
     return c;
 }
 
@@ -124,10 +125,9 @@ scene::Wind readWind(const Place& p) {
     w.direction = vectorOr(p, "direction", w.direction);
     if (!(w.direction.norm() > 1e-9)) p.at("direction").fail("a wind must blow somewhere; its direction has no length");
     w.direction.normalize();
-    const std::pair<const char*, double*> numbers[] = {{"speed", &w.speed},         {"gustRate", &w.gustRate},
-                                                       {"gustShare", &w.gustShare}, {"swirlSize", &w.swirlSize},
-                                                       {"swirlShare", &w.swirlShare}, {"reach", &w.reach},
-                                                       {"falloff", &w.falloff},     {"seed", &w.seed}};
+    const std::pair<const char*, double*> numbers[] = {
+        {"speed", &w.speed},           {"gustRate", &w.gustRate}, {"gustShare", &w.gustShare}, {"swirlSize", &w.swirlSize},
+        {"swirlShare", &w.swirlShare}, {"reach", &w.reach},       {"falloff", &w.falloff},     {"seed", &w.seed}};
     for (const auto& [key, to] : numbers) {
         *to = numberOr(p, key, *to);
         if (*to < 0) p.at(key).fail("must not be below 0");
@@ -183,7 +183,8 @@ scene::Pin readPin(const Place& p) {
     pin.strength = numberOr(p, "strength", pin.strength);
     if (p.has("strengthKeys")) pin.strengthKeys = readKeys(p.at("strengthKeys"));
     pin.on = boolOr(p, "on", true);
-    pin.unknown = unknownOf(p, {"id", "name", "actor", "joint", "end", "toActor", "toJoint", "offset", "strength", "strengthKeys", "on"});
+    pin.unknown =
+        unknownOf(p, {"id", "name", "actor", "joint", "end", "toActor", "toJoint", "offset", "strength", "strengthKeys", "on"});
     return pin;
 }
 

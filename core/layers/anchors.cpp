@@ -33,8 +33,7 @@ void Anchors::close() {
         std::vector<int> wanted;
         for (const Anchor& a : m_anchors)
             if (a.actor == k) wanted.push_back(a.joint);
-        m_places.emplace_back(
-            k == kOwn ? m_own : m_others[static_cast<std::size_t>(k)].actor->skeleton, wanted);
+        m_places.emplace_back(k == kOwn ? m_own : m_others[static_cast<std::size_t>(k)].actor->skeleton, wanted);
     }
     m_worlds.resize(m_anchors.size());
 }

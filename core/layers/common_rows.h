@@ -35,16 +35,15 @@ constexpr scene::SettingSpec bouncesRow(bool profiled) {
             .profiled = profiled};
 }
 
-inline constexpr scene::SettingSpec kFeltTravelRow{
-    .id = "felt_travel",
-    .label = "Felt travel",
-    .unit = scene::Unit::Share,
-    .range = {0, 2},
-    .soft = {0, 1},
-    .start = 1,
-    .help = "How much of the body's moving about it feels.",
-    .more = "More: dragged along. Less: carried as if the body stood still.",
-    .keyable = true};
+inline constexpr scene::SettingSpec kFeltTravelRow{.id = "felt_travel",
+                                                   .label = "Felt travel",
+                                                   .unit = scene::Unit::Share,
+                                                   .range = {0, 2},
+                                                   .soft = {0, 1},
+                                                   .start = 1,
+                                                   .help = "How much of the body's moving about it feels.",
+                                                   .more = "More: dragged along. Less: carried as if the body stood still.",
+                                                   .keyable = true};
 
 inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
                                                  .label = "Felt turn",
@@ -83,8 +82,9 @@ inline constexpr scene::SettingSpec kCutsRow{
     .id = "cuts",
     .label = "Cuts",
     .type = scene::SettingType::Choice,
-    .help = "Where the body jumps it is carried along stiffly: at jumps that are found and cuts that are marked, at marked ones "
-            "only, or never.",
+    .help =
+        "Where the body jumps it is carried along stiffly: at jumps that are found and cuts that are marked, at marked ones "
+        "only, or never.",
     .choices = "found|marked|none"};
 
 inline constexpr scene::SettingSpec kMixRow{.id = "mix",

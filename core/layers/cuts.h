@@ -36,7 +36,8 @@ class Cuts {
   private:
     bool farther(const Step& step, const Step& beside, double dt) const {
         constexpr double kHeightsPerSecond = 12, kLeast = 0.3, kStandsOut = 8;
-        const bool jumped = step.travel > std::max(kHeightsPerSecond * dt, kLeast) * m_height && step.travel > kStandsOut * beside.travel;
+        const bool jumped =
+            step.travel > std::max(kHeightsPerSecond * dt, kLeast) * m_height && step.travel > kStandsOut * beside.travel;
         const bool spun = step.turn > radians(70) && step.turn > kStandsOut * beside.turn;
         return jumped || spun;
     }

@@ -24,17 +24,19 @@ std::vector<Feel> makeBuiltIn() {
         return Feel{std::move(name), "jiggle", std::move(about), std::move(values), {}};
     };
     return {
-        strand("Stiff antenna", "Springy wire: quick, rings on, hardly bends.", {{"swing", 7.0}, {"bounces", 6.0}, {"bend", 30.0}}),
+        strand("Stiff antenna", "Springy wire: quick, rings on, hardly bends.",
+               {{"swing", 7.0}, {"bounces", 6.0}, {"bend", 30.0}}),
         strand("Wet rope", "Hangs and slaps, no bounce left in it.",
                {{"swing", 0.5}, {"bounces", 0.3}, {"gravity", 1.0}, {"drag", 0.6}, {"radius", 0.02}, {"catch", 0.2}}),
         strand("Heavy braid", "Swings slowly as one piece, its end leading.",
                {{"swing", 0.9}, {"bounces", 0.9}, {"gravity", 1.0}, {"end_weight", 0.8}, {"radius", 0.04}, {"catch", 0.3}}),
         strand("Silk ribbon", "Floats, trails behind and settles late.",
                {{"swing", 0.35}, {"bounces", 0.3}, {"gravity", 0.35}, {"drag", 4.0}, {"catch", 4.0}}),
-        strand("Horsehair", "Swishes: firm at the root, loose at the tip.", {{"swing", 1.8}, {"bounces", 1.2}, {"gravity", 0.5}, {"drag", 1.5}},
-               {{"swing", {{0, 1.6}, {1, 0.5}}}}),
+        strand("Horsehair", "Swishes: firm at the root, loose at the tip.",
+               {{"swing", 1.8}, {"bounces", 1.2}, {"gravity", 0.5}, {"drag", 1.5}}, {{"swing", {{0, 1.6}, {1, 0.5}}}}),
         strand("Otter tail", "A strong root and a lazy tip that follows in an arc.",
-               {{"swing", 1.6}, {"bounces", 1.4}, {"gravity", 0.15}, {"drag", 0.5}}, {{"swing", {{0, 1.5}, {0.5, 1}, {1, 0.55}}}}),
+               {{"swing", 1.6}, {"bounces", 1.4}, {"gravity", 0.15}, {"drag", 0.5}},
+               {{"swing", {{0, 1.5}, {0.5, 1}, {1, 0.55}}}}),
         strand("Whip", "Lashes: the wave runs out to a light tip.", {{"swing", 1.1}, {"bounces", 2.5}, {"gravity", 0.2}},
                {{"swing", {{0, 2.2}, {0.4, 0.9}, {1, 0.25}}}}),
         strand("Hanging lantern", "A weight on a cord: one slow even swing.",
@@ -43,7 +45,8 @@ std::vector<Feel> makeBuiltIn() {
                {{"swing", 2.4}, {"bounces", 0.2}, {"gravity", 0.8}, {"bend", 35.0}, {"radius", 0.05}, {"catch", 0.1}}),
         strand("Coil spring", "Bobs along its length as much as it swings.",
                {{"swing", 2.6}, {"bounces", 5.0}, {"stretch", 0.5}, {"stretch_swing", 2.4}, {"gravity", 0.6}}),
-        strand("Pond weed", "Drifts as if under water.", {{"swing", 0.4}, {"bounces", 0.5}, {"drag", 9.0}, {"gravity", -0.15}, {"catch", 3.0}}),
+        strand("Pond weed", "Drifts as if under water.",
+               {{"swing", 0.4}, {"bounces", 0.5}, {"drag", 9.0}, {"gravity", -0.15}, {"catch", 3.0}}),
         strand("Leather strap", "A blade: gives one way and not the other.",
                {{"swing", 2.2}, {"bounces", 1.0}, {"gravity", 0.7}, {"stiff_second", 12.0}, {"stiff_twist", 4.0}}),
         jiggle("Alert ear", "Flicks and stands again at once.", {{"swing", 5.5}, {"bounces", 1.6}}),
@@ -51,13 +54,23 @@ std::vector<Feel> makeBuiltIn() {
         jiggle("Soft pouch", "Full of something loose: heaves and settles.",
                {{"move", std::string("xyz")}, {"swing", 2.4}, {"bounces", 2.0}, {"sag", 0.3}, {"squash", 0.8}, {"share_x", 0.6}}),
         jiggle("Round belly", "Bounces up and down, hardly sideways.",
-               {{"move", std::string("xyz")}, {"turn", std::string("x")}, {"frame", std::string("body")}, {"swing", 3.2}, {"bounces", 2.2},
-                {"share_x", 0.35}, {"share_z", 0.5}, {"squash", 0.4}}),
+               {{"move", std::string("xyz")},
+                {"turn", std::string("x")},
+                {"frame", std::string("body")},
+                {"swing", 3.2},
+                {"bounces", 2.2},
+                {"share_x", 0.35},
+                {"share_z", 0.5},
+                {"squash", 0.4}}),
         jiggle("Water balloon", "Wobbles for long, changing its shape.",
                {{"move", std::string("xyz")}, {"swing", 3.0}, {"bounces", 5.0}, {"squash", 1.6}}),
         jiggle("Earring", "Dangles and rings.", {{"swing", 3.4}, {"bounces", 6.0}, {"sag", 0.6}}),
         jiggle("Loose bolt", "Rattles: tiny, fast, soon over.",
-               {{"move", std::string("xyz")}, {"turn", std::string("xyz")}, {"swing", 14.0}, {"bounces", 2.0}, {"move_max_y", 0.1},
+               {{"move", std::string("xyz")},
+                {"turn", std::string("xyz")},
+                {"swing", 14.0},
+                {"bounces", 2.0},
+                {"move_max_y", 0.1},
                 {"move_min_y", 0.1}}),
     };
 }
@@ -97,8 +110,8 @@ std::shared_ptr<const rig::Actor> sample(bool chain) {
 bool belongsToFeel(const scene::SettingSpec& spec) {
     using scene::SettingType;
     if (spec.type == SettingType::Joint || spec.type == SettingType::Joints || spec.type == SettingType::Colliders) return false;
-    static constexpr std::string_view kNot[] = {"preroll", "mix", "cuts", "end", "felt_travel", "felt_turn", "pull_tilt",
-                                                "pull_heading", "meets"};
+    static constexpr std::string_view kNot[] = {"preroll",   "mix",       "cuts",         "end",  "felt_travel",
+                                                "felt_turn", "pull_tilt", "pull_heading", "meets"};
     return std::find(std::begin(kNot), std::end(kNot), spec.id) == std::end(kNot);
 }
 
@@ -161,7 +174,8 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
             if (!spec || !belongsToFeel(*spec)) at.fail("a " + f.kind + " feel has no such setting");
             if (spec->type == scene::SettingType::Number) {
                 const double v = at.number(), kept = scene::clampTo(*spec, v);
-                if (v != kept) said.push_back(path.filename().string() + ": " + key + " is out of its range; the nearest is used");
+                if (v != kept)
+                    said.push_back(path.filename().string() + ": " + key + " is out of its range; the nearest is used");
                 f.values[key] = kept;
             } else {
                 f.values[key] = at.text();
@@ -251,7 +265,8 @@ FeelMotion feelMotion(const Feel& feel) {
         base.push_back(x);
     }
     std::vector<rig::ColumnPtr> columns;
-    for (const rig::Joint& j : actor->skeleton.joints()) columns.push_back(std::make_shared<const rig::Column>(rig::Column{j.rest}));
+    for (const rig::Joint& j : actor->skeleton.joints())
+        columns.push_back(std::make_shared<const rig::Column>(rig::Column{j.rest}));
     columns[0] = std::make_shared<const rig::Column>(std::move(base));
     const rig::Track below({kFrames + 1, out.fps, 0, kFrames / out.fps}, std::move(columns));
     LayerContext context{*actor, layer};

@@ -11,8 +11,8 @@ namespace nutatio::layers {
 
 struct Feel {
     std::string name;
-    std::string kind;   // id of its layer kind
-    std::string about;  // one sentence
+    std::string kind;      // id of its layer kind
+    std::string about;     // one sentence
     scene::Values values;  // only settings that a feel may hold; the rest are at the table's default
     std::map<std::string, scene::Profile, std::less<>> profiles;
     bool own = false;  // saved by a person, not built in

@@ -113,7 +113,8 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
                            "\"; the collider is kept and does nothing");
     for (scene::Pin& p : scene.pins) {
         if (missing(p.actor, p.joint))
-            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint + "\" to hold; the pin is kept and does nothing");
+            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint +
+                           "\" to hold; the pin is kept and does nothing");
         else if (!p.toActor.empty() && missing(p.toActor, p.toJoint))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.toJoint +
                            "\" to hold to; the pin is kept and does nothing");

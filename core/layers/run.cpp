@@ -77,7 +77,8 @@ rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Tr
     Parts parts = kind.parts(context, PoseView(below, 0));
     const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))),
                             below.closes(context.actor.height));
-    Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())), progress);
+    Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
+                    progress);
     std::vector<std::vector<rig::Column>> columns(parts.size());
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t i) {

@@ -23,11 +23,11 @@ struct Response {
     bool settles = true;  // it came to rest within the time looked at
 };
 
-/// Measures the part of `layer` that moves `joint`, or its first part at its far end, about body pose `pose` (locals of all joints). Nothing for a layer that cannot run.
-/// The push is a step of the whole body to the side, small enough to stay in the springs' straight range; gravity is left out of
-/// the curve and measured by itself as sag. Source: two-pole least-squares fit (Prony, 1795) on the late part of the curve.
+/// Measures the part of `layer` that moves `joint`, or its first part at its far end, about body pose `pose` (locals of all
+/// joints). Nothing for a layer that cannot run. The push is a step of the whole body to the side, small enough to stay in the
+/// springs' straight range; gravity is left out of the curve and measured by itself as sag. Source: two-pole least-squares fit
+/// (Prony, 1795) on the late part of the curve.
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
-                                 const std::vector<Xform>& pose, const Cancel& cancel = {},
-                                 int joint = rig::kNoJoint);
+                                 const std::vector<Xform>& pose, const Cancel& cancel = {}, int joint = rig::kNoJoint);
 
 }  // namespace nutatio::measure

@@ -19,6 +19,7 @@ struct Wanted {
 /// can be reached is given. Empty when the layer cannot be measured. Source: regula falsi on the damping ratio, and the
 /// peak time of a damped oscillator, t = 1 / (2 f sqrt(1 - zeta^2)), for the swing rate.
 std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
-                                          const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel = {}, int joint = rig::kNoJoint);
+                                          const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel = {},
+                                          int joint = rig::kNoJoint);
 
 }  // namespace nutatio::measure

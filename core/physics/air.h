@@ -12,12 +12,12 @@ struct WindDef {
     Vec3 place = Vec3::Zero();
     Vec3 direction = Vec3::UnitX();  // unit
     double speed = 0;
-    double gustRate = 0.5;    // [1/s]
-    double gustShare = 0;     // of the speed that comes and goes: 1 swings between calm and twice the speed
-    double swirlSize = 1;     // of an eddy
-    double swirlShare = 0;    // speed of the eddies against the stream's
-    double reach = 0;         // from `place`; 0: everywhere
-    double falloff = 0.5;     // share of the reach over which it dies away
+    double gustRate = 0.5;  // [1/s]
+    double gustShare = 0;   // of the speed that comes and goes: 1 swings between calm and twice the speed
+    double swirlSize = 1;   // of an eddy
+    double swirlShare = 0;  // speed of the eddies against the stream's
+    double reach = 0;       // from `place`; 0: everywhere
+    double falloff = 0.5;   // share of the reach over which it dies away
     std::uint64_t seed = 1;
 };
 

@@ -12,8 +12,8 @@ enum BodyKind { kRound, kBox, kPlane };
 /// One body as every lane sees it, at one instant.
 template <int W>
 struct Body {
-    V3<W> a, b;               // ends of a capsule's axis; a box's middle; a point of a plane
-    V3<W> velocity, spin;     // of the body as a rigid thing, at a
+    V3<W> a, b;            // ends of a capsule's axis; a box's middle; a point of a plane
+    V3<W> velocity, spin;  // of the body as a rigid thing, at a
     Pack<W> radiusA, radiusB;
     V3<W> axisX, axisY, half;  // of a box; a plane faces axisY
     Pack<W> friction;
@@ -90,8 +90,15 @@ template <int W>
     const Pack<W> far = root<W>(dot<W>(out, out)), deep = most<W>(q.x, most<W>(q.y, q.z));
     const Mask<W> outside = far > 1e-30, x = q.x >= deep, y = ~x & (q.y >= deep);
     const Pack<W> share = 1.0 / (outside ? far : one);
-    gradient = {sign.x * (outside ? share * out.x : x ? one : zero), sign.y * (outside ? share * out.y : y ? one : zero),
-                sign.z * (outside ? share * out.z : x | y ? zero : one)};
+    gradient = {sign.x * (outside ? share * out.x
+                          : x     ? one
+                                  : zero),
+                sign.y * (outside ? share * out.y
+                          : y     ? one
+                                  : zero),
+                sign.z * (outside ? share * out.z
+                          : x | y ? zero
+                                  : one)};
     return outside ? far : deep;
 }
 

@@ -181,8 +181,8 @@ template <int W>
 [[gnu::always_inline]] inline Sym<W> inverse(const Sym<W>& m) {
     const Pack<W> a = m.yy * m.zz - m.yz * m.yz, b = m.xz * m.yz - m.xy * m.zz, c = m.xy * m.yz - m.xz * m.yy;
     const Pack<W> s = 1.0 / (m.xx * a + m.xy * b + m.xz * c);
-    return {s * a, s * b, s * c, s * (m.xx * m.zz - m.xz * m.xz), s * (m.xy * m.xz - m.xx * m.yz),
-            s * (m.xx * m.yy - m.xy * m.xy)};
+    return {
+        s * a, s * b, s * c, s * (m.xx * m.zz - m.xz * m.xz), s * (m.xy * m.xz - m.xx * m.yz), s * (m.xx * m.yy - m.xy * m.xy)};
 }
 template <int W>
 [[gnu::always_inline]] inline Rows<W> rows(const Sym<W>& m) {
@@ -223,13 +223,12 @@ template <int W>
 /// Chebyshev fit on 0..1, as a polynomial in 2w - 1, error below 5e-16 of the value; the function is regular at both ends.
 template <int W>
 [[gnu::always_inline]] inline Pack<W> angleOverSine(Pack<W> w) {
-    constexpr double c[] = {
-        2.4183991523122903, -0.5272002825625699, 0.13946638410409692, -0.039674293844957548,
-        0.011723257949791776, -0.0035458569222198669, 0.0010895479781854681, -0.0003386198947812412,
-        0.00010614739106028356, -3.3498286494570699e-05, 1.0628646246798905e-05, -3.3872782416792708e-06,
-        1.0835073189926249e-06, -3.477709800005492e-07, 1.1190536241816772e-07, -3.5929579088263189e-08,
-        1.1597617347067875e-08, -3.9333238316948432e-09, 1.2854318229756578e-09, -2.9205648499069673e-10,
-        9.0759053450988067e-11, -7.9692411267960236e-11, 2.673526830680934e-11, 0};
+    constexpr double c[] = {2.4183991523122903,     -0.5272002825625699,     0.13946638410409692,    -0.039674293844957548,
+                            0.011723257949791776,   -0.0035458569222198669,  0.0010895479781854681,  -0.0003386198947812412,
+                            0.00010614739106028356, -3.3498286494570699e-05, 1.0628646246798905e-05, -3.3872782416792708e-06,
+                            1.0835073189926249e-06, -3.477709800005492e-07,  1.1190536241816772e-07, -3.5929579088263189e-08,
+                            1.1597617347067875e-08, -3.9333238316948432e-09, 1.2854318229756578e-09, -2.9205648499069673e-10,
+                            9.0759053450988067e-11, -7.9692411267960236e-11, 2.673526830680934e-11,  0};
     const Pack<W> x = 2.0 * w - 1.0, x2 = x * x, x4 = x2 * x2;
     // Four short chains side by side: one long one would wait for itself.
     Pack<W> p0 = all<W>(c[20]), p1 = all<W>(c[21]), p2 = all<W>(c[22]), p3 = all<W>(c[23]);
@@ -255,10 +254,11 @@ template <int W>
 template <int W>
 [[gnu::always_inline]] inline Q4<W> smallTurn(const V3<W>& v) {
     const Pack<W> a = 0.25 * dot<W>(v, v);  // (half angle)^2
-    const Pack<W> s = 0.5 * (1 + a * (-1.0 / 6 + a * (1.0 / 120 + a * (-1.0 / 5040 + a * (1.0 / 362880 +
-                                                      a * (-1.0 / 39916800 + a * (1.0 / 6227020800)))))));
-    const Pack<W> c = 1 + a * (-1.0 / 2 + a * (1.0 / 24 + a * (-1.0 / 720 + a * (1.0 / 40320 + a * (-1.0 / 3628800 +
-                                               a * (1.0 / 479001600))))));
+    const Pack<W> s =
+        0.5 * (1 + a * (-1.0 / 6 + a * (1.0 / 120 + a * (-1.0 / 5040 +
+                                                         a * (1.0 / 362880 + a * (-1.0 / 39916800 + a * (1.0 / 6227020800)))))));
+    const Pack<W> c =
+        1 + a * (-1.0 / 2 + a * (1.0 / 24 + a * (-1.0 / 720 + a * (1.0 / 40320 + a * (-1.0 / 3628800 + a * (1.0 / 479001600))))));
     return {s * v.x, s * v.y, s * v.z, c};
 }
 /// The turn by any rotation vector up to a few turns: an eighth of it, doubled three times.

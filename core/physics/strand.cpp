@@ -347,15 +347,13 @@ void StrandBatch::setBodies(std::size_t count) {
 
 void StrandBatch::setBody(int lane, std::size_t body, const Body& what) {
     m_bodyKinds[body] = laneKind(what.kind);
-    packBody(what,
-             m_bodyData.data() + m_bodyAt + body * kBodyFields * static_cast<std::size_t>(m_width),
-             m_width, lane);
+    packBody(what, m_bodyData.data() + m_bodyAt + body * kBodyFields * static_cast<std::size_t>(m_width), m_width, lane);
 }
 
 void StrandBatch::passBody(int lane, std::size_t body) {
     const auto W = static_cast<std::size_t>(m_width);
-    m_bodyData[m_bodyAt + (body * kBodyFields + offsetof(lanes::Body<2>, apart) / kPack) * W +
-               static_cast<std::size_t>(lane)] = kNoLimit;
+    m_bodyData[m_bodyAt + (body * kBodyFields + offsetof(lanes::Body<2>, apart) / kPack) * W + static_cast<std::size_t>(lane)] =
+        kNoLimit;
 }
 
 void StrandBatch::start(int lane, const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity,
@@ -369,7 +367,8 @@ void StrandBatch::start(int lane, const Vec3& basePlace, const Quat& baseTurn, s
         const Quat q = (above * goals[i]).normalized();
         put(lane, i, FIELD(q), q);
         put(lane, i, FIELD(d), Vec3(q * vector(lane, i, FIELD(direction))));
-        put(lane, i, FIELD(x), Vec3((parent < 0 ? basePlace : vector(lane, up, FIELD(x))) + above * vector(lane, i, FIELD(attach))));
+        put(lane, i, FIELD(x),
+            Vec3((parent < 0 ? basePlace : vector(lane, up, FIELD(x))) + above * vector(lane, i, FIELD(attach))));
         put(lane, i, FIELD(w), spin);
         at(lane, i, FIELD(reach)) = at(lane, i, FIELD(length));
         at(lane, i, FIELD(reachSpeed)) = 0;

@@ -15,11 +15,11 @@ inline constexpr double kNoLimit = 1e30;
 
 /// One link of a strand, from its joint to its end. Lengths [units], masses [any unit: only ratios count].
 struct LinkDef {
-    int parent = -1;              // an earlier link, or -1: the base
-    double length = 0.1;          // > 0
-    Vec3 direction{0, 0, 1};      // unit, in the joint's own axes
-    Vec3 attach{0, 0, 0};         // from the parent's joint to this joint, in the parent's axes; from the base's place for the first
-    Vec3 restPlace{0, 0, 0};      // of the joint in the rest pose, for the mode's stiffness
+    int parent = -1;          // an earlier link, or -1: the base
+    double length = 0.1;      // > 0
+    Vec3 direction{0, 0, 1};  // unit, in the joint's own axes
+    Vec3 attach{0, 0, 0};     // from the parent's joint to this joint, in the parent's axes; from the base's place for the first
+    Vec3 restPlace{0, 0, 0};  // of the joint in the rest pose, for the mode's stiffness
     Vec3 restDirection{0, 0, 1};  // of the link in the rest pose
     Vec3 axisU{0, 0, 0};          // first axis across the link, in the joint's axes; zero: any
 
@@ -34,12 +34,12 @@ struct LinkDef {
 
 /// What the strand answers to.
 struct StrandDef {
-    double swing = 2;        // f [1/s]; 0: no springs
-    double zeta = 0.2;       // damping ratio of the first mode
-    double airDrag = 0;      // gamma [1/s]
-    Vec3 gravity{0, 0, 0};   // [units/s^2]
-    double bendLimit = kPi;  // [rad] for every link; >= pi: none
-    double endWeight = 0;    // at each tip, in shares of the strand's own weight
+    double swing = 2;                               // f [1/s]; 0: no springs
+    double zeta = 0.2;                              // damping ratio of the first mode
+    double airDrag = 0;                             // gamma [1/s]
+    Vec3 gravity{0, 0, 0};                          // [units/s^2]
+    double bendLimit = kPi;                         // [rad] for every link; >= pi: none
+    double endWeight = 0;                           // at each tip, in shares of the strand's own weight
     double stiffU = 1, stiffV = 1, stiffTwist = 1;  // stiffness about the two axes across and about the link, against the usual
     double stretchSwing = 4;                        // swing rate of stretching [1/s]
 };
@@ -60,7 +60,7 @@ struct LinkGoal {
 /// Something that holds a point of a link. Strength 0 lets go; 1 holds as fast as the step allows.
 struct PinStep {
     double strength = 0;
-    Vec3 lever = Vec3::Zero();                              // the held point, in the joint's axes
+    Vec3 lever = Vec3::Zero();                           // the held point, in the joint's axes
     Vec3 place = Vec3::Zero(), velocity = Vec3::Zero();  // where it is held
 };
 

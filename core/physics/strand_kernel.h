@@ -89,7 +89,9 @@ class Kernel {
         l.M = diagonal<W>(l.mass * (1 + (2 * m_eta / kA) * drag));
         l.pf = -(l.mass * l.v) - ((2 * m_eta / kA) * l.mass) * pull;
         l.lever = l.length;
-        if (has(nutatio::physics::kStretches)) l.lever = l.reach + m_eta * l.reachSpeed;
+        if (has(nutatio::physics::kStretches))
+            l.lever =
+                within<W>(l.reach + m_eta * l.reachSpeed, l.length - kBeyond * l.stretchMost, l.length + kBeyond * l.stretchMost);
     }
 
     static Q4<W> smallTurnOf(const V& v) { return anyTurn<W>(v); }
@@ -138,7 +140,9 @@ class Kernel {
         l.y = l.M * l.dbar;
         l.z = l.H * l.dbar;
         l.e = dot<W>(l.dbar, l.pf) + m_eta * (l.stretchStiff * over + hard * excess);
-        l.share = 1.0 / (dot<W>(l.dbar, l.y) + c);
+        // A link that may not stretch has no such speed.
+        const P zero = {};
+        l.share = l.stretchMost > 0 ? 1.0 / (dot<W>(l.dbar, l.y) + c) : zero;
         const V by = l.share * l.y, bz = l.share * l.z;
         l.M = l.M - outer<W>(l.share, l.y);
         l.H = {l.H.x - bz.x * l.y, l.H.y - bz.y * l.y, l.H.z - bz.z * l.y};
@@ -226,15 +230,18 @@ class Kernel {
         V rel = l.v - m_jointVelocity;
         P inverse = l.inverseLength;
         if (has(nutatio::physics::kStretches)) {
-            const P along = dot<W>(rel, l.dbar), most1 = kBeyond * l.stretchMost;
-            const P asked = l.reach + m_h * l.stretchSpeed,
+            // No faster along itself than from one stop to the other in a step; at a stop, no further.
+            const Mask<W> gives = l.stretchMost > 0;
+            const P zero = {}, most1 = kBeyond * l.stretchMost, fastest = (2 / m_h) * most1,
+                    along = gives ? dot<W>(rel, l.dbar) : zero;
+            const P asked = l.reach + m_h * within<W>(l.stretchSpeed, -fastest, fastest),
                     now = within<W>(asked, l.length - most1, l.length + most1);
             const Mask<W> stopped = ((asked > now) & (along > 0)) | ((asked < now) & (along < 0));
-            l.v = pick<W>(stopped, l.v - along * l.dbar, l.v);
-            l.reachSpeed = stopped ? 0.0 * along : along;
+            l.reachSpeed = stopped ? zero : within<W>(along, -fastest, fastest);
+            l.v = l.v + (l.reachSpeed - along) * l.dbar;
             l.reach = now;
             rel = rel - along * l.dbar;
-            inverse = 1.0 / most<W>(now, 0.05 * l.length);
+            inverse = gives ? 1.0 / most<W>(now, 0.05 * l.length) : inverse;
         }
         // Half a radian a step is as fast as a link may turn: teleports stay finite, and the change is carried down by the joint
         // velocity of the next.

@@ -75,7 +75,8 @@ Key layerKey(const Key& below, const layers::LayerContext& context, const std::v
     for (const scene::Wind* w : context.winds) {
         add(h, w->place);
         add(h, w->direction);
-        for (double v : {w->speed, w->gustRate, w->gustShare, w->swirlSize, w->swirlShare, w->reach, w->falloff, w->seed}) h.real(v);
+        for (double v : {w->speed, w->gustRate, w->gustShare, w->swirlSize, w->swirlShare, w->reach, w->falloff, w->seed})
+            h.real(v);
     }
     for (const scene::Pin* p : context.pins) {
         elsewhere |= !p->toActor.empty() && p->toActor != layer.actor;

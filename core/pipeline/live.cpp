@@ -47,8 +47,8 @@ void Live::run(double dt, const std::vector<Xform>& locals, int frame, bool firs
             m_scratch.resize(part->joints().size());
             part->write(pose, m_scratch);
             for (std::size_t k = 0; k < m_scratch.size(); ++k)
-                m_result[static_cast<std::size_t>(part->joints()[k])] = layers::mixed(
-                    below[static_cast<std::size_t>(part->joints()[k])], m_scratch[k], mix);
+                m_result[static_cast<std::size_t>(part->joints()[k])] =
+                    layers::mixed(below[static_cast<std::size_t>(part->joints()[k])], m_scratch[k], mix);
         }
     }
 }

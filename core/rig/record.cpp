@@ -6,8 +6,8 @@ namespace nutatio::rig {
 
 namespace {
 
-/// Weighted mean of one joint's samples around `time` [s]. The weights are a Gaussian's times (3 - d^2) / 2, which leaves parabolas
-/// as they are (a kernel of fourth order: Gasser and Mueller, 1979): peaks are not flattened.
+/// Weighted mean of one joint's samples around `time` [s]. The weights are a Gaussian's times (3 - d^2) / 2, which leaves
+/// parabolas as they are (a kernel of fourth order: Gasser and Mueller, 1979): peaks are not flattened.
 Xform smoothed(const std::vector<std::vector<Xform>>& samples, std::size_t joint, double time, double rate, double width) {
     const double at = time * rate, reach = 4 * width * rate;
     const auto last = static_cast<double>(samples.size() - 1);
@@ -27,7 +27,8 @@ Xform smoothed(const std::vector<std::vector<Xform>>& samples, std::size_t joint
 
 }  // namespace
 
-Clip clipOfSamples(const Actor& actor, const std::vector<std::vector<Xform>>& samples, double rate, double fps, std::string name) {
+Clip clipOfSamples(const Actor& actor, const std::vector<std::vector<Xform>>& samples, double rate, double fps,
+                   std::string name) {
     Clip clip;
     clip.name = std::move(name);
     clip.recorded = true;

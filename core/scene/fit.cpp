@@ -87,14 +87,15 @@ Capsule fitCapsule(const std::vector<Vec3>& points, const Vec3& bone) {
 
 /// The name of the joint on the other side, when the name says which side it is on.
 std::string otherSide(const std::string& name) {
-    static const std::pair<const char*, const char*> kSides[] = {{"_L", "_R"}, {"_l", "_r"}, {".L", ".R"}, {".l", ".r"},
-                                                                 {"Left", "Right"}, {"left", "right"}};
+    static const std::pair<const char*, const char*> kSides[] = {{"_L", "_R"}, {"_l", "_r"},      {".L", ".R"},
+                                                                 {".l", ".r"}, {"Left", "Right"}, {"left", "right"}};
     for (const auto& [l, r] : kSides)
         for (const auto& [mine, other] : {std::pair{l, r}, std::pair{r, l}})
             if (const auto at = name.rfind(mine); at != std::string::npos) {
                 const auto end = at + std::string_view(mine).size();
                 // "_L" must end the name or a part of it: "_Lamp" is no side.
-                if (std::string_view(mine).size() == 2 && end < name.size() && std::isalpha(static_cast<unsigned char>(name[end])))
+                if (std::string_view(mine).size() == 2 && end < name.size() &&
+                    std::isalpha(static_cast<unsigned char>(name[end])))
                     continue;
                 return name.substr(0, at) + other + name.substr(end);
             }
@@ -141,7 +142,8 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
                     for (int below : s.subtree(j)) skip[static_cast<std::size_t>(below)] = true;
     for (const Collider& c : scene.colliders)
         if (c.actor == entry.id)
-            if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape != Shape::Plane) skip[static_cast<std::size_t>(j)] = true;
+            if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape != Shape::Plane)
+                skip[static_cast<std::size_t>(j)] = true;
     const auto points = verticesByJoint(actor, worlds);
     std::vector<std::optional<Capsule>> fitted(worlds.size());
     for (int j : s.order()) {
@@ -158,7 +160,8 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
     for (int j = 0; j < s.size(); ++j)
         if (const std::string name = otherSide(s.joint(j).name); !name.empty())
             if (const int other = s.find(name); other != rig::kNoJoint)
-                middles.push_back(0.5 * (worlds[static_cast<std::size_t>(j)].t.x() + worlds[static_cast<std::size_t>(other)].t.x()));
+                middles.push_back(0.5 *
+                                  (worlds[static_cast<std::size_t>(j)].t.x() + worlds[static_cast<std::size_t>(other)].t.x()));
     const double middle = middles.empty() ? 0.5 * (actor.low.x() + actor.high.x()) : quantile(middles, 0.5);
     std::vector<Collider> out;
     Scene named = scene;  // so that the new ids differ from one another

@@ -131,7 +131,8 @@ std::string Scene::freshId(std::string_view stem) const {
 
 std::vector<Xform> ActorEntry::stand() const {
     std::vector<Xform> pose = actor->restPose();
-    if (const int c = clipIndex(); c >= 0) actor->clips[static_cast<std::size_t>(c)].pose(actor->clips[static_cast<std::size_t>(c)].start, pose);
+    if (const int c = clipIndex(); c >= 0)
+        actor->clips[static_cast<std::size_t>(c)].pose(actor->clips[static_cast<std::size_t>(c)].start, pose);
     return pose;
 }
 
@@ -159,8 +160,8 @@ Wind newWind(const Scene& scene, const ActorEntry& entry) {
     w.id = scene.freshId("wind");
     w.name = w.id;
     const Vec3 middle = 0.5 * (entry.actor->low + entry.actor->high);
-    w.place = entry.actor->metresPerUnit * Vec3(middle.x() - 0.6 * entry.actor->height, middle.y() + 0.2 * entry.actor->height,
-                                                middle.z());
+    w.place = entry.actor->metresPerUnit *
+              Vec3(middle.x() - 0.6 * entry.actor->height, middle.y() + 0.2 * entry.actor->height, middle.z());
     w.swirlSize = std::max(0.05, 0.5 * entry.actor->metresPerUnit * entry.actor->height);
     return w;
 }

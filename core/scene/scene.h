@@ -45,8 +45,8 @@ struct Collider {
     std::string joint;  // reference
     Shape shape = Shape::Sphere;
     double radius = 0.1;
-    double radiusEnd = 0.1;  // of a capsule, at its end along its own +y
-    double length = 0.2;     // capsule: between its two centres, along its own y
+    double radiusEnd = 0.1;    // of a capsule, at its end along its own +y
+    double length = 0.2;       // capsule: between its two centres, along its own y
     Vec3 size{0.2, 0.2, 0.2};  // of a box, from side to side
     Vec3 offset{0, 0, 0};      // centre, in the joint's axes
     Vec3 turnDeg{0, 0, 0};     // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
@@ -60,14 +60,14 @@ struct Wind {
     std::string id;
     std::string name;
     Vec3 place{0, 1, 0};
-    Vec3 direction{1, 0, 0};    // unit: where it blows to
-    double speed = 3;           // [m/s]
-    double gustRate = 0.5;      // [1/s]
-    double gustShare = 0.4;     // how much of the speed comes and goes
-    double swirlSize = 0.5;     // of its turbulence [m]
-    double swirlShare = 0.3;    // turbulence against the speed
-    double reach = 0;           // [m] from its place; 0: everywhere
-    double falloff = 0.5;       // share of the reach over which it dies away
+    Vec3 direction{1, 0, 0};  // unit: where it blows to
+    double speed = 3;         // [m/s]
+    double gustRate = 0.5;    // [1/s]
+    double gustShare = 0.4;   // how much of the speed comes and goes
+    double swirlSize = 0.5;   // of its turbulence [m]
+    double swirlShare = 0.3;  // turbulence against the speed
+    double reach = 0;         // [m] from its place; 0: everywhere
+    double falloff = 0.5;     // share of the reach over which it dies away
     double seed = 1;
     bool on = true;
     std::vector<std::string> layers;  // ids of those it blows on; empty: all
@@ -80,8 +80,8 @@ struct Pin {
     std::string name;
     std::string actor;  // whose joint is held
     std::string joint;
-    bool end = false;      // the end beyond the joint is held, not the joint
-    std::string toActor;   // empty: the world
+    bool end = false;     // the end beyond the joint is held, not the joint
+    std::string toActor;  // empty: the world
     std::string toJoint;
     Vec3 offset{0, 0, 0};  // in the axes of what it is held to [units]
     double strength = 1;
@@ -124,7 +124,7 @@ struct Scene {
     std::vector<Collider> colliders;
     std::vector<Wind> winds;
     std::vector<Pin> pins;
-    std::vector<int> cuts;  // frames (0: the first) at which the motion begins anew; in order
+    std::vector<int> cuts;      // frames (0: the first) at which the motion begins anew; in order
     std::vector<Layer> layers;  // the stack, bottom first
     Unknown unknown;
 

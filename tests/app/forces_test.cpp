@@ -12,8 +12,8 @@ using namespace nutatio;
 using namespace nutatio::app;
 using test::kDemo;
 using test::kOtter;
-using test::waitFor;
 using test::TempFolder;
+using test::waitFor;
 using test::Window;
 
 namespace {
@@ -138,7 +138,8 @@ TEST_CASE("one click puts a trial on and plays it; another takes it off; size, s
     const auto height = [&] {
         const auto& body = *w.bench.document().results()->evaluation.actors[0].body;
         double most = -1e9;
-        for (int f = 0; f < body.frames(); ++f) most = std::max(most, body.at(w.scene().actors[0].actor->skeleton.roots()[0], f).t.y());
+        for (int f = 0; f < body.frames(); ++f)
+            most = std::max(most, body.at(w.scene().actors[0].actor->skeleton.roots()[0], f).t.y());
         return most;
     };
     const double usual = height();
@@ -184,7 +185,8 @@ TEST_CASE("tug pulls a joint while everything reacts, springs back, and can be k
     double reacts = 0;
     REQUIRE(waitFor([&] {
         for (int j : {w.joint("tail_05"), w.joint("scarf_L_03")})
-            reacts = std::max(reacts, tug.result()[static_cast<std::size_t>(j)].r.angularDistance(tug.body()[static_cast<std::size_t>(j)].r));
+            reacts = std::max(
+                reacts, tug.result()[static_cast<std::size_t>(j)].r.angularDistance(tug.body()[static_cast<std::size_t>(j)].r));
         return reacts > 1e-3;
     }));
     QTest::mouseRelease(stage, Qt::LeftButton, Qt::NoModifier, from + QPoint(40, -90));

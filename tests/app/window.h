@@ -12,7 +12,6 @@
 
 namespace nutatio::test {
 
-
 using app::SettingRow;
 using app::Slider;
 
@@ -84,6 +83,5 @@ struct Window {
     }
     app::Bench bench;
 };
-
 
 }  // namespace nutatio::test

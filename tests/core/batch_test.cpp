@@ -135,7 +135,8 @@ TEST_CASE("a rope between two pins hangs in a catenary") {
 }
 
 TEST_CASE("a cantilever of joints sags as its springs and weights say") {
-    // Small bends: spring i bears the moment of all weights beyond it, phi_i = sum m_k g l_ik / k_i; the tip drops sum phi_i l_in.
+    // Small bends: spring i bears the moment of all weights beyond it, phi_i = sum m_k g l_ik / k_i; the tip drops sum phi_i
+    // l_in.
     const int n = 6;
     StrandDef d;
     d.swing = 6;

@@ -55,13 +55,15 @@ double farthest(const std::vector<Vec3>& a, const std::vector<Vec3>& b) {
 TEST_CASE("a steady wind blows a hanging strand out to the balance of drag and weight") {
     // A free strand in wind u with drag gamma per second hangs at tan(angle) = gamma u / g.
     scene::Scene s = test::sceneWith(test::chainActor(still()));
-    const std::string id = test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"preroll", 400.0}});
+    const std::string id =
+        test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"preroll", 400.0}});
     scene::Wind w = scene::newWind(s, s.actors[0]);
     w.direction = Vec3::UnitX();
     w.speed = 3;
     w.gustShare = w.swirlShare = 0;
     s.winds.push_back(w);
-    const auto root = test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].result, s.actors[0].actor->skeleton.find("bone_1"));
+    const auto root =
+        test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].result, s.actors[0].actor->skeleton.find("bone_1"));
     const Vec3 way = tip(s).back() - root.back();
     const double gamma = 2.0 + physics::windDrag(3, 1);
     INFO(degrees(std::atan2(way.x(), -way.y())));
@@ -113,7 +115,8 @@ TEST_CASE("gusts and swirls are the same for the same seed, differ for another, 
 
 TEST_CASE("a pin holds the end of a strand to a place, follows keys, and lets go") {
     scene::Scene s = test::sceneWith(test::chainActor(still()));
-    test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.5}, {"bounces", 0.5}, {"gravity", 1.0}, {"end", 0.0}, {"preroll", 200.0}});
+    test::addLayer(s, "strand", {"bone_1"},
+                   {{"swing", 0.5}, {"bounces", 0.5}, {"gravity", 1.0}, {"end", 0.0}, {"preroll", 200.0}});
     std::vector<Affine> worlds;
     rig::worldTransforms(s.actors[0].actor->skeleton, s.actors[0].actor->restPose(), worlds);
     scene::Pin p = scene::newPin(s, s.actors[0], s.actors[0].actor->skeleton.find("end"), worlds);
@@ -195,7 +198,8 @@ TEST_CASE("strands that keep clear of one another do") {
         int parent = root;
         for (int i = 1; i <= 5; ++i)
             parent = b.node(std::string(side) + "_" + std::to_string(i), parent,
-                            {i == 1 ? Vec3(side[0] == 'L' ? 0.12 : -0.12, 0, 0) : Vec3(side[0] == 'L' ? -0.03 : 0.03, -0.15, 0), Quat::Identity(), Vec3::Ones()});
+                            {i == 1 ? Vec3(side[0] == 'L' ? 0.12 : -0.12, 0, 0) : Vec3(side[0] == 'L' ? -0.03 : 0.03, -0.15, 0),
+                             Quat::Identity(), Vec3::Ones()});
     }
     TempFolder f;
     b.writeGlb(f / "pair.glb");
@@ -204,7 +208,8 @@ TEST_CASE("strands that keep clear of one another do") {
     const auto gap = [&] {
         const pipeline::Evaluation e = test::evaluate(s);
         const auto& a = *s.actors[0].actor;
-        const auto l = test::worldPlaces(a, *e.actors[0].result, a.skeleton.find("L_5")), r = test::worldPlaces(a, *e.actors[0].result, a.skeleton.find("R_5"));
+        const auto l = test::worldPlaces(a, *e.actors[0].result, a.skeleton.find("L_5")),
+                   r = test::worldPlaces(a, *e.actors[0].result, a.skeleton.find("R_5"));
         double least = 1e9;
         for (std::size_t k = 0; k < l.size(); ++k) least = std::min(least, (l[k] - r[k]).norm());
         return least;
@@ -224,7 +229,8 @@ TEST_CASE("jiggle stops ease into their limit and never pass it; shares scale; a
         return x;
     };
     scene::Scene s = test::sceneWith(test::chainActor(spec));
-    test::addLayer(s, "jiggle", {"bone_2"}, {{"turn", std::string()}, {"move", std::string("x")}, {"frame", std::string("world")}, {"swing", 2.0}});
+    test::addLayer(s, "jiggle", {"bone_2"},
+                   {{"turn", std::string()}, {"move", std::string("x")}, {"frame", std::string("world")}, {"swing", 2.0}});
     const auto range = [&] {
         const pipeline::Evaluation e = test::evaluate(s);
         double low = 0, high = 0;
@@ -303,7 +309,8 @@ TEST_CASE("what is stepped live is what is baked, bit for bit") {
     live.start(1.0 / 24, rest, 0);
     for (int f = 0; f < 40; ++f) {
         if (f > 0) live.step(1.0 / 24, rest, f);
-        for (std::size_t j = 0; j < rest.size(); ++j) REQUIRE(live.result()[j] == baked.actors[0].result->at(static_cast<int>(j), f));
+        for (std::size_t j = 0; j < rest.size(); ++j)
+            REQUIRE(live.result()[j] == baked.actors[0].result->at(static_cast<int>(j), f));
     }
     // And when the body does move, both follow it: to a few hundredths of the way it went.
     s.actors[0].clip = "Move";
@@ -360,24 +367,34 @@ TEST_CASE("what is wrong in a scene is told in one sentence each, and nothing is
     TempFolder f;
     const std::string otter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
     const auto open = [&](const std::string& rest) {
-        test::put(f / "s.nutatio", R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + otter + "\"}]," + rest + "}");
+        test::put(f / "s.nutatio",
+                  R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + otter + "\"}]," + rest + "}");
         return pipeline::open(f / "s.nutatio");
     };
     struct Mended {
         const char* text;
         const char* says;
     };
-    for (const Mended& m : {
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"], "swing": 900}}])", "outside 0 to 60"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_99"]}}])", "no joint \"tail_99\""},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"], "cuts": "often"}}])", "not one of found, marked, none"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"]}, "keys": {"root": [[1, 2]]}}])", "cannot have keys"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"]}, "keys": {"swing": [[1, 2], [5, 99]]}}])", "1 of its keys"},
-             Mended{R"("colliders": [{"id": "c", "actor": "o", "joint": "gone", "shape": "box"}])", "there is no joint \"gone\""},
-             Mended{R"("pins": [{"id": "p", "actor": "o", "joint": "gone"}])", "no joint \"gone\" to hold"},
-             Mended{R"("pins": [{"id": "p", "actor": "o", "joint": "tail_03", "strength": 7}])", "strength 7 is outside 0 to 1"},
-             Mended{R"("winds": [{"id": "w", "layers": ["nobody"]}])", "no layer \"nobody\""},
-         }) {
+    for (
+        const Mended& m : {
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"], "swing": 900}}])",
+                   "outside 0 to 60"},
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_99"]}}])",
+                   "no joint \"tail_99\""},
+            Mended{
+                R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"], "cuts": "often"}}])",
+                "not one of found, marked, none"},
+            Mended{
+                R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"]}, "keys": {"root": [[1, 2]]}}])",
+                "cannot have keys"},
+            Mended{
+                R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "settings": {"root": ["tail_01"]}, "keys": {"swing": [[1, 2], [5, 99]]}}])",
+                "1 of its keys"},
+            Mended{R"("colliders": [{"id": "c", "actor": "o", "joint": "gone", "shape": "box"}])", "there is no joint \"gone\""},
+            Mended{R"("pins": [{"id": "p", "actor": "o", "joint": "gone"}])", "no joint \"gone\" to hold"},
+            Mended{R"("pins": [{"id": "p", "actor": "o", "joint": "tail_03", "strength": 7}])", "strength 7 is outside 0 to 1"},
+            Mended{R"("winds": [{"id": "w", "layers": ["nobody"]}])", "no layer \"nobody\""},
+        }) {
         INFO(m.text);
         const auto opened = open(m.text);
         REQUIRE(opened.ok());
@@ -390,8 +407,10 @@ TEST_CASE("what is wrong in a scene is told in one sentence each, and nothing is
     for (const Mended& m : {
              Mended{R"("winds": [{"id": "w", "direction": [0, 0, 0]}])", "winds[0].direction"},
              Mended{R"("winds": [{"id": "w", "speed": -2}])", "winds[0].speed"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9, 2], [5, 3]]}}])", "layers[0].keys.swing[1]"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "profiles": {"swing": [[2, 1]]}}])", "layers[0].profiles.swing[0]"},
+             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9, 2], [5, 3]]}}])",
+                    "layers[0].keys.swing[1]"},
+             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "profiles": {"swing": [[2, 1]]}}])",
+                    "layers[0].profiles.swing[0]"},
              Mended{R"("colliders": [{"id": "c", "actor": "o", "joint": "hips", "shape": "cone"}])", "colliders[0].shape"},
              Mended{R"("cuts": [1.5])", "cuts[0]"},
          }) {

@@ -120,7 +120,8 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     const auto one = [&](std::initializer_list<const char*> ids) {
         return std::any_of(ids.begin(), ids.end(), [&](const char* k) { return id == k; });
     };
-    if (one({"preroll", "bounces", "end", "pull_tilt", "pull_heading"})) values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
+    if (one({"preroll", "bounces", "end", "pull_tilt", "pull_heading"}))
+        values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
     if (id == "pull_heading") values["pull_tilt"] = 40.0;
     if (id == "catch") s.winds.push_back(scene::newWind(s, s.actors[0]));
     if (id == "twist") values["stiff_twist"] = 0.0;

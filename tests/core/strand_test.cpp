@@ -79,8 +79,9 @@ TEST_CASE("a joint let go follows the damped spring's exact answer, up to where 
                 const std::vector<double> x = ring(1, 1.0, f, zeta, h, 1.5 / f);
                 for (std::size_t k = 3; k < x.size(); k += 3) {
                     const double t = static_cast<double>(k + 1) * h, wd = w * std::sqrt(std::max(0.0, 1 - zeta * zeta));
-                    const double exact = zeta < 1 ? std::exp(-zeta * w * t) * (std::cos(wd * t) + zeta * w / wd * std::sin(wd * t))
-                                                  : (1 + w * t) * std::exp(-w * t);
+                    const double exact = zeta < 1
+                                             ? std::exp(-zeta * w * t) * (std::cos(wd * t) + zeta * w / wd * std::sin(wd * t))
+                                             : (1 + w * t) * std::exp(-w * t);
                     INFO("fps " << fps << " f " << f << " zeta " << zeta << " t " << t);
                     REQUIRE(x[k] / from == Approx(exact).margin(0.02));
                 }
@@ -232,9 +233,13 @@ TEST_CASE("nothing that can be set, and no motion of the base, breaks the strand
         double longest = 0;
         for (const LinkDef& l : links) longest += l.length * (1 + 1.05 * l.stretch);
         Bench b(links, d, h);
-        if (noise() % 4 == 0) b.strand.batch().setPin(0, noise() % static_cast<unsigned>(n), {any(0, 1), Vec3(0, 0, any(0, 1) * size), size * Vec3(any(-9, 9), any(-9, 9), any(-9, 9)), Vec3::Zero()});
         if (noise() % 4 == 0)
-            for (std::size_t i = 0; i < static_cast<std::size_t>(n); ++i) b.strand.batch().setAir(0, i, size * Vec3(any(-50, 50), any(-50, 50), 0), any(0, 100));
+            b.strand.batch().setPin(
+                0, noise() % static_cast<unsigned>(n),
+                {any(0, 1), Vec3(0, 0, any(0, 1) * size), size * Vec3(any(-9, 9), any(-9, 9), any(-9, 9)), Vec3::Zero()});
+        if (noise() % 4 == 0)
+            for (std::size_t i = 0; i < static_cast<std::size_t>(n); ++i)
+                b.strand.batch().setAir(0, i, size * Vec3(any(-50, 50), any(-50, 50), 0), any(0, 100));
         if (noise() % 2) {
             Body body;
             body.radiusA = any(0.02, 0.5) * size;

@@ -55,14 +55,16 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     for (const scene::Collider& c : fitted) CHECK(c.joint.rfind("tail", 0) != 0);  // a strand swings it
     // Most of what a thigh alone moves lies inside its capsule or near its surface.
     const int thigh = a.skeleton.find("thigh_L");
-    const physics::Body body = layers::bodyOf(*of("thigh_L"), layers::placeCollider(*of("thigh_L"), worlds[static_cast<std::size_t>(thigh)]));
+    const physics::Body body =
+        layers::bodyOf(*of("thigh_L"), layers::placeCollider(*of("thigh_L"), worlds[static_cast<std::size_t>(thigh)]));
     rig::PosedVertices posed;
     int inside = 0, all = 0;
     for (const rig::MeshInstance& in : a.instances)
         for (const rig::Primitive& p : a.meshes[static_cast<std::size_t>(in.mesh)].primitives) {
             rig::poseVertices(a, in, p, worlds, {}, posed);
             for (std::size_t v = 0; v < p.influences.size(); ++v)
-                if (in.skin >= 0 && a.skins[static_cast<std::size_t>(in.skin)].joints[p.influences[v].joint[0]] == thigh && p.influences[v].weight[0] > 0.8f) {
+                if (in.skin >= 0 && a.skins[static_cast<std::size_t>(in.skin)].joints[p.influences[v].joint[0]] == thigh &&
+                    p.influences[v].weight[0] > 0.8f) {
                     ++all;
                     inside += physics::nearest(body, posed.positions[v].cast<double>(), Vec3::Zero()).distance < 0.02 * a.height;
                 }
@@ -71,7 +73,8 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     REQUIRE(all > 50);
     CHECK(inside > 0.85 * all);
     const auto ends = [&](const scene::Collider& c) {
-        const physics::Body b = layers::bodyOf(c, layers::placeCollider(c, worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
+        const physics::Body b =
+            layers::bodyOf(c, layers::placeCollider(c, worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
         return std::pair(b.a, b.b);
     };
     const double middle = worlds[static_cast<std::size_t>(a.skeleton.find("hips"))].t.x();
@@ -92,7 +95,8 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
 }
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
-    for (const std::string& file : {kOtter, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh", std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {
+    for (const std::string& file : {kOtter, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh",
+                                    std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {
         const auto actor = test::read(file);
         const int last = actor->skeleton.size() - 1;
         for (const rig::TrialMove& m : rig::trialMoves())
@@ -156,7 +160,8 @@ TEST_CASE("reach brings a joint to a place that its bones can reach, and as near
         CHECK((w[static_cast<std::size_t>(end)].t - target).norm() < 0.01);
         // Bones keep their lengths, and those above the two that turn stay.
         CHECK((w[static_cast<std::size_t>(actor->skeleton.find("bone_3"))].t - elbow).norm() < 1e-12);
-        CHECK((w[static_cast<std::size_t>(end)].t - w[static_cast<std::size_t>(actor->skeleton.find("bone_4"))].t).norm() == Approx(0.25));
+        CHECK((w[static_cast<std::size_t>(end)].t - w[static_cast<std::size_t>(actor->skeleton.find("bone_4"))].t).norm() ==
+              Approx(0.25));
     }
     pose = actor->restPose();
     rig::reach(actor->skeleton, pose, end, elbow + Vec3(5, 0, 0), 2);
@@ -217,10 +222,12 @@ TEST_CASE("poses that were lived through become a clip: true to the frame, and f
     const int clipOut = out->findClip("Tug 1");
     REQUIRE(clipOut >= 0);
     CHECK(out->clips.size() == s.actors[0].actor->clips.size());
-    const rig::Track body = rig::bodyTrack(*out, clipOut, rig::FrameGrid::covering(out->clips[static_cast<std::size_t>(clipOut)], 24));
+    const rig::Track body =
+        rig::bodyTrack(*out, clipOut, rig::FrameGrid::covering(out->clips[static_cast<std::size_t>(clipOut)], 24));
     for (const char* joint : {"hips", "tail_04"}) {
         const int j = out->skeleton.find(joint);
-        for (int k = 0; k < 25; k += 6) CHECK(body.at(j, k).r.angularDistance(played.actors[0].result->at(j, k).r) < radians(0.2));
+        for (int k = 0; k < 25; k += 6)
+            CHECK(body.at(j, k).r.angularDistance(played.actors[0].result->at(j, k).r) < radians(0.2));
     }
 }
 
@@ -249,12 +256,14 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
         // It loops without a step: the last frame leads to the first as its neighbours lead to one another.
         const auto last = (m.frames.back().back() - m.frames.front().back()).norm();
         double usual = 0;
-        for (std::size_t k = 1; k < m.frames.size(); ++k) usual = std::max(usual, (m.frames[k].back() - m.frames[k - 1].back()).norm());
+        for (std::size_t k = 1; k < m.frames.size(); ++k)
+            usual = std::max(usual, (m.frames[k].back() - m.frames[k - 1].back()).norm());
         CHECK(last <= 1.05 * usual);
         for (std::size_t o = 0; o < motions.size(); ++o)
             if (motions[o].frames[0].size() == m.frames[0].size()) {
                 double differs = 0;
-                for (std::size_t k = 0; k < 72; ++k) differs = std::max(differs, (motions[o].frames[k].back() - m.frames[k].back()).norm());
+                for (std::size_t k = 0; k < 72; ++k)
+                    differs = std::max(differs, (motions[o].frames[k].back() - m.frames[k].back()).norm());
                 INFO("like " << names[o]);
                 CHECK(differs > 0.01);
             }
@@ -269,7 +278,8 @@ TEST_CASE("a feel is applied, recognised, saved and read; a broken one says wher
     test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 10.0}, {"felt_turn", 0.5}});
     scene::Layer& l = s.layers[0];
     l.keys["swing"] = {{0, 1.0}, {5, 2.0}};
-    const layers::Feel& whip = *std::find_if(layers::builtInFeels().begin(), layers::builtInFeels().end(), [](const auto& f) { return f.name == "Whip"; });
+    const layers::Feel& whip = *std::find_if(layers::builtInFeels().begin(), layers::builtInFeels().end(),
+                                             [](const auto& f) { return f.name == "Whip"; });
     CHECK_FALSE(layers::hasFeel(l, whip));
     layers::applyFeel(whip, l);
     CHECK(layers::hasFeel(l, whip));
@@ -318,7 +328,8 @@ TEST_CASE("a feel means the same on a mouse and on a whale") {
         scene::Scene s = test::sceneWith(test::chainActor({.bones = 5, .length = length}));
         test::addLayer(s, "strand", {"bone_1"});
         layers::applyFeel(feel, s.layers[0]);
-        const auto r = measure::response(*layers::findKind("strand"), {*s.actors[0].actor, s.layers[0]}, s.actors[0].actor->restPose());
+        const auto r =
+            measure::response(*layers::findKind("strand"), {*s.actors[0].actor, s.layers[0]}, s.actors[0].actor->restPose());
         REQUIRE(r);
         swings.push_back(r->swing);
     }
@@ -344,8 +355,8 @@ TEST_CASE("lag is measured to a fraction of a frame, in loops and in shots") {
 }
 
 TEST_CASE("in the shot, a part lags behind the body as a spring behind what carries it") {
-    // Carried at W = r w, a spring whose damper works against its carrier lags atan2(2 zeta r, 1 - r^2) - atan(2 zeta r) of phase and
-    // swings sqrt((1 + 4 zeta^2 r^2) / ((1 - r^2)^2 + 4 zeta^2 r^2)) times as far.
+    // Carried at W = r w, a spring whose damper works against its carrier lags atan2(2 zeta r, 1 - r^2) - atan(2 zeta r) of phase
+    // and swings sqrt((1 + 4 zeta^2 r^2) / ((1 - r^2)^2 + 4 zeta^2 r^2)) times as far.
     test::ChainSpec spec{.bones = 4, .way = Vec3(0, -1, 0), .frames = 97};
     spec.motion = [](double t) {
         Xform x;
@@ -355,13 +366,19 @@ TEST_CASE("in the shot, a part lags behind the body as a spring behind what carr
     for (const double swing : {0.7, 1.0, 2.0, 8.0})
         for (const double bounces : {0.0, 1.0}) {
             scene::Scene s = test::sceneWith(test::chainActor(spec));
-            test::addLayer(s, "jiggle", {"bone_1"}, {{"swing", swing}, {"bounces", bounces}, {"move", std::string("xyz")}, {"turn", std::string()}, {"preroll", 200.0}});
+            test::addLayer(s, "jiggle", {"bone_1"},
+                           {{"swing", swing},
+                            {"bounces", bounces},
+                            {"move", std::string("xyz")},
+                            {"turn", std::string()},
+                            {"preroll", 200.0}});
             const auto e = test::evaluate(s);
             const measure::InShot got = measure::inShot(*s.actors[0].actor, *e.actors[0].body, *e.actors[0].result);
             const double r = 0.5 / swing, d = 2 * physics::dampingRatio(bounces) * r;
             const double lag = (std::atan2(d, 1 - r * r) - std::atan(d)) / (2 * kPi) * 48;
             const double ratio = std::sqrt((1 + d * d) / ((1 - r * r) * (1 - r * r) + d * d));
-            INFO("swing " << swing << " bounces " << bounces << ": " << got.lagFrames << " of " << lag << ", " << got.ratio << " of " << ratio);
+            INFO("swing " << swing << " bounces " << bounces << ": " << got.lagFrames << " of " << lag << ", " << got.ratio
+                          << " of " << ratio);
             CHECK(got.moves);
             CHECK(got.lagFrames == Approx(lag).margin(0.15));
             CHECK(got.ratio == Approx(ratio).epsilon(0.02));
@@ -384,7 +401,8 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
             scene::Layer after = start;
             for (const auto& [id, v] : measure::settingsFor(kind, {*s.actors[0].actor, start}, pose, w)) after.values[id] = v;
             const auto r = measure::response(kind, {*s.actors[0].actor, after}, pose);
-            INFO(start.kind << " asked " << w.overshoot << " at " << w.peakTime << ", got " << r->overshoot << " at " << r->peakTime);
+            INFO(start.kind << " asked " << w.overshoot << " at " << w.peakTime << ", got " << r->overshoot << " at "
+                            << r->peakTime);
             CHECK(r->overshoot == Approx(w.overshoot).margin(0.03));
             CHECK(r->peakTime == Approx(w.peakTime).epsilon(0.06));
         }

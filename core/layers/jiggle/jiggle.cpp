@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
+#include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/cuts.h"
-#include "layers/anchors.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers {
@@ -22,16 +22,17 @@ using scene::Unit;
 
 /// A stop row: how far an offset may go along or about one axis to one side.
 constexpr SettingSpec stopRow(std::string_view id, std::string_view label, bool turns, std::string_view group = {}) {
-    return {.id = id,
-            .label = label,
-            .unit = turns ? Unit::Degrees : Unit::Share,
-            .range = {0, turns ? 180.0 : 5.0},
-            .soft = {0, turns ? 180.0 : 2.0},
-            .start = turns ? 180.0 : 5.0,
-            .help = turns ? "How far it may turn about this axis to this side; 180 sets no stop."
-                          : "How far it may shift along this axis to this side, against the length of its bone; 500 % sets no stop.",
-            .more = "It eases into the stop, so that nothing is seen to hit.",
-            .group = group};
+    return {
+        .id = id,
+        .label = label,
+        .unit = turns ? Unit::Degrees : Unit::Share,
+        .range = {0, turns ? 180.0 : 5.0},
+        .soft = {0, turns ? 180.0 : 2.0},
+        .start = turns ? 180.0 : 5.0,
+        .help = turns ? "How far it may turn about this axis to this side; 180 sets no stop."
+                      : "How far it may shift along this axis to this side, against the length of its bone; 500 % sets no stop.",
+        .more = "It eases into the stop, so that nothing is seen to hit.",
+        .group = group};
 }
 
 constexpr SettingSpec shareRow(std::string_view id, std::string_view label, std::string_view group = {}) {
@@ -51,8 +52,16 @@ constexpr SettingSpec kSettings[] = {
      .label = "Joints",
      .type = SettingType::Joints,
      .help = "The joints that jiggle, each on springs of its own."},
-    {.id = "move", .label = "Move", .type = SettingType::Axes, .axes = "", .help = "Axes along which it may shift from its place."},
-    {.id = "turn", .label = "Turn", .type = SettingType::Axes, .axes = "xyz", .help = "Axes about which it may turn from its pose."},
+    {.id = "move",
+     .label = "Move",
+     .type = SettingType::Axes,
+     .axes = "",
+     .help = "Axes along which it may shift from its place."},
+    {.id = "turn",
+     .label = "Turn",
+     .type = SettingType::Axes,
+     .axes = "xyz",
+     .help = "Axes about which it may turn from its pose."},
     {.id = "frame",
      .label = "Axes of",
      .type = SettingType::Choice,
@@ -228,7 +237,8 @@ class JigglePart final : public Part {
         tip1 = a1 + turning * perSecond2 * tip1;
         const Vec3 turned = rotationVector(now.turn * before.turn.conjugate());
         const Vec3 spin = 0.5 * (turned + rotationVector(then.turn * now.turn.conjugate()));
-        const Vec3 alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin), alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
+        const Vec3 alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin),
+                   alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
         m_spin = spin;
         const Vec3 d0 = before.turn * m_direction, d1 = now.turn * m_direction;
         const Vec3 f0 = d0.cross(pull0 - tip0) / m_lever - alpha0.dot(d0) * perSecond2 * d0;

@@ -99,8 +99,8 @@ void StrandPart::addColliders(const LayerContext& context) {
         const int anchor = m_anchors.add(c->actor, c->joint);
         if (anchor < 0) continue;
         m_colliders.push_back({*c, anchor, {}, {}, {}, 0});
-        m_colliders.back().size = c->shape == scene::Shape::Box ? 0.5 * c->size.norm()
-                                                                : std::max(c->radius, c->radiusEnd) + 0.5 * c->length;
+        m_colliders.back().size =
+            c->shape == scene::Shape::Box ? 0.5 * c->size.norm() : std::max(c->radius, c->radiusEnd) + 0.5 * c->length;
         const int joint = m_anchors.ownJoint(anchor);
         // A body that rides on the strand itself would push what carries it.
         for (Strand& s : m_strands) s.passes.push_back(joint != rig::kNoJoint && m_skeleton.isBelow(joint, s.plan.root));
@@ -115,7 +115,8 @@ void StrandPart::addPins(const LayerContext& context) {
             const StrandJoints& plan = m_strands[k].plan;
             if (p->end) {
                 for (std::size_t i = 0; i < plan.links.size(); ++i)
-                    if (plan.joints[i] == joint) m_pins.push_back({*p, anchor, k, i, plan.links[i].length * plan.links[i].direction});
+                    if (plan.joints[i] == joint)
+                        m_pins.push_back({*p, anchor, k, i, plan.links[i].length * plan.links[i].direction});
                 continue;
             }
             // A joint stands on the link above it; the root is carried by the body and cannot be held.
@@ -155,8 +156,7 @@ physics::StrandPlan StrandPart::planOf(const Strand& s, double frame) const {
         physics::LinkDef& k = out.links[i];
         const double u = s.plan.along[i];
         if (shaped("swing")) k.swing = share("swing", u);
-        if (shaped("bounces"))
-            k.zeta = physics::dampingRatio(l.numberAt("bounces", frame, u)) / std::max(d.zeta, 1e-9);
+        if (shaped("bounces")) k.zeta = physics::dampingRatio(l.numberAt("bounces", frame, u)) / std::max(d.zeta, 1e-9);
         if (shaped("drag")) k.airDrag = share("drag", u);
         const double bend = l.numberAt("bend", frame, u), twist = l.numberAt("twist", frame, u);
         k.bendLimit = l.number("bend") >= 180 && !shaped("bend") ? physics::kNoLimit : radians(bend);
@@ -244,9 +244,8 @@ void StrandPart::start(double dt, const PoseView& pose, const PoseView& next) {
 }
 
 bool StrandPart::isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const {
-    return m_cuts.marked(goal.frame()) ||
-           m_cuts.found(s.lastStep, Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
-                        Cuts::between(now.place, now.turn, ahead.place, ahead.turn), dt);
+    return m_cuts.marked(goal.frame()) || m_cuts.found(s.lastStep, Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
+                                                       Cuts::between(now.place, now.turn, ahead.place, ahead.turn), dt);
 }
 
 void StrandPart::carryAcross(Strand& s, double dt, const Base& now, const Base& ahead) {
@@ -293,8 +292,7 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
         s.base = now;
     }
     prepare(dt, goal, bodiesAreQuick(dt));
-    for (const Strand& s : m_strands)
-        m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
+    for (const Strand& s : m_strands) m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
     blow(goal, false);
     if (m_meets) meetOthers();
     findReachable();
@@ -358,8 +356,7 @@ void StrandPart::meetOthers() {
                 const Vec3 middle = 0.5 * (theirs.place(other.lane, j) + theirs.end(other.lane, j));
                 for (std::size_t i = 1; i < me.plan.links.size(); ++i) {
                     const Vec3 here = 0.5 * (mine.place(me.lane, i) + mine.end(me.lane, i));
-                    const double gap =
-                        (here - middle).norm() - 0.5 * (me.plan.links[i].length + other.plan.links[j].length);
+                    const double gap = (here - middle).norm() - 0.5 * (me.plan.links[i].length + other.plan.links[j].length);
                     if (gap < 0.25 * me.plan.length) near.push_back({gap, o, j});
                 }
             }

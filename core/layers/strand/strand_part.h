@@ -40,9 +40,9 @@ class StrandPart final : public Part {
         std::vector<Quat> turn, last, slope, nextTurn;  // goals at the frame, the frame before, its slope, and ahead
         std::vector<Quat> turnNow;                      // and where they are within the frame
         std::vector<char> moving;
-        std::vector<Vec3> air;                          // at each link's end, at the frame last stepped to
-        std::vector<char> passes;                       // by collider: it rides on this strand
-        std::vector<char> far;                          // by collider: it cannot be reached within this frame
+        std::vector<Vec3> air;     // at each link's end, at the frame last stepped to
+        std::vector<char> passes;  // by collider: it rides on this strand
+        std::vector<char> far;     // by collider: it cannot be reached within this frame
         physics::BaseStep step;
     };
     struct Ridden {
@@ -71,9 +71,7 @@ class StrandPart final : public Part {
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
     static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
     /// From the world to the strand's felt world.
-    static Vec3 toFelt(const Strand& s, const Vec3& p) {
-        return s.felt.place + carryOf(s).conjugate() * (p - s.base.place);
-    }
+    static Vec3 toFelt(const Strand& s, const Vec3& p) { return s.felt.place + carryOf(s).conjugate() * (p - s.base.place); }
     void readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const;
     bool isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const;
     void carryAcross(Strand& s, double dt, const Base& now, const Base& ahead);
