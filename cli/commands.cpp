@@ -109,7 +109,9 @@ void Commands::info() {
                                        {"fps", opened.scene.fps},
                                        {"actors", actors},
                                        {"layers", layers},
-                                       {"colliders", opened.scene.colliders.size()}}
+                                       {"colliders", opened.scene.colliders.size()},
+                                       {"winds", opened.scene.winds.size()},
+                                       {"pins", opened.scene.pins.size()}}
                                 : actors.front();
         if (!opened.isScene)
             j["kind"] = opened.scene.actors.front().actor->source.format == rig::SourceDocument::Format::Bvh ? "bvh" : "gltf";

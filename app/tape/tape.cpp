@@ -134,7 +134,7 @@ Lane::Lane(Document& document, Session& session, std::string layer, QWidget* par
             [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
     connect(m_mix, &Slider::dragged, this, [=](double v, const QString& gesture) {
         change(
-            tr("Mix"), [v](scene::Layer& l) { l.values["mix"] = v / 100; }, gesture);
+            tr("Mix"), [this, v](scene::Layer& l) { l.setNumber("mix", m_session.frame(), v / 100); }, gesture);
     });
     refresh();
 }
@@ -148,8 +148,9 @@ void Lane::refresh() {
     m_mute->setAccessibleName(tr("Mute %1").arg(name));
     m_solo->setAccessibleName(tr("Solo %1").arg(name));
     m_mix->setAccessibleName(tr("Mix of %1").arg(name));
-    m_mix->setValue(100 * l->number("mix"));
-    m_mixText->setText(QStringLiteral("%1 %").arg(100 * l->number("mix"), 0, 'f', 0));
+    const double mix = 100 * l->numberAt("mix", m_session.frame());
+    m_mix->setValue(mix);
+    m_mixText->setText(QStringLiteral("%1 %").arg(mix, 0, 'f', 0));
     const bool acts = m_document.scene().acts(*l), chosen = m_session.selection().layer == m_layer;
     const QColor c = acts ? look::theme().ink : look::theme().inkSoft;
     m_glyph->setPixmap(look::kindGlyph(QString::fromStdString(l->kind), c).pixmap(18, 18));
@@ -266,7 +267,13 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
     connect(&document, &Document::resultsChanged, this, &Tape::refresh);
     connect(&session, &Session::selectionChanged, this, &Tape::refresh);
     connect(&session, &Session::frameChanged, this, [this](int f) {
-        for (Lane* l : m_lanes) l->update();
+        for (Lane* l : m_lanes) {
+            const scene::Layer* layer = m_document.scene().layer(l->layer());
+            if (layer && layer->keys.count("mix"))
+                l->refresh();
+            else
+                l->update();
+        }
         if (!m_frame->hasFocus()) m_frame->setText(QString::number(f + 1));
     });
     connect(&session, &Session::playingChanged, this, [this](bool on) {

@@ -367,7 +367,7 @@ TEST_CASE("colliders that a layer passes through, and how one is left in the wor
 
 TEST_CASE("a bed of reeds: the bench answers while it simulates, shows how far it is, and can be told to stop") {
     TempFolder f;
-    demo::writeReeds(f.path(), {.frames = 600});
+    demo::writeReeds(f.path(), {.reeds = 200, .frames = 400});
     Window w(QString::fromStdString((f / "reeds.nutatio").string()));
     std::vector<double> heard;
     QObject::connect(&w.bench.document(), &Document::simulating, &w.bench, [&](double share) { heard.push_back(share); });

@@ -187,7 +187,7 @@ TEST_CASE("links keep their lengths through violent motion") {
         b.step();
         for (std::size_t i = 0; i < 8; ++i) {
             const Vec3 from = i == 0 ? b.base.place1 : b.strand.end(i - 1);
-            REQUIRE((b.strand.end(i) - from).norm() == Approx(0.125).epsilon(1e-5));
+            REQUIRE((b.strand.end(i) - from).norm() == Approx(0.125).epsilon(1e-12));
         }
     }
 }
@@ -474,7 +474,10 @@ TEST_CASE("a step does not allocate") {
     for (int k = 0; k < 3; ++k) batch.start(k, Vec3::Zero(), Quat::Identity(), still, Vec3::Zero(), Vec3::Zero());
     batch.setBodies(2);
     batch.step();
-    const std::size_t before = test::allocations();
+    std::size_t before = test::allocations();
+    const auto something = std::make_unique<int>(3);
+    CHECK(test::allocations() > before);  // it does count
+    before = test::allocations();
     for (int k = 0; k < 20; ++k) {
         for (int lane = 0; lane < 3; ++lane) {
             BaseStep b;

@@ -441,3 +441,22 @@ TEST_CASE("keys run smoothly through their values and never beyond them; profile
     CHECK(scene::profileAt(p, 1) == 0);
     CHECK(scene::profileAt({}, 0.3) == 1);
 }
+
+TEST_CASE("the Scope can watch one joint of a strand, or another of a jiggle's") {
+    scene::Scene s = otter();
+    test::addLayer(s, "strand", {"tail_01"});
+    test::addLayer(s, "jiggle", {"ear_L", "tail_04"});
+    const rig::Actor& a = *s.actors[0].actor;
+    const auto at = [&](std::size_t layer, const char* joint) {
+        const auto r = measure::response(*layers::findKind(s.layers[layer].kind), {a, s.layers[layer]}, a.restPose(), {},
+                                         joint ? a.skeleton.find(joint) : rig::kNoJoint);
+        REQUIRE(r);
+        return *r;
+    };
+    // The root's link follows sooner and overshoots less than the tip that it throws about.
+    CHECK(at(0, "tail_01").overshoot < 0.8 * at(0, nullptr).overshoot);
+    CHECK(at(0, "tail_01").swing == Approx(at(0, nullptr).swing).epsilon(0.02));
+    CHECK(at(0, "tail_10").curve == at(0, nullptr).curve);
+    CHECK(at(0, "head").curve == at(0, nullptr).curve);  // not the strand's: its end is watched
+    CHECK(at(1, "ear_L").curve == at(1, nullptr).curve);
+}
