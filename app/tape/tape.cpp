@@ -132,7 +132,7 @@ Lane::Lane(Document& document, Session& session, std::string layer, QWidget* par
             [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
     connect(m_solo, &QToolButton::clicked, this,
             [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
-    connect(m_mix, &Slider::dragged, this, [=](double v, const QString& gesture) {
+    connect(m_mix, &Slider::dragged, this, [this, change](double v, const QString& gesture) {
         change(
             tr("Mix"), [this, v](scene::Layer& l) { l.setNumber("mix", m_session.frame(), v / 100); }, gesture);
     });

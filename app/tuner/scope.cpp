@@ -185,7 +185,7 @@ std::optional<QPointF> Scope::peakHandle() const {
         return QPointF(std::min(a.x(m_response->peakTime * m_fps), a.plot.right() - 4), a.y(p * m_response->overshoot - sag));
     // Without an overshoot the handle sits where the first one would be.
     const double t = 0.5 / std::max(0.05, m_response->swing) * m_fps;
-    return QPointF(std::min(a.x(t), a.plot.right() - 20), a.y(-sag));
+    return QPointF(a.x(std::min(t, 0.55 * a.frames)), a.y(-sag));
 }
 
 std::optional<QPointF> Scope::restHandle() const {

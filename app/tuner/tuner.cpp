@@ -1,6 +1,7 @@
 #include "app/tuner/tuner.h"
 
 #include <QComboBox>
+#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QPushButton>
 
@@ -280,7 +281,8 @@ void Tuner::buildAttach() {
     }
     m_rows->addSpacing(12);
     addText(tr("Or a collider on the joint, for strands to keep clear of:"));
-    auto* shapes = new QHBoxLayout;
+    auto* shapes = new QGridLayout;
+    int cell = 0;
     shapes->setSpacing(4);
     const std::pair<scene::Shape, const char*> kinds[] = {{scene::Shape::Sphere, "circle"},
                                                           {scene::Shape::Capsule, "cylinder"},
@@ -292,7 +294,8 @@ void Tuner::buildAttach() {
         auto* b = new QPushButton(look::icon(QLatin1String(icon)), name);
         b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
         b->setEnabled(can);
-        shapes->addWidget(b);
+        shapes->addWidget(b, cell / 2, cell % 2);
+        ++cell;
         connect(b, &QPushButton::clicked, this, [this, shape = shape] { Q_EMIT colliderWanted(shape); });
     }
     m_rows->addLayout(shapes);

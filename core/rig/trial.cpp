@@ -44,7 +44,9 @@ Offset offsetAt(std::string_view move, double u, double size) {
     if (move == "hop") {
         const double flight = std::clamp((u - 0.22) / 0.3, 0.0, 1.0);
         const double crouch = ramp(u, 0, 0.16) * (1 - ramp(u, 0.16, 0.24)) + ramp(u, 0.51, 0.56) * (1 - ramp(u, 0.58, 0.76));
-        o.move.y() = size * (0.22 * 4 * flight * (1 - flight) - 0.05 * crouch);
+        o.move.y() = size * (0.22 * 4 * flight * (1 - flight) - 0.015 * crouch);
+        // It leans into the crouch and back in the air: a hop straight up would leave what hangs straight down untouched.
+        o.turn.x() = radians(11) * size * crouch - radians(9) * size * 4 * flight * (1 - flight);
     }
     if (move == "stop") o.move.z() = 0.9 * size * (deadStop(u, 0, 0.25) - deadStop(u, 0.5, 0.75));
     if (move == "spin") o.turn.y() = 2 * kPi * std::max(1.0, std::round(size)) * deadStop(u, 0, 0.42);

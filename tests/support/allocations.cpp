@@ -16,11 +16,12 @@ std::size_t allocations() {
 #ifdef __SANITIZE_ADDRESS__
 
 // The sanitizer keeps its own books of operator new; it tells of each request instead.
-extern "C" int __sanitizer_install_malloc_and_free_hooks(void (*)(const volatile void*, std::size_t), void (*)(const volatile void*));
+extern "C" int __sanitizer_install_malloc_and_free_hooks(void (*)(const volatile void*, std::size_t),
+                                                         void (*)(const volatile void*));
 
 namespace {
-[[maybe_unused]] const int g_hooks = __sanitizer_install_malloc_and_free_hooks(
-    [](const volatile void*, std::size_t) { ++g_count; }, [](const volatile void*) {});
+[[maybe_unused]] const int g_hooks =
+    __sanitizer_install_malloc_and_free_hooks([](const volatile void*, std::size_t) { ++g_count; }, [](const volatile void*) {});
 }
 
 #else
