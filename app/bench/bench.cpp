@@ -673,6 +673,12 @@ void Bench::removeSelected() {
         std::erase_if(scene.colliders, [&](const auto& c) { return c.id == s.collider; });
         std::erase_if(scene.winds, [&](const auto& w) { return w.id == s.wind; });
         std::erase_if(scene.pins, [&](const auto& p) { return p.id == s.pin; });
+        // What spoke of it no longer does.
+        for (scene::Wind& w : scene.winds)
+            if (std::erase(w.layers, s.layer) > 0 && w.layers.empty()) w.on = false;
+        for (scene::Layer& l : scene.layers)
+            if (const auto at = l.values.find("passes"); at != l.values.end())
+                if (auto* passes = std::get_if<std::vector<std::string>>(&at->second)) std::erase(*passes, s.collider);
     });
 }
 

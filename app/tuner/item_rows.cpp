@@ -13,6 +13,7 @@ constexpr std::string_view kOffsetLabel[] = {"Offset x", "Offset y", "Offset z"}
 }  // namespace
 
 std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) {
+    const double usual = 0.06 * height;
     const scene::Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
         turn{-360, 360}, softTurn{-180, 180};
     const bool capsule = c.shape == scene::Shape::Capsule;
@@ -21,26 +22,26 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
         t.push_back({.id = "radius",
                      .label = capsule ? "Start radius" : "Radius",
                      .range = size,
-                     .soft = softSize,
+                     .soft = softSize, .start = usual,
                      .help = "How thick it is.",
                      .more = "More: keeps strands farther off. Less: lets them closer."});
     if (capsule) {
         t.push_back({.id = "radiusEnd",
                      .label = "End radius",
                      .range = size,
-                     .soft = softSize,
+                     .soft = softSize, .start = usual,
                      .help = "How thick it is at its other end."});
         t.push_back({.id = "length",
                      .label = "Length",
                      .range = size,
-                     .soft = softSize,
+                     .soft = softSize, .start = usual,
                      .help = "Between the middles of its two round ends.",
                      .more = "More: longer. Less: rounder."});
     }
     if (c.shape == scene::Shape::Box)
         for (int k = 0; k < 3; ++k)
             t.push_back(
-                {.id = kSize[k], .label = kSizeLabel[k], .range = size, .soft = {0, 0.8 * height}, .help = "From side to side."});
+                {.id = kSize[k], .label = kSizeLabel[k], .range = size, .soft = {0, 0.8 * height}, .start = 2 * usual, .help = "From side to side."});
     t.push_back({.id = "friction",
                  .label = "Friction",
                  .range = {0, 10},

@@ -274,8 +274,7 @@ void SettingRow::leaveEvent(QEvent*) {
 }
 
 bool SettingRow::eventFilter(QObject* o, QEvent* e) {
-    if (o == m_label && e->type() == QEvent::MouseButtonDblClick && m_spec.type != scene::SettingType::Joints &&
-        m_spec.help.size() > 0) {
+    if (o == m_label && e->type() == QEvent::MouseButtonDblClick && m_spec.type != scene::SettingType::Joints) {
         Q_EMIT changed(scene::startValue(m_spec), {});
         return true;
     }

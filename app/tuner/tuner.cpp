@@ -436,14 +436,18 @@ void Tuner::buildWind(const scene::Wind& w) {
             m_document.edit(tr("Whom the wind blows on"), [&](scene::Scene& s) {
                 scene::Wind* hit = s.wind(id);
                 if (!hit) return;
-                // No list means every layer, those still to come too; taking one out spells the rest out.
-                if (hit->layers.empty())
-                    for (const scene::Layer& each : s.layers) hit->layers.push_back(each.id);
-                std::erase(hit->layers, layer);
-                if (on) hit->layers.push_back(layer);
-                if (hit->layers.size() == s.layers.size()) hit->layers.clear();
-                if (hit->layers.empty() && !on) hit->layers.push_back("none");
-                if (hit->layers.size() > 1) std::erase(hit->layers, "none");
+                // No list means every layer, those still to come too; taking one out spells the rest out, and a wind for nobody
+                // is a wind that is off.
+                std::vector<std::string> chosen = hit->layers;
+                if (chosen.empty())
+                    for (const scene::Layer& each : s.layers) chosen.push_back(each.id);
+                std::erase(chosen, layer);
+                if (on) chosen.push_back(layer);
+                if (chosen.size() == s.layers.size()) chosen.clear();
+                if (chosen.empty() && !on)
+                    hit->on = false;
+                else
+                    hit->layers = chosen;
             });
         });
     }
