@@ -339,6 +339,7 @@ void StrandBatch::setPin(int lane, std::size_t link, const PinStep& pin) {
 void StrandBatch::setBodies(std::size_t count) {
     if (m_bodyKinds.size() == count) return;
     m_bodyKinds.assign(count, 0);
+    m_bodiesMet.assign(count, 0);
     m_bodyData.assign(count * kBodyFields * static_cast<std::size_t>(m_width) + 8, 0.0);
     m_bodyAt = aligned(m_bodyData);
     for (std::size_t b = 0; b < count; ++b)
@@ -403,6 +404,7 @@ void StrandBatch::step() {
     a.bodies = static_cast<int>(m_bodyKinds.size());
     a.bodyKinds = m_bodyKinds.data();
     a.body = m_bodyData.data() + m_bodyAt;
+    a.met = m_bodiesMet.data();
     stepFor(m_width)(a);
 }
 

@@ -148,7 +148,7 @@ class StrandBatch {
     std::vector<Prepared> m_prepared;
     std::vector<double> m_data, m_baseData, m_bodyData;
     std::size_t m_baseAt = 0, m_bodyAt = 0;
-    std::vector<int> m_bodyKinds;
+    std::vector<int> m_bodyKinds, m_bodiesMet;
 };
 
 /// A batch of one.

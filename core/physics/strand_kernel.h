@@ -350,6 +350,9 @@ class Kernel {
     void boundBodies() {
         for (int b = 0; b < m_a.bodies; ++b) {
             Body<W>& body = m_bodies[b];
+            // What every lane passes through need not be looked at link by link.
+            if (!any<W>(body.apart < 1e29)) continue;
+            m_a.met[m_met++] = b;
             if (m_a.bodyKinds[b] == kPlane) continue;
             if (m_a.bodyKinds[b] == kBox) {
                 body.middle = body.a;
@@ -373,9 +376,9 @@ class Kernel {
         // A second round only where the first one moved the link: turning it off one body may have turned it into another, or
         // brought another point of it to the same one.
         bool touched = false;
-        for (int b = 0; b < m_a.bodies; ++b) touched |= any<W>(keepClear(l, b));
+        for (int k = 0; k < m_met; ++k) touched |= any<W>(keepClear(l, m_a.met[k]));
         if (touched)
-            for (int b = 0; b < m_a.bodies; ++b) keepClear(l, b);
+            for (int k = 0; k < m_met; ++k) keepClear(l, m_a.met[k]);
     }
 
     const nutatio::physics::StepArgs& m_a;
@@ -383,6 +386,7 @@ class Kernel {
     Base<W>* m_base;
     Body<W>* m_bodies;
     double m_h, m_eta;
+    int m_met = 0;
     V m_spin, m_velocity, m_jointVelocity;
 };
 

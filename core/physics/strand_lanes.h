@@ -60,6 +60,7 @@ struct StepArgs {
     int bodies = 0;
     const int* bodyKinds = nullptr;
     double* body = nullptr;  // lanes::Body<W>[bodies]
+    int* met = nullptr;      // room for `bodies` numbers: those that some lane may meet
 };
 using StepFunction = void (*)(const StepArgs&);
 
