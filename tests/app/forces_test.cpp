@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QPushButton>
 #include <QStandardPaths>
+#include <QTreeWidget>
 #include <QTest>
 #include <catch2/catch.hpp>
 
@@ -392,4 +393,90 @@ TEST_CASE("a bed of reeds: the bench answers while it simulates, shows how far i
     w.drag("bounces", 3);
     w.settle();
     CHECK(w.bench.document().results() != before);
+}
+
+TEST_CASE("winds, pins and colliders are found in the roster, and choosing them there shows their settings") {
+    Window w(kDemo);
+    w.bench.action(QStringLiteral("add-wind"))->trigger();
+    w.bench.session().selectJoint("otter", w.joint("tail_06"));
+    w.bench.action(QStringLiteral("add-pin"))->trigger();
+    w.settle();
+    auto* tree = w.bench.roster()->findChild<QTreeWidget*>();
+    const auto choose = [&](const char* text, const char* group) {
+        for (QTreeWidgetItemIterator it(tree); *it; ++it)
+            if ((*it)->text(0) == QLatin1String(text) && (*it)->parent() && (*it)->parent()->text(0) == QLatin1String(group)) {
+                tree->scrollToItem(*it);
+                QTest::mouseClick(tree->viewport(), Qt::LeftButton, Qt::NoModifier, tree->visualItemRect(*it).center());
+                return true;
+            }
+        return false;
+    };
+    REQUIRE(choose("wind", "Winds"));
+    CHECK(w.bench.session().selection().wind == "wind");
+    CHECK(w.bench.tuner()->row("speed") != nullptr);
+    REQUIRE(choose("tail_06", "Pins"));
+    CHECK(w.bench.session().selection().pin == "pin-tail_06");
+    CHECK(w.bench.tuner()->row("strength") != nullptr);
+    REQUIRE(choose("belly", "Colliders"));
+    CHECK(w.bench.session().selection().collider == "belly");
+    CHECK(w.bench.tuner()->row("friction") != nullptr);
+    w.drag("friction", 0.8);
+    CHECK(w.scene().collider("belly")->friction == Approx(0.8).margin(0.05));
+    // What is undone is forgotten by the selection.
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().winds.empty());
+    CHECK(w.scene().pins.empty());
+}
+
+TEST_CASE("a pin can hold to a joint, and the end beyond its own") {
+    Window w(kDemo);
+    w.bench.session().selectJoint("otter", w.joint("tail_10"));
+    w.bench.action(QStringLiteral("add-pin"))->trigger();
+    const std::string id = w.bench.session().selection().pin;
+    w.bench.session().selectJoint("otter", w.joint("hand_L"));
+    w.bench.session().selectPin(id);
+    QApplication::processEvents();
+    w.clickButton("do-pin-end");
+    CHECK(w.scene().pin(id)->end);
+    w.clickButton("do-pin-to-selection");
+    CHECK(w.scene().pin(id)->toJoint == "hand_L");
+    CHECK(w.scene().pin(id)->offset.norm() == 0);
+    w.settle();
+    const auto& r = *w.bench.document().results()->evaluation.actors[0].result;
+    std::vector<Xform> pose;
+    std::vector<Affine> worlds;
+    r.pose(12, pose);
+    rig::worldTransforms(w.scene().actors[0].actor->skeleton, pose, worlds);
+    // The tail is drawn towards the hand as far as it reaches.
+    const Vec3 hand = worlds[static_cast<std::size_t>(w.joint("hand_L"))].t, tip = worlds[static_cast<std::size_t>(w.joint("tail_10"))].t;
+    w.bench.action(QStringLiteral("item-on"))->trigger();
+    w.settle();
+    w.bench.document().results()->evaluation.actors[0].result->pose(12, pose);
+    rig::worldTransforms(w.scene().actors[0].actor->skeleton, pose, worlds);
+    const double free = (worlds[static_cast<std::size_t>(w.joint("tail_10"))].t - hand).norm();
+    CHECK((tip - hand).norm() < 0.8 * free);
+}
+
+TEST_CASE("profile points are taken away by double clicks, the last of them with the whole profile") {
+    Window w(kDemo);
+    w.bench.session().selectLayer("tail");
+    w.settle();
+    SettingRow* row = w.bench.tuner()->row("bounces");
+    QTest::mouseClick(row->profileButton(), Qt::LeftButton);
+    ProfileEdit* edit = row->profileEdit();
+    QApplication::processEvents();
+    w.bench.tuner()->scrollTo(edit);
+    QApplication::processEvents();
+    QTest::mouseClick(edit, Qt::LeftButton, Qt::NoModifier, edit->pointAt({0.4, 0.5}).toPoint());
+    REQUIRE(w.scene().layer("tail")->profiles.at("bounces").size() == 3);
+    // The ends stay at the ends however far they are dragged.
+    dragMouse(edit, edit->pointAt({1, 1}).toPoint(), edit->pointAt({0.2, 0.3}).toPoint());
+    CHECK(w.scene().layer("tail")->profiles.at("bounces").back().at == 1);
+    CHECK(w.scene().layer("tail")->profiles.at("bounces").back().times == Approx(0.3).margin(0.08));
+    QTest::mouseDClick(edit, Qt::LeftButton, Qt::NoModifier, edit->pointAt(edit->profile()[1]).toPoint());
+    REQUIRE(w.scene().layer("tail")->profiles.at("bounces").size() == 2);
+    QTest::mouseDClick(edit, Qt::LeftButton, Qt::NoModifier, edit->pointAt(edit->profile()[0]).toPoint());
+    CHECK(w.scene().layer("tail")->profiles.count("bounces") == 0);
 }

@@ -169,3 +169,42 @@ TEST_CASE("BVH goes in and comes out as BVH or glTF") {
     CHECK(run({"info", (f / "b.glb").string(), "--json"}).json()["clips"][0]["seconds"] == Approx(0.15));
     oneLine(run({"bake", kOtter, "--layer", "strand:root=tail_01", "--out", (f / "c.bvh").string()}), 3, "BVH");
 }
+
+TEST_CASE("choices, keys and profiles are told of by describe and refused in one line when wrong") {
+    const Json strand = run({"describe", "strand", "--json"}).json()[0];
+    const auto setting = [&](const char* id) -> const Json& {
+        for (const Json& s : strand["settings"])
+            if (s["id"] == id) return s;
+        FAIL(id);
+        return strand;
+    };
+    CHECK(setting("cuts")["choices"] == Json({"found", "marked", "none"}));
+    CHECK(setting("cuts")["default"] == "found");
+    CHECK(setting("swing")["keyable"] == true);
+    CHECK(setting("swing")["profiled"] == true);
+    CHECK(setting("end")["keyable"] == false);
+    TempFolder f;
+    const std::string out = (f / "o.glb").string();
+    oneLine(run({"bake", kOtter, "--out", out, "--layer", "strand:root=tail_01,cuts=often"}), 2, "found, marked, none");
+    oneLine(run({"bake", kOtter, "--out", out, "--layer", "strand:root=tail_01,twist=900"}), 2, "outside 0 to 180");
+    CHECK(run({"bake", kOtter, "--out", out, "--clip", "Walk", "--layer",
+               "strand:root=tail_01,stretch=0.1,stiff_first=3,twist=20,cuts=none,radius=0.02"})
+              .code == 0);
+    CHECK(run({"info", out}).code == 0);
+}
+
+TEST_CASE("a scene's winds and pins count on the command line too") {
+    TempFolder f;
+    const auto scene = [&](const std::string& winds) {
+        test::put(f / "s.nutatio", R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + kOtter +
+                                       R"(", "clip": "Idle"}], "winds": [)" + winds +
+                                       R"(], "layers": [{"id": "t", "kind": "strand", "actor": "o", "settings": {"root": ["scarf_L_01"]}}]})");
+        return (f / "s.nutatio").string();
+    };
+    const std::string calm = (f / "calm.glb").string(), blown = (f / "blown.glb").string();
+    REQUIRE(run({"bake", scene(""), "--out", calm, "--clip", "Idle"}).code == 0);
+    REQUIRE(run({"bake", scene(R"({"id": "w", "speed": 8})"), "--out", blown, "--clip", "Idle"}).code == 0);
+    CHECK(run({"info", scene(R"({"id": "w"})"), "--json"}).json()["winds"] == 1);
+    CHECK(test::textOf(calm) != test::textOf(blown));
+    oneLine(run({"bake", scene(R"({"id": "w", "speed": -8})"), "--out", blown}), 3, "winds[0].speed");
+}

@@ -360,3 +360,93 @@ TEST_CASE("carrying a strand moves it as one rigid thing") {
     for (std::size_t i = 0; i < 4; ++i) CHECK((b.end(0, i) - (Vec3(5, 6, 7) + by * before[i])).norm() < 1e-12);
     CHECK((b.endVelocity(0, 3) - (by * speed + Vec3(1, 0, 0))).norm() < 1e-12);
 }
+
+TEST_CASE("a strand rides on a belt: friction carries it along with a moving body") {
+    // A plane that slides at 0.5 /s under a resting strand draws its free end that way; a frictionless one does not.
+    for (const double friction : {0.0, 1.0}) {
+        StrandPlan plan{straightLinks(6, 0.6, Vec3::UnitX()), hanging()};
+        StrandBatch b(std::vector<StrandPlan>{plan}, 1.0 / 240, 2);
+        const std::vector<Quat> still(6, Quat::Identity());
+        b.setBodies(1);
+        Body belt;
+        belt.kind = Body::Kind::Plane;
+        belt.a = Vec3(0, -0.01, 0);
+        belt.velocity = Vec3(0, 0, 0.5);
+        belt.friction = friction;
+        b.setBody(0, 0, belt);
+        b.start(0, Vec3::Zero(), Quat::Identity(), still, Vec3::Zero(), Vec3::Zero());
+        for (int k = 0; k < 120; ++k) b.step();
+        INFO("friction " << friction << ": end at " << b.end(0, 5).z());
+        if (friction > 0)
+            CHECK(b.end(0, 5).z() > 0.15);
+        else
+            CHECK(std::abs(b.end(0, 5).z()) < 1e-6);
+        for (std::size_t i = 0; i < 6; ++i) CHECK(b.end(0, i).y() > -0.011);
+    }
+}
+
+TEST_CASE("a thick strand keeps its radius off a ball, and a thin one lies closer") {
+    for (const double radius : {0.0, 0.03, 0.08}) {
+        StrandPlan plan{straightLinks(6, 0.6, Vec3::UnitX()), hanging()};
+        plan.def.airDrag = 2;
+        for (LinkDef& l : plan.links) l.radius = radius;
+        StrandBatch b(std::vector<StrandPlan>{plan}, 1.0 / 240, 2);
+        const std::vector<Quat> still(6, Quat::Identity());
+        b.setBodies(1);
+        Body ball;
+        ball.radiusA = ball.radiusB = 0.12;
+        ball.a = ball.b = Vec3(0.3, -0.25, 0.001);
+        b.setBody(0, 0, ball);
+        b.start(0, Vec3::Zero(), Quat::Identity(), still, Vec3::Zero(), Vec3::Zero());
+        double closest = 1e9;
+        for (int k = 0; k < 480; ++k) {
+            b.step();
+            for (std::size_t i = 0; i < 6; ++i)
+                closest = std::min(closest, nearest(ball, b.place(0, i), b.end(0, i) - b.place(0, i)).distance);
+        }
+        INFO("radius " << radius << " came to " << closest);
+        CHECK(closest > radius - 0.012);
+        CHECK(closest < radius + 0.004);
+    }
+}
+
+TEST_CASE("a tree and its mirror, side by side in one batch, stay mirrored") {
+    const auto tree = [](double side) {
+        StrandPlan p;
+        p.links = straightLinks(1, 0.4, -Vec3::UnitY());
+        for (double out : {0.6, 0.3}) {
+            LinkDef arm;
+            arm.parent = 0;
+            arm.length = 0.3;
+            arm.direction = arm.restDirection = Vec3(side * out, -1, 0.2).normalized();
+            arm.attach = arm.restPlace = Vec3(0, -0.4, 0);
+            p.links.push_back(arm);
+        }
+        p.def.swing = 1.5;
+        p.def.zeta = 0.1;
+        p.def.gravity = Vec3(0, -kEarthGravity, 0);
+        return p;
+    };
+    StrandBatch b(std::vector<StrandPlan>{tree(1), tree(-1)}, 1.0 / 120, 2);
+    const std::vector<Quat> still(3, Quat::Identity());
+    for (int lane : {0, 1}) b.start(lane, Vec3::Zero(), Quat::Identity(), still, Vec3::Zero(), Vec3::Zero());
+    double moved = 0;
+    BaseStep base[2];
+    for (int k = 0; k < 400; ++k) {
+        for (int lane : {0, 1}) {
+            base[lane].place0 = base[lane].place1;
+            base[lane].place1.x() = (lane ? -0.1 : 0.1) * std::sin(0.1 * k);
+            base[lane].velocityEnd = (base[lane].place1 - base[lane].place0) * 120;
+            b.setBase(lane, base[lane]);
+        }
+        b.step();
+        for (std::size_t i = 0; i < 3; ++i) {
+            const Vec3 l = b.end(0, i), r = b.end(1, i);
+            REQUIRE(l.x() == Approx(-r.x()).margin(1e-9));
+            REQUIRE(l.y() == Approx(r.y()).margin(1e-9));
+            REQUIRE(l.z() == Approx(r.z()).margin(1e-9));
+            moved = std::max(moved, (l - b.place(0, i)).norm());
+        }
+    }
+    CHECK(moved > 0.2);
+}
