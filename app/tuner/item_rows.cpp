@@ -22,26 +22,33 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
         t.push_back({.id = "radius",
                      .label = capsule ? "Start radius" : "Radius",
                      .range = size,
-                     .soft = softSize, .start = usual,
+                     .soft = softSize,
+                     .start = usual,
                      .help = "How thick it is.",
                      .more = "More: keeps strands farther off. Less: lets them closer."});
     if (capsule) {
         t.push_back({.id = "radiusEnd",
                      .label = "End radius",
                      .range = size,
-                     .soft = softSize, .start = usual,
+                     .soft = softSize,
+                     .start = usual,
                      .help = "How thick it is at its other end."});
         t.push_back({.id = "length",
                      .label = "Length",
                      .range = size,
-                     .soft = softSize, .start = usual,
+                     .soft = softSize,
+                     .start = usual,
                      .help = "Between the middles of its two round ends.",
                      .more = "More: longer. Less: rounder."});
     }
     if (c.shape == scene::Shape::Box)
         for (int k = 0; k < 3; ++k)
-            t.push_back(
-                {.id = kSize[k], .label = kSizeLabel[k], .range = size, .soft = {0, 0.8 * height}, .start = 2 * usual, .help = "From side to side."});
+            t.push_back({.id = kSize[k],
+                         .label = kSizeLabel[k],
+                         .range = size,
+                         .soft = {0, 0.8 * height},
+                         .start = 2 * usual,
+                         .help = "From side to side."});
     t.push_back({.id = "friction",
                  .label = "Friction",
                  .range = {0, 10},

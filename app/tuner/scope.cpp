@@ -105,6 +105,9 @@ void Scope::measure() {
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
+            const scene::ActorEntry* a =
+                r && r->joint != rig::kNoJoint ? m_document.scene().actor(m_session.lastActor()) : nullptr;
+            m_watched = a ? QString::fromStdString(a->actor->skeleton.label(r->joint)) : QString();
             update();
             Q_EMIT measured();
         };
@@ -295,7 +298,8 @@ void Scope::paintPush(QPainter& p) const {
     p.setPen(t.inkSoft);
     p.setFont(look::textFont(8));
     p.drawText(QRectF(a.plot.left() + 6, a.plot.top() + 2, a.plot.width() - 12, 13), Qt::AlignRight | Qt::AlignTop,
-               m_response && !m_response->sagIsAngle ? tr("mm against frames") : tr("degrees against frames"));
+               (m_response && !m_response->sagIsAngle ? tr("mm against frames") : tr("degrees against frames")) +
+                   (m_watched.isEmpty() ? QString() : tr(", at %1").arg(m_watched)));
 }
 
 void Scope::paintShot(QPainter& p) const {

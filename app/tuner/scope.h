@@ -82,7 +82,7 @@ class Scope : public QWidget {
     std::string m_layer;
     Drag m_drag = Drag::None, m_near = Drag::None;
     Axes m_held;  // the plot keeps its scale while it is dragged
-    QString m_gesture, m_changed;
+    QString m_gesture, m_changed, m_watched;
     measure::Wanted m_wanted;
     NewestWins m_runner, m_takeRunner, m_tuning;
 };

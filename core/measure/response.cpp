@@ -15,13 +15,15 @@ using layers::PoseView;
 
 constexpr int kMostSteps = 120 * 90;
 
-/// The part of the layer that moves `joint`, or the first one, with some of the layer's settings changed.
+/// The part of the layer that moves `joint`, or the first one, with some of the layer's settings changed. `joint` becomes
+/// kNoJoint when none moves it.
 std::unique_ptr<Part> watchedPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer,
-                                  const PoseView& pose, int joint) {
+                                  const PoseView& pose, int& joint) {
     layers::Parts parts = kind.parts({context.actor, layer}, pose);
     if (joint != rig::kNoJoint)
         for (auto& p : parts)
             if (p->watch(joint)) return std::move(p);
+    joint = rig::kNoJoint;
     return parts.empty() ? nullptr : std::move(parts.front());
 }
 
@@ -118,6 +120,7 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
 
     const double f = bare.number("swing"), zeta = physics::dampingRatio(bare.number("bounces"));
     Response r;
+    r.joint = joint;
     // The grid of the shot's own substeps: what is measured is what is baked.
     r.dt = 1.0 / 24 / physics::substepsFor(1.0 / 24, f);
     part->start(r.dt, PoseView(pose), PoseView(pose));

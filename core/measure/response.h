@@ -20,7 +20,8 @@ struct Response {
     double peakTime = 0;       // [s] of that overshoot; 0 without one
     double sag = 0;            // [rad] or [units], by sagIsAngle
     bool sagIsAngle = true;
-    bool settles = true;  // it came to rest within the time looked at
+    int joint = rig::kNoJoint;  // the joint that was asked for, when the layer moves it
+    bool settles = true;        // it came to rest within the time looked at
 };
 
 /// Measures the part of `layer` that moves `joint`, or its first part at its far end, about body pose `pose` (locals of all

@@ -2,8 +2,8 @@
 #include <QApplication>
 #include <QPushButton>
 #include <QStandardPaths>
-#include <QTreeWidget>
 #include <QTest>
+#include <QTreeWidget>
 #include <catch2/catch.hpp>
 
 #include "demo/reeds.h"
@@ -72,6 +72,12 @@ TEST_CASE("the Scope's peak is pulled: settings follow, the shot is simulated ag
         w.drag("bounces", 5);
         REQUIRE(waitFor([&] { return scope->response()->bounces > before.bounces + 1; }));
         CHECK(scope->takeResponse()->bounces == Approx(before.bounces).margin(0.01));
+    }
+    SECTION("it watches the joint last selected, where the layer moves it") {
+        w.bench.session().selectJoint("otter", w.joint("tail_02"));
+        w.bench.session().selectLayer("tail");
+        REQUIRE(waitFor([&] { return scope->response() && scope->response()->joint == w.joint("tail_02"); }));
+        CHECK(scope->response()->overshoot < before.overshoot);
     }
     SECTION("its second face tells lag and size in the shot") {
         QTest::mouseClick(scope->findChildren<QToolButton*>().at(1), Qt::LeftButton);
@@ -450,7 +456,8 @@ TEST_CASE("a pin can hold to a joint, and the end beyond its own") {
     r.pose(12, pose);
     rig::worldTransforms(w.scene().actors[0].actor->skeleton, pose, worlds);
     // The tail is drawn towards the hand as far as it reaches.
-    const Vec3 hand = worlds[static_cast<std::size_t>(w.joint("hand_L"))].t, tip = worlds[static_cast<std::size_t>(w.joint("tail_10"))].t;
+    const Vec3 hand = worlds[static_cast<std::size_t>(w.joint("hand_L"))].t,
+               tip = worlds[static_cast<std::size_t>(w.joint("tail_10"))].t;
     w.bench.action(QStringLiteral("item-on"))->trigger();
     w.settle();
     w.bench.document().results()->evaluation.actors[0].result->pose(12, pose);

@@ -196,9 +196,10 @@ TEST_CASE("choices, keys and profiles are told of by describe and refused in one
 TEST_CASE("a scene's winds and pins count on the command line too") {
     TempFolder f;
     const auto scene = [&](const std::string& winds) {
-        test::put(f / "s.nutatio", R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + kOtter +
-                                       R"(", "clip": "Idle"}], "winds": [)" + winds +
-                                       R"(], "layers": [{"id": "t", "kind": "strand", "actor": "o", "settings": {"root": ["scarf_L_01"]}}]})");
+        test::put(f / "s.nutatio",
+                  R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + kOtter +
+                      R"(", "clip": "Idle"}], "winds": [)" + winds +
+                      R"(], "layers": [{"id": "t", "kind": "strand", "actor": "o", "settings": {"root": ["scarf_L_01"]}}]})");
         return (f / "s.nutatio").string();
     };
     const std::string calm = (f / "calm.glb").string(), blown = (f / "blown.glb").string();

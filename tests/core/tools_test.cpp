@@ -457,6 +457,8 @@ TEST_CASE("the Scope can watch one joint of a strand, or another of a jiggle's")
     CHECK(at(0, "tail_01").overshoot < 0.8 * at(0, nullptr).overshoot);
     CHECK(at(0, "tail_01").swing == Approx(at(0, nullptr).swing).epsilon(0.02));
     CHECK(at(0, "tail_10").curve == at(0, nullptr).curve);
+    CHECK(at(0, "tail_10").joint == a.skeleton.find("tail_10"));
+    CHECK(at(0, "head").joint == rig::kNoJoint);
     CHECK(at(0, "head").curve == at(0, nullptr).curve);  // not the strand's: its end is watched
     CHECK(at(1, "ear_L").curve == at(1, nullptr).curve);
 }
