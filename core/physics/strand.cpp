@@ -89,6 +89,14 @@ std::size_t aligned(const std::vector<double>& v) {
 
 }  // namespace
 
+bool hangsInLine(std::span<const LinkDef> links) {
+    return std::all_of(links.begin(), links.end(), [&](const LinkDef& l) {
+        if (l.parent < 0) return l.attach.isZero(0);
+        const LinkDef& p = links[static_cast<std::size_t>(l.parent)];
+        return (l.attach - p.length * p.direction).norm() < 1e-9 * p.length;
+    });
+}
+
 int bestWidth() {
     static const int kBest = __builtin_cpu_supports("avx512f") ? 8 : __builtin_cpu_supports("avx2") ? 4 : 2;
     return kBest;
@@ -124,6 +132,7 @@ StrandBatch::StrandBatch(std::span<const StrandPlan> plans, double h, int width)
         setBase(lane, {});
         prepareEmpty(lane, used);
         if (lane >= m_lanes) continue;
+        if (!hangsInLine(plans[static_cast<std::size_t>(lane)].links)) m_features |= kOffLine;
         prepareMasses(lane, plans[static_cast<std::size_t>(lane)]);
         prepareStiffness(lane, plans[static_cast<std::size_t>(lane)]);
         tune(lane, plans[static_cast<std::size_t>(lane)]);
@@ -313,6 +322,7 @@ static_assert(offsetof(BaseFields, turn1) == 4 * kPack && offsetof(BaseFields, p
               offsetof(BaseFields, velocityEnd) == 14 * kPack);
 
 void StrandBatch::setGoal(int lane, std::size_t link, const LinkGoal& g) {
+    if (!g.spin.isZero(0)) m_features |= kMovingGoals;
     put(lane, link, FIELD(goal0), g.turn0);
     put(lane, link, FIELD(goal1), g.turn1);
     put(lane, link, FIELD(goalSpin), g.spin);

@@ -70,11 +70,14 @@ struct StrandPlan {
     StrandDef def;
 };
 
+/// Whether every link begins where the one above it ends and the first one at the base: such strands need less arithmetic.
+bool hangsInLine(std::span<const LinkDef> links);
+
 /// How many strands this machine's instruction set computes at once: 2 (SSE2, which every x86-64 has), 4 (AVX2) or 8 (AVX-512).
 int bestWidth();
 
 /// State and solver of up to `width` strands of one make: all may stretch or none, all have limits or none, as strands of one
-/// layer do. Every lane then gives the same bits at every width and beside any neighbours. `step` does not allocate. Strands of
+/// layer do, and all hang in line or none. Every lane then gives the same bits at every width and beside any neighbours. `step` does not allocate. Strands of
 /// one batch have the same parents link by link; a chain may be shorter than the others.
 class StrandBatch {
   public:

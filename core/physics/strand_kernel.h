@@ -50,7 +50,7 @@ class Kernel {
         const Q4<W>& above = p ? p->q : m_base->turn0;
         l.dbar = unit<W>(l.d + times<W>(m_eta, cross<W>(l.w, l.d)));
         const Q4<W> aim = above * l.goal0;
-        const V phi = rotationVector<W>(l.q * ~aim), spin = turn<W>(above, l.goalSpin);
+        const V phi = rotationVector<W>(l.q * ~aim);
         l.c = m_eta * (l.dampU + m_eta * l.stiffU);
         if (has(nutatio::physics::kShaped)) {
             // Each axis has a spring of its own: the axes are those of the animated joint, turned on by half the bend.
@@ -59,16 +59,22 @@ class Kernel {
             const V u = turn<W>(half, turn<W>(aim, l.axisU)), v = turn<W>(half, turn<W>(aim, l.axisV)), t = cross<W>(u, v);
             l.C = outer<W>(l.c, u) + outer<W>(cv, v) + outer<W>(ct, t);
             l.s = (m_eta * l.stiffU * dot<W>(phi, u)) * u + (m_eta * l.stiffV * dot<W>(phi, v)) * v +
-                  (m_eta * l.stiffT * dot<W>(phi, t)) * t - l.C * spin;
+                  (m_eta * l.stiffT * dot<W>(phi, t)) * t;
         } else {
-            l.s = (m_eta * l.stiffU) * phi - l.c * spin;
+            l.s = (m_eta * l.stiffU) * phi;
         }
-        if (p) {
-            // From the parent's end to this joint, turned on to the half step.
-            const V off = turn<W>(p->q, l.attach) - p->length * p->d;
-            l.shift = off + times<W>(m_eta, cross<W>(p->w, off));
-        } else {
-            l.shift = times<W>(0.5, turn<W>(m_base->turn0, l.attach) + turn<W>(m_base->turn1, l.attach));
+        if (has(nutatio::physics::kMovingGoals)) {
+            const V spin = turn<W>(above, l.goalSpin);
+            l.s = l.s - (has(nutatio::physics::kShaped) ? l.C * spin : l.c * spin);
+        }
+        if (has(nutatio::physics::kOffLine)) {
+            if (p) {
+                // From the parent's end to this joint, turned on to the half step.
+                const V off = turn<W>(p->q, l.attach) - p->length * p->d;
+                l.shift = off + times<W>(m_eta, cross<W>(p->w, off));
+            } else {
+                l.shift = times<W>(0.5, turn<W>(m_base->turn0, l.attach) + turn<W>(m_base->turn1, l.attach));
+            }
         }
         const P twist = l.twistInertia, spun = dot<W>(l.w, l.dbar), zero = {};
         l.J = outer<W>(twist, l.dbar);
@@ -186,7 +192,7 @@ class Kernel {
             H = {l.c * DH.x, l.c * DH.y, l.c * DH.z};
             pt = l.c * Du - l.s;
         }
-        shiftTo(l.shift, J, H, M, pt, pf);
+        if (has(nutatio::physics::kOffLine)) shiftTo(l.shift, J, H, M, pt, pf);
         p->J = p->J + J;
         p->M = p->M + M;
         p->H = {p->H.x + H.x, p->H.y + H.y, p->H.z + H.z};
@@ -196,7 +202,8 @@ class Kernel {
 
     void spread(L& l, const L* p) {
         const V& wp = p ? p->wMid : m_spin;
-        const V vb = (p ? p->vMid : m_velocity) + cross<W>(wp, l.shift);
+        V vb = p ? p->vMid : m_velocity;
+        if (has(nutatio::physics::kOffLine)) vb = vb + cross<W>(wp, l.shift);
         const V pushed = has(nutatio::physics::kShaped) ? l.C * wp : l.c * wp;
         l.wMid = l.D * (pushed - l.u - l.H * vb);
         l.vMid = vb + cross<W>(l.wMid, l.lever * l.dbar);
@@ -211,17 +218,20 @@ class Kernel {
     }
 
     [[gnu::always_inline]] void place(L& l, const L* p) const {
+        const bool off = has(nutatio::physics::kOffLine);
         if (!p) {
-            l.x = m_base->place1 + turn<W>(m_base->turn1, l.attach);
-            return;
+            l.x = off ? m_base->place1 + turn<W>(m_base->turn1, l.attach) : m_base->place1;
+        } else if (!off) {
+            l.x = p->x + p->reach * p->d;
+        } else {
+            l.x = p->x + turn<W>(p->q, l.attach);
+            if (has(nutatio::physics::kStretches)) l.x = l.x + (p->reach - p->length) * p->d;
         }
-        l.x = p->x + turn<W>(p->q, l.attach);
-        if (has(nutatio::physics::kStretches)) l.x = l.x + (p->reach - p->length) * p->d;
     }
     /// Velocity of the link's joint at the end of the step.
     [[gnu::always_inline]] V jointVelocity(const L& l, const L* p) const {
         if (!p) return m_base->velocityEnd;
-        return p->v + cross<W>(p->w, l.x - (p->x + p->reach * p->d));
+        return has(nutatio::physics::kOffLine) ? p->v + cross<W>(p->w, l.x - (p->x + p->reach * p->d)) : p->v;
     }
 
     void drift(L& l, const L* p) {

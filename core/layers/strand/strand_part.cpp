@@ -29,6 +29,7 @@ bool isPlainChain(const StrandJoints& p) {
 
 /// Whether one kernel can take both: the same parents link by link, or chains of whatever lengths.
 bool areAlike(const StrandJoints& a, const StrandJoints& b) {
+    if (physics::hangsInLine(a.links) != physics::hangsInLine(b.links)) return false;
     if (isPlainChain(a) && isPlainChain(b)) return true;
     return std::equal(a.links.begin(), a.links.end(), b.links.begin(), b.links.end(),
                       [](const physics::LinkDef& x, const physics::LinkDef& y) { return x.parent == y.parent; });
