@@ -107,6 +107,10 @@ void Scope::measure() {
             m_response = r;
             const scene::ActorEntry* a =
                 r && r->joint != rig::kNoJoint ? m_document.scene().actor(m_session.lastActor()) : nullptr;
+            // A root stands for its strand.
+            if (const scene::Layer* l = m_document.scene().layer(id); a && l)
+                for (const std::string& root : l->list("root"))
+                    if (a && a->actor->skeleton.find(root) == r->joint) a = nullptr;
             m_watched = a ? QString::fromStdString(a->actor->skeleton.label(r->joint)) : QString();
             update();
             Q_EMIT measured();

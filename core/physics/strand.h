@@ -77,8 +77,8 @@ bool hangsInLine(std::span<const LinkDef> links);
 int bestWidth();
 
 /// State and solver of up to `width` strands of one make: all may stretch or none, all have limits or none, as strands of one
-/// layer do, and all hang in line or none. Every lane then gives the same bits at every width and beside any neighbours. `step` does not allocate. Strands of
-/// one batch have the same parents link by link; a chain may be shorter than the others.
+/// layer do, and all hang in line or none. Every lane then gives the same bits at every width and beside any neighbours. `step`
+/// does not allocate. Strands of one batch have the same parents link by link; a chain may be shorter than the others.
 class StrandBatch {
   public:
     /// `h` [s] is the substep that every `step` takes; `width` 2, 4 or 8, at least as many as there are plans.

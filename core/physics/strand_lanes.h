@@ -47,7 +47,16 @@ struct Base {
 
 namespace nutatio::physics {
 
-enum Feature : unsigned { kShaped = 1, kStretches = 2, kBendLimit = 4, kTwistLimit = 8, kPinned = 16, kAired = 32, kOffLine = 64, kMovingGoals = 128 };
+enum Feature : unsigned {
+    kShaped = 1,
+    kStretches = 2,
+    kBendLimit = 4,
+    kTwistLimit = 8,
+    kPinned = 16,
+    kAired = 32,
+    kOffLine = 64,
+    kMovingGoals = 128
+};
 
 /// Everything one step of a batch needs, in plain arrays.
 struct StepArgs {

@@ -563,8 +563,9 @@ bool StrandPart::watch(int joint) {
     for (std::size_t k = 0; k < m_strands.size(); ++k)
         for (std::size_t i = 0; i < m_strands[k].plan.joints.size(); ++i)
             if (m_strands[k].plan.joints[i] == joint) {
+                // The root stands for its strand, and a strand is judged by its end.
                 m_probeStrand = k;
-                m_probe = i;
+                m_probe = i == 0 ? m_strands[k].plan.farthest() : i;
                 return true;
             }
     return false;
