@@ -6,13 +6,18 @@
 using namespace nutatio;
 using namespace nutatio::physics;
 
+namespace {
+/// Each of its numbers between -1 and 1.
+Vec3 anyVector(std::mt19937& noise) {
+    const auto one = [&] { return (static_cast<double>(noise() % 2001) - 1000) / 1000; };
+    const double x = one(), y = one();
+    return {x, y, one()};
+}
+}  // namespace
+
 TEST_CASE("the nearest point of a bone to a capsule is the nearest of many tried") {
     std::mt19937 noise(3);
-    const auto any = [&]() -> Vec3 {
-        return Vec3(static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000,
-                    static_cast<double>(noise() % 2001) - 1000) /
-               1000;
-    };
+    const auto any = [&]() -> Vec3 { return anyVector(noise); };
     for (int trial = 0; trial < 300; ++trial) {
         Body b;
         b.a = any();
@@ -63,11 +68,7 @@ TEST_CASE("a turning capsule's surface speed is that of the nearest point") {
 
 TEST_CASE("a capsule of two radii is the nearest of many balls along its axis") {
     std::mt19937 noise(8);
-    const auto any = [&]() -> Vec3 {
-        return Vec3(static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000,
-                    static_cast<double>(noise() % 2001) - 1000) /
-               1000;
-    };
+    const auto any = [&]() -> Vec3 { return anyVector(noise); };
     for (int trial = 0; trial < 300; ++trial) {
         Body b;
         b.a = any();
@@ -108,11 +109,7 @@ TEST_CASE("a box is met at its faces, edges and corners, and deepest inside by t
     CHECK(through.distance < -0.19);
     CHECK(through.lever == Approx(2.0 / 3).margin(0.01));
     std::mt19937 noise(9);
-    const auto any = [&]() -> Vec3 {
-        return Vec3(static_cast<double>(noise() % 2001) - 1000, static_cast<double>(noise() % 2001) - 1000,
-                    static_cast<double>(noise() % 2001) - 1000) /
-               1000;
-    };
+    const auto any = [&]() -> Vec3 { return anyVector(noise); };
     for (int trial = 0; trial < 300; ++trial) {
         b.a = 0.3 * any();
         b.turn = fromRotationVector(3 * any());
