@@ -18,10 +18,14 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
     const auto refresh = [this] { update(); };
-    connect(&document, &Document::sceneChanged, this, refresh);
+    const auto remark = [this] {
+        m_marked.reset();
+        update();
+    };
+    connect(&document, &Document::sceneChanged, this, remark);
     connect(&document, &Document::resultsChanged, this, refresh);
     connect(&session, &Session::frameChanged, this, refresh);
-    connect(&session, &Session::selectionChanged, this, refresh);
+    connect(&session, &Session::selectionChanged, this, remark);
     connect(&session, &Session::viewChanged, this, refresh);
     connect(&m_tug, &Tug::moved, this, refresh);
 }
@@ -182,9 +186,15 @@ void Stage::paintGL() {
 }
 
 std::vector<int> Stage::marked(const std::string& actor) const {
+    if (m_session.selection().actor != actor) return {};
+    // Laying out a layer's parts is too much for every drawing of a large actor.
+    if (!m_marked) m_marked = findMarked();
+    return *m_marked;
+}
+
+std::vector<int> Stage::findMarked() const {
     const Selection& sel = m_session.selection();
-    if (sel.actor != actor) return {};
-    const scene::ActorEntry* entry = m_document.scene().actor(actor);
+    const scene::ActorEntry* entry = m_document.scene().actor(sel.actor);
     if (!entry) return {};
     if (const scene::Layer* l = m_document.scene().layer(sel.layer)) {
         const layers::LayerKind* kind = layers::findKind(l->kind);

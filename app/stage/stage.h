@@ -81,6 +81,7 @@ class Stage : public QOpenGLWidget {
     void addLine(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double width, const QColor& c) const;
     void addPolyline(std::vector<Mark>& marks, const std::vector<Vec3>& points, double width, const QColor& c) const;
     std::vector<int> marked(const std::string& actor) const;
+    std::vector<int> findMarked() const;
     std::optional<Hit> pickMesh(const QPointF& at) const;
     const Shown* shown(const std::string& actor) const;
 
@@ -89,8 +90,9 @@ class Stage : public QOpenGLWidget {
     std::unique_ptr<Renderer> m_renderer;
     Camera m_camera;
     std::vector<Shown> m_shown;
-    std::vector<std::string> m_framed;  // what the camera was last laid out for
-    Eigen::AlignedBox3d m_box;          // of the first actor, where its clip begins
+    mutable std::optional<std::vector<int>> m_marked;  // until scene or selection change
+    std::vector<std::string> m_framed;                 // what the camera was last laid out for
+    Eigen::AlignedBox3d m_box;                         // of the first actor, where its clip begins
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
     bool m_jointsShown = true, m_tugOn = false;
     Tug m_tug;

@@ -16,10 +16,6 @@ namespace {
 
 constexpr double kPushDeg = 10;  // the push that the plot shows: the answer is straight in it
 
-std::vector<Xform> firstPose(const scene::ActorEntry& a) {
-    return a.stand();
-}
-
 double roundStep(double span, int most) {
     for (double s = 1e-3; s < 1e7; s *= 10)
         for (double k : {1.0, 2.0, 5.0})
@@ -66,6 +62,9 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::takeChanged, this, &Scope::measureTake);
     connect(&session, &Session::frameChanged, this, [this] {
         if (m_face == Face::Shot) update();
+        // A keyed layer answers otherwise at another frame.
+        const scene::Layer* l = m_document.scene().layer(m_layer);
+        if (l && !l->keys.empty() && !m_session.isPlaying()) measure();
     });
 }
 
@@ -101,7 +100,7 @@ void Scope::measure() {
     m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
                   joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, entry.stand(), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
@@ -128,7 +127,7 @@ void Scope::measureTake() {
     m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
                       joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, firstPose(entry), cancel, joint) : std::nullopt;
+        auto r = kind ? measure::response(*kind, {*entry.actor, held}, entry.stand(), cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_session.selection().layer) return;
             m_take = r;
@@ -369,12 +368,14 @@ void Scope::paintEvent(QPaintEvent*) {
     }
 }
 
+Scope::Drag Scope::handleAt(const QPointF& at) const {
+    const auto near = [&](const std::optional<QPointF>& h) { return h && std::hypot(h->x() - at.x(), h->y() - at.y()) < 12; };
+    return near(peakHandle()) ? Drag::Peak : near(restHandle()) ? Drag::Rest : Drag::None;
+}
+
 void Scope::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton || m_face != Face::Push || !m_response) return;
-    const auto near = [&](const std::optional<QPointF>& h) {
-        return h && std::hypot(h->x() - e->position().x(), h->y() - e->position().y()) < 12;
-    };
-    const Drag hit = near(peakHandle()) ? Drag::Peak : near(restHandle()) ? Drag::Rest : Drag::None;
+    const Drag hit = handleAt(e->position());
     if (hit == Drag::None) return;
     m_held = pushAxes();
     m_drag = hit;
@@ -387,13 +388,7 @@ void Scope::mouseMoveEvent(QMouseEvent* e) {
         follow(e->position());
         return;
     }
-    const auto near = [&](const std::optional<QPointF>& h) {
-        return h && std::hypot(h->x() - e->position().x(), h->y() - e->position().y()) < 12;
-    };
-    const Drag now = m_face != Face::Push ? Drag::None
-                     : near(peakHandle()) ? Drag::Peak
-                     : near(restHandle()) ? Drag::Rest
-                                          : Drag::None;
+    const Drag now = m_face == Face::Push ? handleAt(e->position()) : Drag::None;
     if (now == m_near) return;
     m_near = now;
     setCursor(now == Drag::Peak ? Qt::SizeAllCursor : now == Drag::Rest ? Qt::SizeVerCursor : Qt::ArrowCursor);
@@ -430,7 +425,7 @@ void Scope::follow(const QPointF& at) {
     m_tuning.ask([this, w, entry = *entry, held = layer->heldAt(m_session.frame()), gesture = m_gesture,
                   frame = m_session.frame(), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        const auto found = kind ? measure::settingsFor(*kind, {*entry.actor, held}, firstPose(entry), w, cancel, joint)
+        const auto found = kind ? measure::settingsFor(*kind, {*entry.actor, held}, entry.stand(), w, cancel, joint)
                                 : std::map<std::string, double>{};
         return [this, found, kind, id = held.id, gesture, frame] {
             if (found.empty() || !m_document.scene().layer(id)) return;

@@ -55,6 +55,7 @@ class Scope : public QWidget {
         double frameAt(double px) const { return (px - plot.left()) / plot.width() * frames; }
         double valueAt(double py) const { return low + (plot.bottom() - py) / plot.height() * (high - low); }
     };
+    Drag handleAt(const QPointF& at) const;
     QRectF plotRect() const;
     Axes pushAxes() const;
     /// The joint last selected, when it is this actor's: the one whose answer is wanted, if the layer moves it.

@@ -125,7 +125,7 @@ class StrandBatch {
   private:
     struct Prepared {
         double sigma = 1, stretchSigma = 1, total = 1, gravityShare = 1;
-        std::vector<double> inertia, swing;  // by link: sigma I_i scaled by its profile; the profile that was used
+        std::vector<double> inertia;  // by link: sigma I_i scaled by its profile
         Vec3 gravity = Vec3::Zero();
     };
     double& at(int lane, std::size_t link, std::size_t field) {

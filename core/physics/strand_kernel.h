@@ -55,7 +55,7 @@ class Kernel {
         if (has(nutatio::physics::kShaped)) {
             // Each axis has a spring of its own: the axes are those of the animated joint, turned on by half the bend.
             const P cv = m_eta * (l.dampV + m_eta * l.stiffV), ct = m_eta * (l.dampT + m_eta * l.stiffT);
-            const Q4<W> half = smallTurnOf(times<W>(0.5, phi));
+            const Q4<W> half = anyTurn<W>(times<W>(0.5, phi));
             const V u = turn<W>(half, turn<W>(aim, l.axisU)), v = turn<W>(half, turn<W>(aim, l.axisV)), t = cross<W>(u, v);
             l.C = outer<W>(l.c, u) + outer<W>(cv, v) + outer<W>(ct, t);
             l.s = (m_eta * l.stiffU * dot<W>(phi, u)) * u + (m_eta * l.stiffV * dot<W>(phi, v)) * v +
@@ -99,8 +99,6 @@ class Kernel {
             l.lever =
                 within<W>(l.reach + m_eta * l.reachSpeed, l.length - kBeyond * l.stretchMost, l.length + kBeyond * l.stretchMost);
     }
-
-    static Q4<W> smallTurnOf(const V& v) { return anyTurn<W>(v); }
 
     /// Moves an articulated inertia from its point to a point `r` before it (r: from the new point to the old).
     [[gnu::always_inline]] static void shiftTo(const V& r, Sym<W>& J, Rows<W>& H, const Sym<W>& M, V& pt, const V& pf) {
