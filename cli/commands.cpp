@@ -5,6 +5,7 @@
 #include <CLI/CLI.hpp>
 #include <iomanip>
 #include <iostream>
+#include <set>
 
 #include "files/json.h"
 #include "layers/registry.h"
@@ -29,6 +30,8 @@ struct Options {
     double fps = 0, tolerance = -1;
     bool json = false, markdown = false;
 };
+
+constexpr const char* kVersion = "nutatio-cli " NUTATIO_VERSION;
 
 class Commands {
   public:
@@ -204,6 +207,10 @@ void Commands::describe() {
 pipeline::Opened Commands::openInput() {
     auto opened = pipeline::open(m_options.input);
     if (!opened) throw Failure(opened.error());
+    const scene::Scene& scene = opened.value().scene;
+    // A scene none of whose actors could be read is of no use without a screen.
+    if (scene.actors.empty() && !scene.unread.empty()) throw Failure(Error{m_options.input, "", scene.unread.front().why});
+    if (!m_options.actor.empty() && !scene.actor(m_options.actor)) throw BadArguments{"there is no actor \"" + m_options.actor + "\""};
     return std::move(opened.value());
 }
 
@@ -216,6 +223,7 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
     if (!actor) throw BadArguments{"--layer " + text + ": there is no actor to put it on"};
     scene::Layer layer = layers::newLayer(*kind, scene, *actor, {});
     const std::string rest = colon < text.size() ? text.substr(colon + 1) : "";
+    std::set<std::string_view> given;
     for (std::size_t from = 0; from < rest.size();) {
         const std::size_t to = std::min(rest.find(',', from), rest.size());
         const std::string pair = rest.substr(from, to - from);
@@ -226,6 +234,8 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
         if (!spec)
             throw BadArguments{"--layer " + text + ": a " + std::string(kind->id) + " has no setting \"" +
                                pair.substr(0, equals) + "\""};
+        if (!given.insert(spec->id).second)
+            throw BadArguments{"--layer " + text + ": \"" + std::string(spec->id) + "\" is given twice"};
         auto value = layers::parseValue(*spec, pair.substr(equals + 1), *actor->actor);
         if (!value) throw BadArguments{"--layer " + text + ": " + value.error().text()};
         layer.values[std::string(spec->id)] = std::move(value.value());
@@ -274,8 +284,8 @@ void Commands::bake() {
     };
     const auto baked = pipeline::bake(opened.scene, bakeOptions(opened.scene), m_options.out, evaluator, m_cancel, progress);
     if (!baked) {
-        // A clip, actor or range that is not there is the caller's slip; everything else is the file's.
-        if (baked.error().file.empty() || baked.error().file == m_options.input) throw BadArguments{baked.error().sentence};
+        // A clip, actor or range that is not there names no file: the caller's slip.
+        if (baked.error().file.empty()) throw BadArguments{baked.error().sentence};
         throw Failure(baked.error());
     }
     const pipeline::BakeReport& r = baked.value();
@@ -305,7 +315,7 @@ void Commands::measure() {
     for (const scene::Layer& l : opened.scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         const scene::ActorEntry* entry = opened.scene.actor(l.actor);
-        if (!kind || !entry) continue;
+        if (!kind || !entry || (!m_options.actor.empty() && entry->id != m_options.actor)) continue;
         std::vector<Xform> pose;
         rig::bodyTrack(*entry->actor, entry->clipIndex(), opened.scene.grid(*entry)).pose(0, pose);
         const auto r = measure::response(*kind, {*entry->actor, l, {}}, pose, m_cancel);
@@ -333,12 +343,21 @@ void Commands::measure() {
     if (m_options.json) print(all);
 }
 
+/// What was printed must have arrived: a full disk is not "done".
+int flushed(std::ostream& out, std::ostream& err, int code) {
+    out.flush();
+    if (out) return code;
+    err << "nutatio-cli: the output could not be written in full\n";
+    return kBadInput;
+}
+
 }  // namespace
 
 int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err, const Cancel& cancel) {
     Options o;
     CLI::App app{"Nutatio without a screen: secondary motion on animated characters.", "nutatio-cli"};
     app.require_subcommand(1);
+    app.set_version_flag("--version", kVersion);
     CLI::App* info = app.add_subcommand("info", "What is in a glTF or BVH file or a scene");
     CLI::App* describe = app.add_subcommand("describe", "Every layer kind and setting");
     CLI::App* bake = app.add_subcommand("bake", "Simulate and write keys back into the source's document");
@@ -357,14 +376,17 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     bake->add_option("--as", o.as, "Write a new clip of this name beside the source's");
     bake->add_option("--fps", o.fps, "Frame grid; 24 or the scene's without it");
     bake->add_option("--tolerance", o.tolerance, "Degrees a key curve may stray; 0 keys every frame")
-        ->check(CLI::NonNegativeNumber);
+        ->check([](const std::string& text) {
+            const double v = std::strtod(text.c_str(), nullptr);
+            return v >= 0 && v <= 1e6 ? std::string() : "a tolerance lies between 0 and 1000000 degrees";
+        });
     bake->add_option("--range", o.range, "Frames A:B of the shot, counted from 1");
     try {
         std::reverse(arguments.begin(), arguments.end());
         app.parse(std::move(arguments));
     } catch (const CLI::Success& e) {
         app.exit(e, out, err);
-        return kDone;
+        return flushed(out, err, kDone);
     } catch (const CLI::ParseError& e) {
         err << "nutatio-cli: " << e.what() << "\n";
         return kBadArguments;
@@ -384,8 +406,11 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     } catch (const Cancelled&) {
         err << "nutatio-cli: stopped before the end; nothing was written\n";
         return kBadArguments;
+    } catch (const std::exception& e) {
+        err << unreadable(o.input, e).text() << "\n";
+        return kBadInput;
     }
-    return kDone;
+    return flushed(out, err, kDone);
 }
 
 }  // namespace nutatio::cli

@@ -34,6 +34,7 @@ Bench::Bench(const QString& keepFolder)
       m_tuner(new Tuner(m_document, m_session, m_handoff)),
       m_tape(new Tape(m_document, m_session)),
       m_notice(new Notice),
+      m_recovery(new Notice),
       m_palette(nullptr) {
     setWindowTitle(QStringLiteral("Nutatio"));
     setAcceptDrops(true);
@@ -49,12 +50,20 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::layerWanted, this, &Bench::addLayer);
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
     connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
-    connect(m_tuner, &Tuner::said, this, [this](const QString& sentence) { m_hint->setText(sentence); });
-    connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip) {
-        m_actions["record"]->setChecked(false);
-        m_hint->setText(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.")
-                                       : tr("Recorded %1; it plays now.").arg(clip));
+    connect(m_tuner, &Tuner::said, this, &Bench::say);
+    connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
+        m_actions["record"]->setChecked(m_stage->tug().isRecording());
+        say(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.")
+                           : tr("Recorded %1, %2 s: it is the actor's clip now; Space plays it.").arg(clip).arg(seconds, 0, 'f', 1));
     });
+    m_document.beforeReplacing = [this] { m_stage->tug().setRecording(false); };
+    m_document.meanwhile = [this](const QString& file, const std::function<void()>& replace) {
+        m_opening = false;
+        m_busy->hide();
+        m_stop->hide();
+        m_hint->clear();
+        guarded(tr("%1 is ready, but the scene was changed while it was read").arg(file), replace);
+    };
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
         for (const char* id : {"add-strand", "add-jiggle", "add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin",
@@ -65,10 +74,19 @@ Bench::Bench(const QString& keepFolder)
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
     connect(&m_document, &Document::simulating, this, &Bench::showProgress);
+    // What was said of one action does not stay through the next.
+    for (auto signal : {&Document::sceneChanged, &Document::replaced})
+        connect(&m_document, signal, this, [this] {
+            if (!m_opening && !m_simulates) m_hint->clear();
+        });
+    connect(&m_session, &Session::selectionChanged, this, [this] {
+        if (!m_opening && !m_simulates) m_hint->clear();
+    });
     connect(&m_document, &Document::failed, this, [this](const QString& sentence) {
         m_opening = false;
         m_busy->hide();
         m_stop->hide();
+        m_hint->clear();
         m_notice->say(sentence, {}, true);
     });
     connect(&m_document, &Document::opening, this, [this](const QString& file) {
@@ -97,6 +115,7 @@ Bench::Bench(const QString& keepFolder)
     qApp->installEventFilter(this);
     if (!keepFolder.isEmpty()) {
         m_document.keepAgainstCrash(keepFolder);
+        m_left = Keeper::leftBehind(keepFolder);
         offerRecovery();
     }
     m_stage->setFocus();
@@ -119,7 +138,7 @@ QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& 
 void Bench::makeFileCommands() {
     add("open", tr("Open a character or a scene"), QKeySequence::Open, "folder-open", [this] { openDialog(false); });
     add("bring-in", tr("Bring in another actor"), {}, "plus", [this] { openDialog(true); });
-    add("save", tr("Save the scene"), QKeySequence::Save, "save", [this] { save(false); });
+    add("save", tr("Save the scene"), QKeySequence::Save, "save", [this] { save(false); })->setAutoRepeat(false);
     add("save-as", tr("Save the scene under another name"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), {},
         [this] { save(true); });
     add("hand-off", tr("Hand off: bake and write a file"), QKeySequence(Qt::CTRL | Qt::Key_E), "file-output",
@@ -147,8 +166,9 @@ void Bench::makeLayerCommands() {
     for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
         add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
             {}, {}, [this, s] { addCollider(s); });
-    add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); });
-    add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); });
+    // A key that is held says its word once.
+    add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); })->setAutoRepeat(false);
+    add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); })->setAutoRepeat(false);
     add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up",
         [this] { moveLayer(-1); });
     add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down",
@@ -172,11 +192,11 @@ void Bench::makeRosterCommands() {
     });
     add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
     add("item-on", tr("Switch the collider, wind or pin on or off"), {}, "eye", [this] { switchSelected(); });
-    add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); });
+    add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); })->setAutoRepeat(false);
     add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
     add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {
         m_session.keepTake();
-        m_hint->setText(tr("Kept this take; the Scope shows it in plum."));
+        say(tr("Kept this take; the Scope shows it in plum."));
     });
 }
 
@@ -201,14 +221,17 @@ void Bench::fitColliders() {
     const scene::ActorEntry* a = now.actor(m_session.selection().actor);
     if (!a && !now.actors.empty()) a = &now.actors.front();
     if (!a) return;
-    const std::vector<scene::Collider> fitted = scene::fitColliders(now, *a);
+    const std::vector<scene::Collider> fitted = scene::fitColliders(now, *a, layers::swungJoints(now, *a));
     if (fitted.empty()) {
-        m_hint->setText(tr("No joint of %1 carries enough skin for a new collider.").arg(QString::fromStdString(a->name)));
+        const bool some = std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
+        say((some ? tr("Every joint of %1 that carries enough skin has a collider already.")
+                  : tr("No joint of %1 carries enough skin for a collider."))
+                .arg(QString::fromStdString(a->name)));
         return;
     }
     m_document.edit(tr("Fit colliders"),
                     [&](scene::Scene& s) { s.colliders.insert(s.colliders.end(), fitted.begin(), fitted.end()); });
-    m_hint->setText(tr("Fitted %n collider(s) to the mesh.", nullptr, static_cast<int>(fitted.size())));
+    say(tr("Fitted %n collider(s) to the mesh.", nullptr, static_cast<int>(fitted.size())));
 }
 
 void Bench::addWind() {
@@ -287,7 +310,7 @@ void Bench::keyHere() {
 void Bench::markCut() {
     const int frame = m_session.frame();
     if (frame == 0) {
-        m_hint->setText(tr("The first frame begins the shot; a cut is marked at a later one."));
+        say(tr("The first frame begins the shot; a cut is marked at a later one."));
         return;
     }
     m_document.edit(tr("Cut at frame %1").arg(frame + 1), [frame](scene::Scene& s) {
@@ -301,7 +324,8 @@ void Bench::markCut() {
 
 void Bench::makePlayCommands() {
     add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play",
-        [this] { m_session.setPlaying(!m_session.isPlaying()); });
+        [this] { m_session.setPlaying(!m_session.isPlaying()); })
+        ->setAutoRepeat(false);
     add("frame-back", tr("One frame back"), QKeySequence(Qt::Key_Left), {},
         [this] { m_session.setFrame(m_session.frame() - 1); });
     add("frame-on", tr("One frame on"), QKeySequence(Qt::Key_Right), {}, [this] { m_session.setFrame(m_session.frame() + 1); });
@@ -473,6 +497,7 @@ void Bench::layOut() {
     line->setObjectName(QStringLiteral("line"));
     line->setFixedHeight(1);
     column->addWidget(line);
+    column->addWidget(m_recovery);
     column->addWidget(m_notice);
     m_across = new QSplitter(Qt::Horizontal);
     m_across->setHandleWidth(1);
@@ -519,7 +544,8 @@ void Bench::refresh() {
     m_actions["item-on"]->setEnabled(collider || wind || pin);
     m_actions["collider-world"]->setEnabled(collider && !s.actor.empty());
     for (const char* id : {"pin-end", "pin-to-selection"}) m_actions[QLatin1String(id)]->setEnabled(pin);
-    for (const char* id : {"fit", "add-wind", "cut", "tug", "record", "take"}) m_actions[QLatin1String(id)]->setEnabled(any);
+    m_actions["take"]->setEnabled(!scene.layers.empty());
+    for (const char* id : {"fit", "add-wind", "cut", "tug", "record"}) m_actions[QLatin1String(id)]->setEnabled(any);
     for (const rig::TrialMove& move : rig::trialMoves()) m_actions[QStringLiteral("trial-") + qs(move.id)]->setEnabled(any);
     m_actions["key"]->setEnabled(layer || pin);
     m_actions["remove"]->setEnabled(layer || collider || wind || pin);
@@ -564,7 +590,12 @@ void Bench::showEvaluation() {
                           .arg(r->evaluation.milliseconds, 0, 'f', 1));
 }
 
+void Bench::say(const QString& sentence) {
+    m_hint->setText(sentence);
+}
+
 void Bench::open(const QString& path) {
+    m_stage->tug().setRecording(false);  // what is being recorded becomes a clip before it is asked about
     guarded(tr("Open %1").arg(QFileInfo(path).fileName()), [this, path] { m_document.open(path); });
 }
 
@@ -579,16 +610,38 @@ void Bench::openDialog(bool bringIn) {
         open(path);
 }
 
-bool Bench::save(bool as) {
+void Bench::save(bool as, const std::function<void()>& then) {
     QString path = m_document.path();
-    if (as || path.isEmpty())
-        path = QFileDialog::getSaveFileName(this, tr("Save the scene"), m_document.title() + QStringLiteral(".nutatio"),
-                                            tr("Nutatio scenes (*.nutatio)"));
-    if (path.isEmpty()) return false;
-    if (!path.endsWith(QLatin1String(".nutatio"))) path += QStringLiteral(".nutatio");
-    if (!m_document.save(path)) return false;
-    m_hint->setText(tr("Saved %1").arg(QFileInfo(path).fileName()));
-    return true;
+    if (as || path.isEmpty()) {
+        const QString suggested = m_document.title() + QStringLiteral(".nutatio");
+        // The dialog would ask about the name as typed; what is written has the extension added, so that is asked about here.
+        path = askForFile ? askForFile(tr("Save the scene"), suggested)
+                          : QFileDialog::getSaveFileName(this, tr("Save the scene"), suggested, tr("Nutatio scenes (*.nutatio)"),
+                                                         nullptr, QFileDialog::DontConfirmOverwrite);
+        if (path.isEmpty()) return;
+        if (!path.endsWith(QLatin1String(".nutatio"))) path += QStringLiteral(".nutatio");
+    }
+    saveTo(path, then);
+}
+
+void Bench::saveTo(const QString& path, const std::function<void()>& then) {
+    const bool own = QFileInfo(path) == QFileInfo(m_document.path()) && !m_document.path().isEmpty();
+    const QString name = QFileInfo(path).fileName();
+    const bool changed = own && m_document.changedOnDisk();
+    if (!changed && (own || !QFileInfo::exists(path))) {
+        write(path, then);
+        return;
+    }
+    m_notice->say(changed ? tr("%1 was changed on disk since it was opened here.").arg(name) : tr("%1 is there already.").arg(name),
+                  {{tr("Replace it"), [this, path, then] { write(path, then); }},
+                   {tr("Save under another name"), [this, then] { save(true, then); }}},
+                  false);
+}
+
+void Bench::write(const QString& path, const std::function<void()>& then) {
+    if (!m_document.save(path)) return;
+    say(tr("Saved %1").arg(QFileInfo(path).fileName()));
+    if (then) then();
 }
 
 void Bench::guarded(const QString& what, const std::function<void()>& then) {
@@ -597,22 +650,26 @@ void Bench::guarded(const QString& what, const std::function<void()>& then) {
         return;
     }
     m_notice->say(tr("%1: the scene has changes that are not saved.").arg(what),
-                  {{tr("Save first"),
-                    [this, then] {
-                        if (save(false)) then();
-                    }},
-                   {tr("Leave them unsaved"), then}},
-                  false);
+                  {{tr("Save first"), [this, then] { save(false, then); }}, {tr("Leave them unsaved"), then}}, false);
 }
 
 void Bench::offerRecovery() {
-    const QString file = Document::leftBehind(m_keepFolder);
-    if (file.isEmpty()) return;
-    m_notice->say(tr("Nutatio ended unexpectedly on %1 with unsaved work.")
-                      .arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm"))),
-                  {{tr("Bring it back"), [this, file] { m_document.recover(file); }},
-                   {tr("Throw it away"), [file] { QFile::remove(file); }}},
-                  false);
+    if (m_left.isEmpty()) return;
+    const QString file = m_left.takeFirst();
+    const auto next = [this] { offerRecovery(); };
+    m_recovery->say(tr("Nutatio ended unexpectedly on %1 with unsaved work.")
+                        .arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm"))),
+                    {{tr("Bring it back"),
+                      [this, file, next] {
+                          guarded(tr("Bring it back"), [this, file] { m_document.recover(file); });
+                          next();
+                      }},
+                     {tr("Throw it away"),
+                      [file, next] {
+                          Keeper::discard(file);
+                          next();
+                      }}},
+                    false);
 }
 
 void Bench::addLayer(const std::string& kind) {
@@ -730,11 +787,15 @@ void Bench::keyReleaseEvent(QKeyEvent* e) {
 }
 
 bool Bench::eventFilter(QObject* o, QEvent* e) {
-    // A button reached by keyboard is pressed with Space; without this the bench would take Space for play.
-    if (e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Space &&
-        qobject_cast<QAbstractButton*>(qApp->focusWidget())) {
-        e->accept();
-        return true;
+    // Space always plays, except in text (whose fields take it themselves). A button that the keyboard has reached is pressed with
+    // Enter instead.
+    if (e->type() == QEvent::KeyPress) {
+        const auto* key = static_cast<QKeyEvent*>(e);
+        auto* button = qobject_cast<QAbstractButton*>(o);
+        if (button && button->window() == this && (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter)) {
+            if (!key->isAutoRepeat()) button->click();
+            return true;
+        }
     }
     if (e->type() == QEvent::WindowDeactivate && o == this) m_session.setBodyHeld(false);
     return QMainWindow::eventFilter(o, e);

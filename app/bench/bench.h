@@ -8,6 +8,7 @@
 #include <QProgressBar>
 #include <QSplitter>
 #include <QToolButton>
+#include <functional>
 
 #include "app/bench/notice.h"
 #include "app/bench/palette.h"
@@ -35,6 +36,11 @@ class Bench : public QMainWindow {
     Tuner* tuner() const { return m_tuner; }
     HandOff* handoff() const { return m_handoff; }
     Notice* notice() const { return m_notice; }
+    /// The offer to bring back what a crash left, on a line of its own: nothing else takes its place.
+    Notice* recovery() const { return m_recovery; }
+    QString hint() const { return m_hint->text(); }
+    /// How a file's name is asked for; a test may answer instead of the dialog.
+    std::function<QString(const QString& title, const QString& suggested)> askForFile;
     QString statusText() const { return m_status->text(); }
     QAction* action(const QString& id) const { return m_actions.value(id); }
 
@@ -79,7 +85,10 @@ class Bench : public QMainWindow {
     void moveLayer(int by);
     void toggleLayer(bool solo);
     void openDialog(bool bringIn);
-    bool save(bool as);
+    void save(bool as, const std::function<void()>& then = {});
+    void saveTo(const QString& path, const std::function<void()>& then);
+    void write(const QString& path, const std::function<void()>& then);
+    void say(const QString& sentence);
     /// Runs `then`, after asking when there is unsaved work.
     void guarded(const QString& what, const std::function<void()>& then);
     void offerRecovery();
@@ -94,7 +103,7 @@ class Bench : public QMainWindow {
     HandOff* m_handoff;
     Tuner* m_tuner;
     Tape* m_tape;
-    Notice* m_notice;
+    Notice *m_notice, *m_recovery;
     Palette* m_palette;
     QLabel *m_title = nullptr, *m_status = nullptr, *m_hint = nullptr;
     QProgressBar* m_busy = nullptr;
@@ -104,6 +113,7 @@ class Bench : public QMainWindow {
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;
+    QStringList m_left;  // files that crashed processes left behind
 };
 
 }  // namespace nutatio::app

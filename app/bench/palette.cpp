@@ -24,6 +24,7 @@ Palette::Palette(QWidget* parent) : QFrame(parent), m_field(new QLineEdit), m_li
 
 void Palette::open(const QList<QAction*>& actions) {
     m_actions = actions;
+    if (!isVisible()) m_before = window()->focusWidget();
     m_field->clear();
     filter({});
     const int wide = std::min(520, parentWidget()->width() - 40);
@@ -52,8 +53,18 @@ void Palette::filter(const QString& text) {
 
 void Palette::run() {
     const QListWidgetItem* item = m_list->currentItem();
+    QAction* action = item ? qobject_cast<QAction*>(item->data(Qt::UserRole).value<QObject*>()) : nullptr;
+    close();
+    if (action) action->trigger();
+}
+
+void Palette::close() {
+    const QPointer<QWidget> before = m_before;
     hide();
-    if (item) qobject_cast<QAction*>(item->data(Qt::UserRole).value<QObject*>())->trigger();
+    if (before && before->isVisible())
+        before->setFocus();
+    else
+        parentWidget()->setFocus();
 }
 
 bool Palette::eventFilter(QObject*, QEvent* e) {
@@ -65,8 +76,7 @@ bool Palette::eventFilter(QObject*, QEvent* e) {
     if (e->type() != QEvent::KeyPress) return false;
     const int key = static_cast<QKeyEvent*>(e)->key();
     if (key == Qt::Key_Escape) {
-        hide();
-        parentWidget()->setFocus();
+        close();
         return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {

@@ -5,6 +5,7 @@
 #include <QFrame>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPointer>
 
 namespace nutatio::app {
 
@@ -24,7 +25,10 @@ class Palette : public QFrame {
 
     QLineEdit* m_field;
     QListWidget* m_list;
+    void close();
+
     QList<QAction*> m_actions;
+    QPointer<QWidget> m_before;  // what had the focus gets it back
 };
 
 }  // namespace nutatio::app

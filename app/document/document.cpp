@@ -1,12 +1,9 @@
 #include "app/document/document.h"
 
-#include <signal.h>
-#include <unistd.h>
-
-#include <QDir>
 #include <QFileInfo>
 #include <algorithm>
 
+#include "files/bytes.h"
 #include "files/scene_file.h"
 #include "pipeline/open.h"
 
@@ -14,7 +11,7 @@ namespace nutatio::app {
 
 namespace {
 
-constexpr std::size_t kMostSteps = 500;
+constexpr std::size_t kMostSteps = 1000;
 
 ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     auto r = std::make_shared<Results>();
@@ -30,50 +27,71 @@ ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, 
 }  // namespace
 
 Document::Document(QObject* parent) : QObject(parent) {
-    m_keepTimer.setSingleShot(true);
-    m_keepTimer.setInterval(1500);
-    connect(&m_keepTimer, &QTimer::timeout, this, &Document::keepNow);
     connect(&m_runner, &NewestWins::busyChanged, this, [this](bool busy) {
         if (!busy) Q_EMIT simulating(-1);
     });
+    for (NewestWins* worker : {&m_runner, &m_opener, &m_bringer}) connect(worker, &NewestWins::failed, this, &Document::failed);
+    connect(&m_bringer, &NewestWins::failed, this, &Document::bringNext);
 }
 
-Document::~Document() {
-    if (!m_keepFile.isEmpty()) QFile::remove(m_keepFile);
-}
+Document::~Document() = default;
 
 void Document::edit(const QString& name, const std::function<void(scene::Scene&)>& change, const QString& gesture) {
     scene::Scene next = m_scene;
     change(next);
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;
+    // What the file holds can no longer be come back to by redoing.
+    if (m_savedAt && *m_savedAt > m_at) m_savedAt.reset();
     m_history.resize(m_at);
     if (goesOn) {
         m_history.back().after = next;
     } else {
         m_history.push_back({name, gesture, m_scene, next});
-        if (m_history.size() > kMostSteps) m_history.erase(m_history.begin());
+        if (m_history.size() > kMostSteps) {
+            m_history.erase(m_history.begin());
+            if (m_savedAt) m_savedAt = *m_savedAt == 0 ? std::nullopt : std::optional(*m_savedAt - 1);
+        }
         m_at = m_history.size();
     }
-    m_modified = true;
     put(std::move(next));
 }
 
 void Document::undo() {
     if (!canUndo()) return;
-    m_modified = true;
     m_history[m_at - 1].gesture.clear();
-    put(m_history[--m_at].before);
+    restore(m_history[--m_at].before);
 }
 
 void Document::redo() {
     if (!canRedo()) return;
-    m_modified = true;
-    put(m_history[m_at++].after);
+    restore(m_history[m_at++].after);
+}
+
+void Document::restore(scene::Scene scene) {
+    // Trials are not part of the history: each actor stays on the one that it is on.
+    for (scene::ActorEntry& a : scene.actors) {
+        const scene::ActorEntry* now = m_scene.actor(a.id);
+        a.trial = now ? now->trial : rig::Trial{};
+    }
+    put(std::move(scene));
+}
+
+void Document::tryOut(const std::string& actor, const rig::Trial& trial) {
+    scene::Scene next = m_scene;
+    for (scene::ActorEntry& a : next.actors)
+        if (a.id == actor) a.trial = trial;
+    m_scene = std::move(next);
+    evaluate();
+    Q_EMIT sceneChanged();
 }
 
 void Document::put(scene::Scene scene) {
     m_scene = std::move(scene);
-    if (!m_keepFile.isEmpty() && m_modified) m_keepTimer.start();
+    ++m_revision;
+    if (isModified())
+        m_keeper.keep(m_scene);
+    else
+        m_keeper.forget();
     evaluate();
     Q_EMIT sceneChanged();
     Q_EMIT historyChanged();
@@ -82,47 +100,73 @@ void Document::put(scene::Scene scene) {
 void Document::replaceAll(scene::Scene scene, const QString& path, bool modified) {
     m_history.clear();
     m_at = 0;
+    m_savedAt = modified ? std::nullopt : std::optional<std::size_t>(0);
     m_path = path;
-    m_modified = modified;
+    m_onDisk = path.isEmpty() ? std::nullopt : files::contentOf(path.toStdString());
     m_results.reset();
+    m_toBring.clear();
+    m_bringer.stop();
+    m_scene = {};
+    Q_EMIT replaced();
     put(std::move(scene));
 }
 
 void Document::open(const QString& path) {
     Q_EMIT opening(QFileInfo(path).fileName());
-    m_opener.ask([this, path](const Cancel& cancel) -> NewestWins::Deliver {
+    m_opener.ask([this, path, revision = m_revision](const Cancel& cancel) -> NewestWins::Deliver {
         auto got = std::make_shared<Result<pipeline::Opened>>(pipeline::open(path.toStdString()));
         if (cancel.asked()) throw Cancelled{};
-        return [this, path, got] {
+        return [this, path, revision, got] {
             if (!got->ok()) {
                 Q_EMIT failed(QString::fromStdString(got->error().text()));
                 return;
             }
-            QStringList warnings;
-            for (const std::string& w : got->value().warnings) warnings << QString::fromStdString(w);
-            replaceAll(std::move(got->value().scene), got->value().isScene ? path : QString(), false);
-            Q_EMIT opened(warnings);
+            const auto show = [this, path, got] {
+                QStringList warnings;
+                for (const std::string& w : got->value().warnings) warnings << QString::fromStdString(w);
+                replaceAll(std::move(got->value().scene), got->value().isScene ? path : QString(), false);
+                Q_EMIT opened(warnings);
+            };
+            if (beforeReplacing) beforeReplacing();
+            if (m_revision != revision && isModified() && meanwhile)
+                meanwhile(QFileInfo(path).fileName(), show);
+            else
+                show();
         };
     });
 }
 
 void Document::bringIn(const QString& path) {
     Q_EMIT opening(QFileInfo(path).fileName());
-    m_opener.ask([this, path](const Cancel& cancel) -> NewestWins::Deliver {
+    m_toBring.push_back(path);
+    if (m_toBring.size() == 1) bringNext();
+}
+
+void Document::bringNext() {
+    if (m_toBring.empty()) return;
+    m_bringer.ask([this, path = m_toBring.front()](const Cancel& cancel) -> NewestWins::Deliver {
         auto got = std::make_shared<Result<std::shared_ptr<const rig::Actor>>>(files::readActor(path.toStdString()));
         if (cancel.asked()) throw Cancelled{};
         return [this, got] {
+            m_toBring.pop_front();
             if (!got->ok()) {
                 Q_EMIT failed(QString::fromStdString(got->error().text()));
-                return;
+            } else {
+                QStringList warnings;
+                for (const std::string& w : got->value()->warnings) warnings << QString::fromStdString(w);
+                edit(tr("Bring in %1").arg(QString::fromStdString(got->value()->name)),
+                     [&](scene::Scene& s) { files::addActor(s, got->value()); });
+                Q_EMIT opened(warnings);
             }
-            QStringList warnings;
-            for (const std::string& w : got->value()->warnings) warnings << QString::fromStdString(w);
-            edit(tr("Bring in %1").arg(QString::fromStdString(got->value()->name)),
-                 [&](scene::Scene& s) { files::addActor(s, got->value()); });
-            Q_EMIT opened(warnings);
+            bringNext();
         };
     });
+}
+
+void Document::stopOpening() {
+    m_opener.stop();
+    m_toBring.clear();
+    m_bringer.stop();
 }
 
 bool Document::save(const QString& path) {
@@ -132,11 +176,17 @@ bool Document::save(const QString& path) {
         return false;
     }
     m_path = path;
-    m_modified = false;
-    m_keepTimer.stop();
-    if (!m_keepFile.isEmpty()) QFile::remove(m_keepFile);
+    m_onDisk = files::contentOf(path.toStdString());
+    m_savedAt = m_at;
+    // What follows is a step of its own, even within one gesture: undoing it comes back to what was saved.
+    if (m_at > 0) m_history[m_at - 1].gesture.clear();
+    m_keeper.forget();
     Q_EMIT historyChanged();
     return true;
+}
+
+bool Document::changedOnDisk() const {
+    return !m_path.isEmpty() && QFileInfo::exists(m_path) && files::contentOf(m_path.toStdString()) != m_onDisk;
 }
 
 QString Document::title() const {
@@ -167,22 +217,7 @@ void Document::evaluate() {
 }
 
 void Document::keepAgainstCrash(const QString& folder) {
-    QDir().mkpath(folder);
-    m_keepFile = folder + QStringLiteral("/unsaved-%1.nutatio").arg(getpid());
-}
-
-void Document::keepNow() {
-    // The kept file lies elsewhere than the actors: writeScene's relative references still lead to them.
-    if (m_modified) (void)files::writeScene(m_scene, m_keepFile.toStdString());
-}
-
-QString Document::leftBehind(const QString& folder) {
-    const QFileInfoList found = QDir(folder).entryInfoList({QStringLiteral("unsaved-*.nutatio")}, QDir::Files, QDir::Time);
-    for (const QFileInfo& f : found) {
-        const qint64 pid = f.completeBaseName().mid(8).toLongLong();
-        if (pid > 0 && pid != getpid() && kill(static_cast<pid_t>(pid), 0) != 0) return f.filePath();
-    }
-    return {};
+    m_keeper.start(folder);
 }
 
 void Document::recover(const QString& file) {
@@ -191,10 +226,12 @@ void Document::recover(const QString& file) {
         Q_EMIT failed(QString::fromStdString(got.error().text()));
         return;
     }
+    QStringList warnings;
+    for (const std::string& w : got.value().warnings) warnings << QString::fromStdString(w);
     replaceAll(std::move(got.value().scene), {}, true);
-    keepNow();
-    QFile::remove(file);
-    Q_EMIT opened({});
+    // The old file goes only when the work is safely in this process's own.
+    if (m_keeper.keepNow()) Keeper::discard(file);
+    Q_EMIT opened(warnings);
 }
 
 }  // namespace nutatio::app

@@ -4,9 +4,12 @@
 #include <QObject>
 #include <QString>
 #include <QTimer>
+#include <deque>
 #include <functional>
 #include <memory>
+#include <optional>
 
+#include "app/document/keeper.h"
 #include "app/document/newest_wins.h"
 #include "measure/trace.h"
 #include "pipeline/evaluate.h"
@@ -38,17 +41,27 @@ class Document : public QObject {
     QString redoName() const { return canRedo() ? m_history[m_at].name : QString(); }
     void undo();
     void redo();
+    /// Puts an actor on a trial. Trying out is no work: it enters no history, marks nothing modified and stays through an undo.
+    void tryOut(const std::string& actor, const rig::Trial& trial);
 
-    /// Opens a scene or an actor off the interface's thread; `opened` or `failed` follows. What is open stays until then.
+    /// Opens a scene or an actor off the interface's thread; `opened` or `failed` follows. What is open stays until then; of two
+    /// files asked for one after the other only the later one is shown. Edits made while it loads are not lost: then `meanwhile`
+    /// decides.
     void open(const QString& path);
-    /// Adds an actor to the open scene, the same way.
+    /// Asked when a file is ready that would replace edits made since it was asked for: (file, what replaces them).
+    std::function<void(const QString& file, const std::function<void()>& replace)> meanwhile;
+    /// Called just before another scene takes the place of this one.
+    std::function<void()> beforeReplacing;
+    /// Adds an actor to the open scene, the same way; several come one after the other.
     void bringIn(const QString& path);
-    void stopOpening() { m_opener.stop(); }
+    void stopOpening();
     /// False and a sentence through `failed` when it could not be written.
     bool save(const QString& path);
+    /// The scene's own file is not as it was opened or saved last: somebody else has written it.
+    bool changedOnDisk() const;
     const QString& path() const { return m_path; }
     QString title() const;
-    bool isModified() const { return m_modified; }
+    bool isModified() const { return m_savedAt != m_at; }
 
     /// The newest finished evaluation; its motion may be a moment behind the scene.
     const ResultsPtr& results() const { return m_results; }
@@ -60,8 +73,6 @@ class Document : public QObject {
 
     /// Where unsaved work of this process is kept against a crash; empty switches that off.
     void keepAgainstCrash(const QString& folder);
-    /// Work that an earlier process left behind in `folder` when it ended without closing; empty when there is none.
-    static QString leftBehind(const QString& folder);
     void recover(const QString& file);
 
   Q_SIGNALS:
@@ -70,6 +81,8 @@ class Document : public QObject {
     /// How much of the running evaluation is done (0..1); a negative share when it has ended or was given up.
     void simulating(double share);
     void historyChanged();
+    /// Another scene was opened: nothing that was known of the one before holds.
+    void replaced();
     void opened(const QStringList& warnings);
     void opening(const QString& file);
     void failed(const QString& sentence);
@@ -80,20 +93,25 @@ class Document : public QObject {
         scene::Scene before, after;
     };
     void put(scene::Scene scene);
+    void restore(scene::Scene scene);
     void replaceAll(scene::Scene scene, const QString& path, bool modified);
     void evaluate();
-    void keepNow();
+    void bringNext();
 
     scene::Scene m_scene;
     std::vector<Step> m_history;
     std::size_t m_at = 0;
+    std::optional<std::size_t> m_savedAt = 0;  // where in the history the file stands, if anywhere
+    std::uint64_t m_revision = 0;              // counts changes, to tell whether there were any
     QString m_path;
-    bool m_modified = false, m_upToDate = true;
+    std::optional<Key> m_onDisk;  // what the scene's own file held when it was last read or written
+    bool m_upToDate = true;
     ResultsPtr m_results;
     pipeline::Evaluator m_evaluator;
-    QString m_keepFile;
-    QTimer m_keepTimer;
-    NewestWins m_runner, m_opener;  // last: their threads end before what they use
+    Keeper m_keeper;
+    std::deque<QString> m_toBring;
+    NewestWins m_runner, m_opener{NewestWins::Patience::None}, m_bringer{NewestWins::Patience::None};  // last: their threads end
+                                                                                                     // before what they use
 };
 
 }  // namespace nutatio::app

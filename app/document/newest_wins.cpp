@@ -4,7 +4,7 @@
 
 namespace nutatio::app {
 
-NewestWins::NewestWins(QObject* parent) : QObject(parent) {
+NewestWins::NewestWins(Patience patience, QObject* parent) : QObject(parent), m_patience(patience) {
     m_sinceDelivered.start();
     m_thread = std::thread([this] { work(); });
 }
@@ -25,7 +25,9 @@ void NewestWins::ask(Job job) {
     {
         const std::lock_guard guard(m_lock);
         m_waiting = std::move(job);
-        if (m_works && m_sinceDelivered.elapsed() < kPatienceMs) m_running.ask();
+        ++m_asked;
+        if (m_patience == Patience::None) m_oldest = m_asked;
+        if (m_works && (m_patience == Patience::None || m_sinceDelivered.elapsed() < kPatienceMs)) m_running.ask();
     }
     m_wake.notify_all();
 }
@@ -34,6 +36,7 @@ void NewestWins::stop() {
     const std::lock_guard guard(m_lock);
     m_waiting.reset();
     m_running.ask();
+    m_oldest = m_asked + 1;
 }
 
 bool NewestWins::busy() const {
@@ -45,6 +48,7 @@ void NewestWins::work() {
     for (;;) {
         Job job;
         Cancel cancel;
+        std::uint64_t number = 0;
         {
             std::unique_lock guard(m_lock);
             m_wake.wait(guard, [this] { return m_quit || m_waiting.has_value(); });
@@ -53,13 +57,19 @@ void NewestWins::work() {
             m_waiting.reset();
             m_running = cancel;
             m_works = true;
+            number = m_asked;
         }
         QMetaObject::invokeMethod(
             this, [this] { Q_EMIT busyChanged(true); }, Qt::QueuedConnection);
         Deliver deliver;
+        QString sentence;
         try {
             deliver = job(cancel);
         } catch (const Cancelled&) {
+        } catch (const std::exception& e) {
+            sentence = QString::fromUtf8(e.what());
+        } catch (...) {
+            sentence = tr("Something went wrong that has no words.");
         }
         {
             const std::lock_guard guard(m_lock);
@@ -67,11 +77,16 @@ void NewestWins::work() {
         }
         QMetaObject::invokeMethod(
             this,
-            [this, deliver = std::move(deliver)] {
-                if (deliver) {
+            [this, number, sentence, deliver = std::move(deliver)] {
+                const bool wanted = [&] {
+                    const std::lock_guard guard(m_lock);
+                    return number >= m_oldest;
+                }();
+                if (deliver && wanted) {
                     m_sinceDelivered.restart();
                     deliver();
                 }
+                if (!sentence.isEmpty() && wanted) Q_EMIT failed(sentence);
                 if (!busy()) Q_EMIT busyChanged(false);
             },
             Qt::QueuedConnection);

@@ -14,15 +14,17 @@
 namespace nutatio::app {
 
 /// Runs jobs off the interface's thread. A job returns what is to be done on the interface's thread with its result. A newer job
-/// takes the place of a waiting one and cancels a running one, except that a steady stream of jobs still lets a result through
-/// now and then, so that a slow scene shows something while a slider moves.
+/// takes the place of a waiting one and cancels a running one; nothing is delivered after that or after `stop`, except that with
+/// `Patience::LetsThrough` a steady stream of jobs still lets a result through now and then, so that a slow scene shows something
+/// while a slider moves. Whatever else a job throws is said by `failed`; the thread goes on.
 class NewestWins : public QObject {
     Q_OBJECT
   public:
     using Deliver = std::function<void()>;
     using Job = std::function<Deliver(const Cancel&)>;
+    enum class Patience { None, LetsThrough };
 
-    explicit NewestWins(QObject* parent = nullptr);
+    explicit NewestWins(Patience patience = Patience::LetsThrough, QObject* parent = nullptr);
     ~NewestWins() override;
 
     void ask(Job job);
@@ -32,16 +34,20 @@ class NewestWins : public QObject {
 
   Q_SIGNALS:
     void busyChanged(bool busy);
+    /// A job ended in an exception: its words.
+    void failed(const QString& sentence);
 
   private:
     void work();
 
+    const Patience m_patience;
     mutable std::mutex m_lock;
     std::condition_variable m_wake;
     std::optional<Job> m_waiting;
     Cancel m_running;
     bool m_works = false, m_quit = false;
-    QElapsedTimer m_sinceDelivered;  // interface's thread only
+    std::uint64_t m_asked = 0, m_oldest = 0;  // number of the newest job; the oldest one that may still be delivered
+    QElapsedTimer m_sinceDelivered;           // interface's thread only
     std::thread m_thread;
 };
 

@@ -9,6 +9,15 @@ Session::Session(Document& document, QObject* parent) : QObject(parent), m_docum
     m_clock.setInterval(5);
     connect(&m_clock, &QTimer::timeout, this, &Session::tick);
     connect(&document, &Document::sceneChanged, this, &Session::forgetWhatIsGone);
+    connect(&document, &Document::replaced, this, [this] {
+        m_lastActor.clear();
+        m_lastJoint = -1;
+        m_take.reset();
+        select({});
+        setPlaying(false);
+        setFrame(0);
+        Q_EMIT takeChanged();
+    });
 }
 
 void Session::select(Selection s) {
@@ -152,6 +161,10 @@ void Session::forgetWhatIsGone() {
     const scene::ActorEntry* a = s.actor(kept.actor);
     if (!a && !kept.actor.empty()) kept = {};
     if (a) std::erase_if(kept.joints, [&](int j) { return j >= a->actor->skeleton.size(); });
+    if (const scene::ActorEntry* last = s.actor(m_lastActor); !last || m_lastJoint >= last->actor->skeleton.size()) {
+        m_lastActor.clear();
+        m_lastJoint = -1;
+    }
     select(std::move(kept));
     if (m_frame >= m_document.frames()) setFrame(m_document.frames() - 1);
 }

@@ -73,16 +73,20 @@ HandOff::HandOff(Document& document, QWidget* parent)
     connect(more, &QToolButton::clicked, this, &HandOff::browse);
     connect(m_bake, &QPushButton::clicked, this, &HandOff::bake);
     connect(m_cancel, &QPushButton::clicked, this, [this] {
-        m_runner.stop();
-        setBusy(false);
-        say(tr("Stopped. Nothing was written."), false);
-        Q_EMIT finished(false);
+        m_asked.ask();
+        m_cancel->setEnabled(false);
+        say(tr("Stopping…"), false);
     });
     connect(m_actor, &QComboBox::activated, this, [this] {
         m_shown.clear();
         refresh();
     });
     connect(&document, &Document::sceneChanged, this, &HandOff::refresh);
+    connect(&m_runner, &NewestWins::failed, this, [this](const QString& sentence) {
+        setBusy(false);
+        say(sentence, true);
+        Q_EMIT finished(false);
+    });
     setBusy(false);
     refresh();
 }
@@ -91,6 +95,7 @@ void HandOff::setBusy(bool busy) {
     m_busy = busy;
     m_bake->setEnabled(!busy && !m_document.scene().actors.empty());
     m_cancel->setVisible(busy);
+    m_cancel->setEnabled(busy);
     m_progress->setVisible(busy);
     m_progress->setValue(0);
 }
@@ -174,13 +179,23 @@ void HandOff::bake() {
     const QString file = m_file->text();
     setBusy(true);
     say(tr("Baking…"), false);
-    m_runner.ask([this, scene = m_document.scene(), o = *o, file](const Cancel& cancel) -> NewestWins::Deliver {
+    m_asked = Cancel();
+    m_runner.ask([this, scene = m_document.scene(), o = *o, file, asked = m_asked](const Cancel&) -> NewestWins::Deliver {
         const auto progress = [this](double p) {
             QMetaObject::invokeMethod(
                 this, [this, p] { m_progress->setValue(static_cast<int>(100 * p)); }, Qt::QueuedConnection);
         };
-        auto done = std::make_shared<Result<pipeline::BakeReport>>(
-            pipeline::bake(scene, o, file.toStdString(), m_evaluator, cancel, progress));
+        std::shared_ptr<Result<pipeline::BakeReport>> done;
+        try {
+            done = std::make_shared<Result<pipeline::BakeReport>>(
+                pipeline::bake(scene, o, file.toStdString(), m_evaluator, asked, progress));
+        } catch (const Cancelled&) {
+            return [this] {
+                setBusy(false);
+                say(tr("Stopped. Nothing was written."), false);
+                Q_EMIT finished(false);
+            };
+        }
         return [this, done, file] {
             setBusy(false);
             if (!done->ok()) {

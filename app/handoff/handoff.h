@@ -18,6 +18,7 @@ class HandOff : public QWidget {
     Q_OBJECT
   public:
     explicit HandOff(Document& document, QWidget* parent = nullptr);
+    ~HandOff() override { m_asked.ask(); }
     QLineEdit* file() const { return m_file; }
     QPushButton* bakeButton() const { return m_bake; }
     QPushButton* cancelButton() const { return m_cancel; }
@@ -45,7 +46,8 @@ class HandOff : public QWidget {
     QString m_shown;
     bool m_busy = false;
     pipeline::Evaluator m_evaluator;
-    NewestWins m_runner;
+    Cancel m_asked;  // whether the bake that runs was asked to stop; what became of it is said when it has ended
+    NewestWins m_runner{NewestWins::Patience::None};
 };
 
 }  // namespace nutatio::app

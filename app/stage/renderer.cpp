@@ -135,64 +135,81 @@ void Renderer::initialise() {
     m_markBuffer.setUsagePattern(QOpenGLBuffer::StreamDraw);
 }
 
-Renderer::Loaded& Renderer::loaded(const rig::Actor& actor) {
-    // Motion's content key and the mesh sizes tell actors apart without holding on to them.
-    Hasher h;
-    h.key(actor.content).text(actor.source.path);
-    for (const rig::Mesh& m : actor.meshes)
-        for (const rig::Primitive& p : m.primitives) h.number(p.positions.size()).number(p.triangles.size());
-    const auto [at, fresh] = m_loaded.try_emplace(h.done());
-    Loaded& l = at->second;
-    if (!fresh) return l;
+std::shared_ptr<Renderer::Picture> Renderer::pictureOf(const rig::Actor& actor) {
+    if (auto known = m_pictures[actor.picture].lock()) return known;
+    auto picture = std::make_shared<Picture>();
+    m_pictures[actor.picture] = picture;
     for (const rig::PackedImage& im : actor.images) {
         const QImage image = im.bytes ? QImage::fromData(im.bytes->data(), static_cast<int>(im.bytes->size())) : QImage();
         if (image.isNull()) {
-            l.images.push_back(nullptr);
+            picture->images.push_back(nullptr);
             continue;
         }
         auto t =
             std::make_unique<QOpenGLTexture>(image.convertToFormat(QImage::Format_RGBA8888), QOpenGLTexture::GenerateMipMaps);
         t->setWrapMode(QOpenGLTexture::Repeat);
         t->setMinMagFilters(QOpenGLTexture::LinearMipMapLinear, QOpenGLTexture::Linear);
-        l.images.push_back(std::move(t));
+        picture->images.push_back(std::move(t));
     }
     for (const rig::MeshInstance& in : actor.instances)
         for (const rig::Primitive& p : actor.meshes[static_cast<std::size_t>(in.mesh)].primitives) {
-            auto piece = std::make_unique<Piece>();
-            piece->array = std::make_unique<QOpenGLVertexArrayObject>();
-            piece->array->create();
-            piece->array->bind();
-            piece->count = static_cast<int>(p.triangles.size());
-            piece->vertices = static_cast<int>(p.positions.size());
-            piece->moving.create();
-            piece->moving.setUsagePattern(QOpenGLBuffer::StreamDraw);
-            piece->moving.bind();
-            piece->moving.allocate(piece->vertices * 24);
-            glEnableVertexAttribArray(0);
-            glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
-            glEnableVertexAttribArray(1);
-            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
-            std::vector<float> still;
-            piece->textured = !p.uvs.empty();
+            auto still = std::make_unique<Still>();
+            still->count = static_cast<int>(p.triangles.size());
+            still->size = static_cast<int>(p.positions.size());
+            still->textured = !p.uvs.empty();
+            std::vector<float> values;
             for (std::size_t v = 0; v < p.positions.size(); ++v) {
                 const Vec4f c = p.colours.empty() ? Vec4f::Ones() : p.colours[v];
                 const Vec2f uv = p.uvs.empty() ? Vec2f::Zero() : p.uvs[v];
-                still.insert(still.end(), {c.x(), c.y(), c.z(), c.w(), uv.x(), uv.y()});
+                values.insert(values.end(), {c.x(), c.y(), c.z(), c.w(), uv.x(), uv.y()});
             }
-            piece->still.create();
-            piece->still.bind();
-            piece->still.allocate(still.data(), static_cast<int>(still.size() * 4));
-            glEnableVertexAttribArray(2);
-            glVertexAttribPointer(2, 4, GL_FLOAT, GL_FALSE, 24, nullptr);
-            glEnableVertexAttribArray(3);
-            glVertexAttribPointer(3, 2, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(16));
-            piece->indices.create();
-            piece->indices.bind();
-            piece->indices.allocate(p.triangles.data(), static_cast<int>(p.triangles.size() * 4));
-            piece->array->release();
-            l.pieces.push_back(std::move(piece));
+            still->vertices.create();
+            still->vertices.bind();
+            still->vertices.allocate(values.data(), static_cast<int>(values.size() * 4));
+            still->indices.create();
+            still->indices.bind();
+            still->indices.allocate(p.triangles.data(), static_cast<int>(p.triangles.size() * 4));
+            picture->pieces.push_back(std::move(still));
         }
+    return picture;
+}
+
+Renderer::Loaded& Renderer::loaded(const Posed& posed) {
+    Loaded& l = m_loaded[posed.id];
+    if (l.picture && l.key == posed.actor->picture) return l;
+    l.pieces.clear();
+    l.picture = pictureOf(*posed.actor);
+    l.key = posed.actor->picture;
+    for (const auto& still : l.picture->pieces) {
+        auto piece = std::make_unique<Piece>();
+        piece->array = std::make_unique<QOpenGLVertexArrayObject>();
+        piece->array->create();
+        piece->array->bind();
+        piece->moving.create();
+        piece->moving.setUsagePattern(QOpenGLBuffer::StreamDraw);
+        piece->moving.bind();
+        piece->moving.allocate(still->size * 24);
+        glEnableVertexAttribArray(0);
+        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
+        glEnableVertexAttribArray(1);
+        glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+        still->vertices.bind();
+        glEnableVertexAttribArray(2);
+        glVertexAttribPointer(2, 4, GL_FLOAT, GL_FALSE, 24, nullptr);
+        glEnableVertexAttribArray(3);
+        glVertexAttribPointer(3, 2, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(16));
+        still->indices.bind();
+        piece->array->release();
+        l.pieces.push_back(std::move(piece));
+    }
     return l;
+}
+
+void Renderer::forget(const Frame& frame) {
+    std::erase_if(m_loaded, [&](const auto& entry) {
+        return std::none_of(frame.actors.begin(), frame.actors.end(), [&](const Posed* p) { return p->id == entry.first; });
+    });
+    std::erase_if(m_pictures, [](const auto& entry) { return entry.second.expired(); });
 }
 
 void Renderer::upload(const Posed& posed, Loaded& l) {
@@ -215,11 +232,12 @@ void Renderer::upload(const Posed& posed, Loaded& l) {
 }
 
 void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool tinted) {
-    Loaded& l = loaded(*posed.actor);
+    Loaded& l = loaded(posed);
     for (const bool blended : {false, true}) {
         std::size_t k = 0;
         for (const rig::MeshInstance& in : posed.actor->instances)
             for (const rig::Primitive& p : posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
+                const Still& still = *l.picture->pieces[k];
                 Piece& piece = *l.pieces[k++];
                 static const rig::Material kPlain{Vec4f(0.72f, 0.69f, 0.64f, 1), -1, false, true, -1};
                 const rig::Material& m = p.material >= 0 ? posed.actor->materials[static_cast<std::size_t>(p.material)] : kPlain;
@@ -228,8 +246,8 @@ void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool 
                     shader.setUniformValue("base", m.colour.x(), m.colour.y(), m.colour.z(), m.colour.w());
                     shader.setUniformValue("cutoff", m.alphaCutoff);
                     shader.setUniformValue("blended", m.blend);
-                    QOpenGLTexture* image = m.image >= 0 ? l.images[static_cast<std::size_t>(m.image)].get() : nullptr;
-                    shader.setUniformValue("textured", image && piece.textured);
+                    QOpenGLTexture* image = m.image >= 0 ? l.picture->images[static_cast<std::size_t>(m.image)].get() : nullptr;
+                    shader.setUniformValue("textured", image && still.textured);
                     if (image) image->bind(0);
                     if (m.doubleSided)
                         glDisable(GL_CULL_FACE);
@@ -237,7 +255,7 @@ void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool 
                         glEnable(GL_CULL_FACE);
                 }
                 piece.array->bind();
-                glDrawElements(GL_TRIANGLES, piece.count, GL_UNSIGNED_INT, nullptr);
+                glDrawElements(GL_TRIANGLES, still.count, GL_UNSIGNED_INT, nullptr);
                 piece.array->release();
             }
     }
@@ -295,7 +313,8 @@ void Renderer::drawGround(const Frame& f, const Mat4& clip) {
 }
 
 void Renderer::draw(const Frame& f) {
-    for (const Posed* p : f.actors) upload(*p, loaded(*p->actor));
+    forget(f);
+    for (const Posed* p : f.actors) upload(*p, loaded(*p));
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
     glViewport(0, 0, f.size.width(), f.size.height());
@@ -340,7 +359,7 @@ void Renderer::draw(const Frame& f) {
         glEnable(GL_POLYGON_OFFSET_FILL);
         glPolygonOffset(2, 4);
         for (const Posed* p : f.ghosts) {
-            upload(*p, loaded(*p->actor));
+            upload(*p, loaded(*p));
             drawActor(*p, *m_ghost, true);
         }
         glDisable(GL_POLYGON_OFFSET_FILL);

@@ -26,6 +26,7 @@ struct Mark {
 
 /// One actor to draw: its pose's world transforms and morph weights by joint.
 struct Posed {
+    std::string id;  // of its entry: two entries of one file have vertices of their own
     const rig::Actor* actor = nullptr;
     std::vector<Affine> worlds;
     std::map<int, std::vector<float>> morphs;
@@ -52,26 +53,39 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     void drawMarks(const std::vector<Mark>& marks, const QSize& size, double pixelRatio);
 
   private:
-    struct Piece {
-        std::unique_ptr<QOpenGLVertexArrayObject> array;
-        QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer}, still{QOpenGLBuffer::VertexBuffer},
-            indices{QOpenGLBuffer::IndexBuffer};
-        int count = 0, vertices = 0;
-        bool coloured = false, textured = false;
+    /// What stays the same of a primitive, for all actors that are drawn from it.
+    struct Still {
+        QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, indices{QOpenGLBuffer::IndexBuffer};
+        int count = 0, size = 0;
+        bool textured = false;
     };
-    struct Loaded {
-        std::vector<std::unique_ptr<Piece>> pieces;  // in order of instances and their primitives
+    struct Picture {
+        std::vector<std::unique_ptr<Still>> pieces;  // in order of instances and their primitives
         std::vector<std::unique_ptr<QOpenGLTexture>> images;
     };
+    /// The vertices of one entry's primitive, as they are posed.
+    struct Piece {
+        std::unique_ptr<QOpenGLVertexArrayObject> array;
+        QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer};
+    };
+    struct Loaded {
+        std::shared_ptr<Picture> picture;
+        Key key;
+        std::vector<std::unique_ptr<Piece>> pieces;
+    };
 
-    Loaded& loaded(const rig::Actor& actor);
+    std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);
+    Loaded& loaded(const Posed& posed);
+    /// Lets go of what is no longer on show.
+    void forget(const Frame& frame);
     void upload(const Posed& posed, Loaded& l);
     void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted);
     void drawShadowMap(const Frame& frame);
     void drawGround(const Frame& frame, const Mat4& clip);
     void drawQuad();
 
-    std::map<Key, Loaded> m_loaded;
+    std::map<Key, std::weak_ptr<Picture>> m_pictures;
+    std::map<std::string, Loaded> m_loaded;  // by entry
     std::unique_ptr<QOpenGLShaderProgram> m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
     std::unique_ptr<QOpenGLFramebufferObject> m_castTarget, m_blurTarget;
     std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;

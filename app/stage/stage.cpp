@@ -61,6 +61,7 @@ void Stage::pose() {
     for (const scene::ActorEntry& a : scene.actors) {
         actors.push_back(a.id + '\n' + a.actor->source.path);
         Shown s{a.id, {}, {}};
+        s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
         const bool usable = r && r->result->joints() == a.actor->skeleton.size();
@@ -610,6 +611,7 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     if (m_grabbed || !m_tugOn) return;
     if (const auto hit = pick(e->position())) {
         m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
+        if (!m_tug.isHolding()) return;
         m_grabOffset = m_tug.place() - unproject(e->position(), m_tug.place());
         setCursor(Qt::ClosedHandCursor);
     }

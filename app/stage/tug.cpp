@@ -1,5 +1,7 @@
 #include "app/stage/tug.h"
 
+#include <algorithm>
+
 #include "rig/reach.h"
 #include "rig/record.h"
 
@@ -15,14 +17,25 @@ Tug::Tug(Document& document, Session& session, QObject* parent)
     m_clock.setTimerType(Qt::PreciseTimer);
     m_clock.setInterval(static_cast<int>(1000 / kRate));
     connect(&m_clock, &QTimer::timeout, this, &Tug::tick);
-    // A setting changed under the hand: the stack is made anew and goes on from where the body is.
-    connect(&document, &Document::sceneChanged, this, [this] {
-        if (!m_live) return;
-        if (m_document.scene().actor(m_actor))
-            begin();
-        else
-            stop();
+    connect(&document, &Document::sceneChanged, this, &Tug::sceneChanged);
+    connect(&document, &Document::replaced, this, [this] {
+        m_samples.clear();
+        stop();
     });
+}
+
+const scene::ActorEntry* Tug::held() const {
+    const scene::ActorEntry* a = m_document.scene().actor(m_actor);
+    return a && a->actor->skeleton.size() == m_joints ? a : nullptr;
+}
+
+void Tug::sceneChanged() {
+    if (!m_live) return;
+    // A setting changed under the hand: the stack is made anew and goes on from where the body is.
+    if (held())
+        begin();
+    else
+        stop();
 }
 
 std::vector<Xform> Tug::clipPose() const {
@@ -51,12 +64,19 @@ void Tug::begin() {
 
 void Tug::grab(const std::string& actor, int joint, bool whole) {
     const scene::ActorEntry* a = m_document.scene().actor(actor);
-    if (!a || joint < 0) return;
+    if (!a || joint < 0 || joint >= a->actor->skeleton.size()) return;
     if (whole)
         while (a->actor->skeleton.joint(joint).parent != rig::kNoJoint) joint = a->actor->skeleton.joint(joint).parent;
     const bool same = m_live && m_actor == actor && m_joint == joint;
+    if (m_recording && !m_samples.empty() && m_sampled != actor) {
+        keepRecord();
+        m_recording = true;
+        a = m_document.scene().actor(actor);
+        if (!a) return;
+    }
     m_actor = actor;
     m_joint = joint;
+    m_joints = a->actor->skeleton.size();
     m_holding = true;
     m_target.reset();
     m_calm = 0;
@@ -64,11 +84,15 @@ void Tug::grab(const std::string& actor, int joint, bool whole) {
         m_offset = m_speed = Vec3::Zero();
         begin();
     }
-    m_clock.start();
+    if (!m_clock.isActive()) {
+        m_since.start();
+        m_ticks = 0;
+        m_clock.start();
+    }
 }
 
 void Tug::pull(const Vec3& to) {
-    if (m_holding) m_target = to;
+    if (m_holding && to.allFinite()) m_target = to;
 }
 
 void Tug::letGo() {
@@ -86,11 +110,30 @@ void Tug::stop() {
 }
 
 void Tug::tick() {
-    const scene::ActorEntry* a = m_document.scene().actor(m_actor);
+    const scene::ActorEntry* a = held();
     if (!a || !m_live) {
         stop();
         return;
     }
+    // By the clock: where drawing is slow several steps are made at once, so that a tug lasts as long as the hand took for it.
+    constexpr int kMostAtOnce = 30;
+    const int due = static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * kRate);
+    int steps = due - m_ticks;
+    if (steps > kMostAtOnce) {
+        // After a long halt the hand has stood still.
+        if (m_recording && !m_samples.empty()) m_samples.resize(m_samples.size() + static_cast<std::size_t>(steps - kMostAtOnce), m_samples.back());
+        steps = kMostAtOnce;
+    }
+    m_ticks = due;
+    for (int k = 0; k < steps; ++k) stepOnce(*a);
+    if (m_calm > kLinger) {
+        stop();
+        return;
+    }
+    if (steps > 0) Q_EMIT moved();
+}
+
+void Tug::stepOnce(const scene::ActorEntry& a) {
     if (m_holding && m_target) {
         // The hand is followed over a few ticks: a mouse moves in jerks.
         const Vec3 before = m_offset;
@@ -100,16 +143,14 @@ void Tug::tick() {
         for (int k = 0; k < 3; ++k) m_back.step(m_offset[k], m_speed[k], 0, 0);
     }
     m_body = clipPose();
-    rig::reach(a->actor->skeleton, m_body, m_joint, place() + m_offset);
+    rig::reach(a.actor->skeleton, m_body, m_joint, place() + m_offset);
     m_live->step(1 / kRate, m_body, m_session.frame());
-    if (m_recording) m_samples.push_back(m_body);
-    const bool calm = !m_holding && m_offset.norm() < 1e-4 * a->actor->height && m_speed.norm() < 1e-3 * a->actor->height;
-    m_calm = calm ? m_calm + 1 : 0;
-    if (m_calm > kLinger) {
-        stop();
-        return;
+    if (m_recording && std::all_of(m_body.begin(), m_body.end(), [](const Xform& x) { return x.isFinite(); })) {
+        m_sampled = m_actor;
+        m_samples.push_back(m_body);
     }
-    Q_EMIT moved();
+    const bool calm = !m_holding && m_offset.norm() < 1e-4 * a.actor->height && m_speed.norm() < 1e-3 * a.actor->height;
+    m_calm = calm ? m_calm + 1 : 0;
 }
 
 void Tug::setRecording(bool on) {
@@ -124,25 +165,29 @@ void Tug::setRecording(bool on) {
 
 void Tug::keepRecord() {
     m_recording = false;
-    if (m_samples.size() < 12) {
-        m_samples.clear();
-        Q_EMIT recorded({});
+    const std::vector<std::vector<Xform>> samples = std::move(m_samples);
+    m_samples.clear();
+    const scene::ActorEntry* a = m_document.scene().actor(m_sampled);
+    const auto joints = a ? static_cast<std::size_t>(a->actor->skeleton.size()) : 0;
+    if (samples.size() < 12 || samples.front().size() != joints) {
+        Q_EMIT recorded({}, 0);
         return;
     }
-    const scene::ActorEntry& a = *m_document.scene().actor(m_actor);
     std::string name;
-    for (int n = 1; name.empty() || a.actor->findClip(name) >= 0; ++n) name = "Tug " + std::to_string(n);
-    const auto actor = rig::withClip(*a.actor, rig::clipOfSamples(*a.actor, m_samples, kRate, m_document.scene().fps, name));
-    m_samples.clear();
+    for (int n = 1; name.empty() || a->actor->findClip(name) >= 0; ++n) name = "Tug " + std::to_string(n);
+    rig::Clip clip = rig::clipOfSamples(*a->actor, samples, kRate, m_document.scene().fps, name);
+    const double seconds = clip.seconds();
+    const auto actor = rig::withClip(*a->actor, std::move(clip));
+    rig::Trial none;
+    m_document.tryOut(m_sampled, none);
     m_document.edit(tr("Record %1").arg(QString::fromStdString(name)), [&](scene::Scene& s) {
         for (scene::ActorEntry& e : s.actors)
-            if (e.id == m_actor) {
+            if (e.id == m_sampled) {
                 e.actor = actor;
                 e.clip = name;
-                e.trial = {};
             }
     });
-    Q_EMIT recorded(QString::fromStdString(name));
+    Q_EMIT recorded(QString::fromStdString(name), seconds);
 }
 
 }  // namespace nutatio::app

@@ -1,6 +1,7 @@
 // The hand of Tug: pulls a joint of an actor about while the whole stack reacts, sixty times a second.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
 #include <memory>
@@ -37,32 +38,42 @@ class Tug : public QObject {
     /// Where the held joint is without the hand, in the frame on show.
     Vec3 place() const;
 
+    /// What is pulled while recording becomes a clip of its actor. Another actor pulled meanwhile ends the first one's clip and
+    /// begins one of its own.
     void setRecording(bool on);
     bool isRecording() const { return m_recording; }
 
   Q_SIGNALS:
     void moved();
-    /// Recording ended with enough to make a clip of.
-    void recorded(const QString& clip);
+    /// Recording ended: with a clip of so many seconds, or with nothing (an empty name) because nothing was pulled or its actor is
+    /// gone.
+    void recorded(const QString& clip, double seconds);
 
   private:
     void tick();
+    void stepOnce(const scene::ActorEntry& a);
     void begin();
+    void sceneChanged();
+    /// The actor that is pulled, when it still is the one that was taken hold of.
+    const scene::ActorEntry* held() const;
     std::vector<Xform> clipPose() const;
     void keepRecord();
 
     Document& m_document;
     Session& m_session;
     QTimer m_clock;
+    QElapsedTimer m_since;
+    int m_ticks = 0;  // steps made since then
     std::string m_actor;
-    int m_joint = -1;
+    int m_joint = -1, m_joints = 0;  // how many joints the actor has: another file may come under its id
     bool m_holding = false, m_recording = false;
     Vec3 m_offset = Vec3::Zero(), m_speed = Vec3::Zero();
     std::optional<Vec3> m_target;
     physics::Oscillator m_back;
     std::unique_ptr<pipeline::Live> m_live;
     std::vector<Xform> m_body;
-    std::vector<std::vector<Xform>> m_samples;
+    std::vector<std::vector<Xform>> m_samples;  // of m_sampled's joints, kRate a second by the clock
+    std::string m_sampled;
     int m_calm = 0;
 };
 

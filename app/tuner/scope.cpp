@@ -54,7 +54,11 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
     all->addLayout(row);
     all->addStretch(1);
     m_pushFace->setChecked(true);
-    connect(&document, &Document::sceneChanged, this, &Scope::measure);
+    connect(&document, &Document::sceneChanged, this, [this] {
+        // What a drag has changed is no longer true once something else has changed it.
+        if (!m_ownEdit) m_changed.clear();
+        measure();
+    });
     connect(&document, &Document::resultsChanged, this, &Scope::lookAtShot);
     connect(&session, &Session::selectionChanged, this, &Scope::measure);
     connect(&session, &Session::selectionChanged, this, &Scope::lookAtShot);
@@ -378,6 +382,8 @@ void Scope::mousePressEvent(QMouseEvent* e) {
     const Drag hit = handleAt(e->position());
     if (hit == Drag::None) return;
     m_held = pushAxes();
+    m_pressed = e->position();
+    m_upDown = m_sideways = false;
     m_drag = hit;
     m_gesture = QUuid::createUuid().toString();
     update();
@@ -415,8 +421,13 @@ void Scope::follow(const QPointF& at) {
     if (!entry || !m_response) return;
     measure::Wanted w;
     if (m_drag == Drag::Peak) {
-        w.overshoot = std::clamp((m_held.valueAt(at.y()) + sagShown(*m_response)) / push(), 0.0, 2.0);
-        w.peakTime = std::max(1.0, m_held.frameAt(at.x())) / m_fps;
+        // Sideways is the swing rate alone, up and down the bounces alone, until the hand goes the other way too.
+        constexpr double kWay = 3;
+        m_upDown |= std::abs(at.y() - m_pressed.y()) > kWay;
+        m_sideways |= std::abs(at.x() - m_pressed.x()) > kWay;
+        if (!m_upDown && !m_sideways) return;
+        if (m_upDown) w.overshoot = std::clamp((m_held.valueAt(at.y()) + sagShown(*m_response)) / push(), 0.0, 2.0);
+        if (m_sideways) w.peakTime = std::max(1.0, m_held.frameAt(at.x())) / m_fps;
     } else {
         const double shown = std::max(0.0, -m_held.valueAt(at.y()));
         w.sag = m_response->sagIsAngle ? radians(std::min(shown, 170.0)) : shown / m_mmPerUnit;
@@ -437,12 +448,14 @@ void Scope::follow(const QPointF& at) {
                             .arg(value, 0, 'f', 2);
             }
             m_changed = said.join(QStringLiteral(", "));
+            m_ownEdit = true;
             m_document.edit(
                 tr("Drag the answer"),
                 [&](scene::Scene& s) {
                     for (const auto& [setting, value] : found) s.layer(id)->setNumber(setting, frame, value);
                 },
                 gesture);
+            m_ownEdit = false;
         };
     });
 }

@@ -84,6 +84,9 @@ class Scope : public QWidget {
     Drag m_drag = Drag::None, m_near = Drag::None;
     Axes m_held;  // the plot keeps its scale while it is dragged
     QString m_gesture, m_changed, m_watched;
+    QPointF m_pressed;
+    bool m_upDown = false, m_sideways = false;  // which ways the peak has been pulled so far
+    bool m_ownEdit = false;                     // the change that is heard of is the drag's own
     measure::Wanted m_wanted;
     NewestWins m_runner, m_takeRunner, m_tuning;
 };

@@ -122,9 +122,11 @@ void Slider::keyPressEvent(QKeyEvent* e) {
         QWidget::keyPressEvent(e);
         return;
     }
+    // A key that is held is one gesture, as a drag is.
+    if (!e->isAutoRepeat() || m_gesture.isEmpty()) m_gesture = newGesture();
     m_value = std::clamp(m_value + by, m_soft.low, m_soft.high);
     update();
-    Q_EMIT dragged(m_value, newGesture());
+    Q_EMIT dragged(m_value, m_gesture);
 }
 
 }  // namespace nutatio::app

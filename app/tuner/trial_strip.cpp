@@ -67,16 +67,10 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     }
     more->addWidget(m_joint, 0, column);
     all->addWidget(m_more);
-    connect(m_size, &Slider::dragged, this, [this](double v, const QString& gesture) {
-        change(
-            tr("Trial size"), [v](rig::Trial& t) { t.size = v; }, gesture);
-    });
-    connect(m_speed, &Slider::dragged, this, [this](double v, const QString& gesture) {
-        change(
-            tr("Trial speed"), [v](rig::Trial& t) { t.speed = v; }, gesture);
-    });
+    connect(m_size, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.size = v; }); });
+    connect(m_speed, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.speed = v; }); });
     connect(m_joint, &QToolButton::clicked, this, [this](bool on) {
-        change(tr("Trial on a joint"), [&](rig::Trial& t) { t.joint = on ? m_lastJoint : std::string(); });
+        change([&](rig::Trial& t) { t.joint = on ? m_lastJoint : std::string(); });
         refresh();
     });
     connect(&document, &Document::sceneChanged, this, &TrialStrip::refresh);
@@ -90,14 +84,12 @@ std::string TrialStrip::actor() const {
     return s.actors.empty() ? std::string() : s.actors.front().id;
 }
 
-void TrialStrip::change(const QString& name, const std::function<void(rig::Trial&)>& how, const QString& gesture) {
-    m_document.edit(
-        name,
-        [&, id = actor()](scene::Scene& s) {
-            for (scene::ActorEntry& a : s.actors)
-                if (a.id == id) how(a.trial);
-        },
-        gesture);
+void TrialStrip::change(const std::function<void(rig::Trial&)>& how) {
+    const scene::ActorEntry* a = m_document.scene().actor(actor());
+    if (!a) return;
+    rig::Trial t = a->trial;
+    how(t);
+    m_document.tryOut(a->id, t);
 }
 
 void TrialStrip::choose(const QString& move) {
@@ -107,8 +99,7 @@ void TrialStrip::choose(const QString& move) {
         return;
     }
     const bool off = a->trial.move == move.toStdString();
-    change(off ? tr("Trial off") : tr("Trial: %1").arg(move),
-           [&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
+    change([&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
     m_session.setFrame(0);
     if (!off) m_session.setPlaying(true);
 }

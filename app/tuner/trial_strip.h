@@ -31,7 +31,7 @@ class TrialStrip : public QWidget {
 
   private:
     std::string actor() const;
-    void change(const QString& name, const std::function<void(rig::Trial&)>& how, const QString& gesture = {});
+    void change(const std::function<void(rig::Trial&)>& how);
     void refresh();
     Document& m_document;
     Session& m_session;

@@ -6,8 +6,8 @@
 #include <QPushButton>
 
 #include "app/look/theme.h"
-#include "app/tuner/item_rows.h"
 #include "layers/registry.h"
+#include "scene/items.h"
 
 namespace nutatio::app {
 
@@ -29,6 +29,7 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
       m_heading(new QLabel),
       m_title(new QLabel),
       m_help(new QLabel),
+      m_remark(new QLabel),
       m_scope(new Scope(document, session)),
       m_scroll(new QScrollArea),
       m_trials(new TrialStrip(document, session)),
@@ -55,6 +56,10 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     layout->addLayout(top);
     layout->addWidget(m_trials);
     layout->addWidget(m_scope);
+    m_remark->setWordWrap(true);
+    m_remark->setStyleSheet(QStringLiteral("color: %1;").arg(look::theme().ochre.darker(130).name()));
+    m_remark->hide();
+    layout->addWidget(m_remark);
     layout->addWidget(m_handoff);
     layout->addWidget(m_scroll, 1);
     layout->addWidget(m_help);
@@ -74,6 +79,8 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     connect(&session, &Session::selectionChanged, this, &Tuner::rebuild);
     connect(&session, &Session::stepChanged, this, &Tuner::rebuild);
     connect(&document, &Document::sceneChanged, this, &Tuner::rebuild);
+    connect(&document, &Document::resultsChanged, this, &Tuner::showRemark);
+    connect(&document, &Document::replaced, this, [this] { m_lastJoints.clear(); });
     rebuild();
 }
 
@@ -83,14 +90,19 @@ QString Tuner::page() const {
     if (m_session.step() == StepId::Attach) {
         QString joints;
         for (int j : s.joints) joints += QString::number(j) + u',';
-        return QStringLiteral("attach:") + QString::fromStdString(s.actor) + joints;
+        return QStringLiteral("attach:%1:").arg(m_document.scene().actors.size()) + QString::fromStdString(s.actor) + joints;
     }
     if (const scene::Layer* l = m_document.scene().layer(s.layer))
         return QStringLiteral("layer:") + QString::fromStdString(l->id + ":" + l->name);
     if (const scene::Collider* c = m_document.scene().collider(s.collider))
-        return QStringLiteral("collider:%1:%2").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape)));
-    if (const scene::Wind* w = m_document.scene().wind(s.wind)) return QStringLiteral("wind:") + QString::fromStdString(w->id);
-    if (const scene::Pin* p = m_document.scene().pin(s.pin)) return QStringLiteral("pin:") + QString::fromStdString(p->id);
+        return QStringLiteral("collider:%1:%2:").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape))) + ridesWords(*c);
+    if (const scene::Wind* w = m_document.scene().wind(s.wind)) {
+        QString layers;
+        for (const scene::Layer& l : m_document.scene().layers) layers += QString::fromStdString(l.id + '\n' + l.name + '\n');
+        return QStringLiteral("wind:") + QString::fromStdString(w->id) + u':' + layers;
+    }
+    if (const scene::Pin* p = m_document.scene().pin(s.pin))
+        return QStringLiteral("pin:") + QString::fromStdString(p->id) + u':' + heldWords(*p);
     return QStringLiteral("none:%1").arg(m_document.scene().layers.size());
 }
 
@@ -104,6 +116,7 @@ void Tuner::rebuild() {
     if (now != m_page) {
         m_page = now;
         m_byId.clear();
+        m_chips.clear();
         m_groups.clear();
         m_feels->setParent(this);  // out of the page that goes
         m_feels->hide();
@@ -136,9 +149,29 @@ void Tuner::rebuild() {
             buildNothing();
         }
         m_all->addStretch(1);
+        // The page that goes may hold the very button whose click brought this about.
+        if (QWidget* old = m_scroll->takeWidget()) {
+            old->hide();
+            old->deleteLater();
+        }
         m_scroll->setWidget(body);
     }
     refresh();
+    showRemark();
+}
+
+void Tuner::showRemark() {
+    const ResultsPtr& r = m_document.results();
+    const pipeline::LayerResult* l =
+        r && m_session.step() == StepId::Tune ? r->evaluation.layer(m_session.selection().layer) : nullptr;
+    QStringList lines;
+    if (l)
+        for (const std::string& remark : l->remarks) lines << QString::fromStdString(remark);
+    const QString all = lines.join(u'\n');
+    if (lines.size() > 2) lines = lines.mid(0, 1) << tr("and %n more such place(s)", nullptr, static_cast<int>(lines.size()) - 1);
+    m_remark->setText(lines.join(u'\n'));
+    m_remark->setToolTip(all);
+    m_remark->setVisible(!lines.isEmpty());
 }
 
 void Tuner::refreshLayer(const scene::Layer& l) {
@@ -170,13 +203,15 @@ void Tuner::refresh() {
         refreshLayer(*l);
     } else if (const scene::Collider* c = s.collider(sel.collider)) {
         scene::Collider copy = *c;
-        for (const auto& [id, row] : m_byId) row->show(colliderNumber(copy, id));
+        for (const auto& [id, row] : m_byId) row->show(scene::colliderNumber(copy, id));
     } else if (const scene::Wind* w = s.wind(sel.wind)) {
-        for (const auto& [id, row] : m_byId) row->show(windNumber(*w, id));
+        for (const auto& [id, row] : m_byId) row->show(scene::windNumber(*w, id));
+        for (const auto& [layer, chip] : m_chips)
+            chip->setChecked(w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), layer) != w->layers.end());
     } else if (const scene::Pin* p = s.pin(sel.pin)) {
         scene::Pin copy = *p;
         copy.strength = p->strengthAt(m_session.frame());
-        for (const auto& [id, row] : m_byId) row->show(pinNumber(copy, id));
+        for (const auto& [id, row] : m_byId) row->show(scene::pinNumber(copy, id));
         const bool here = std::any_of(p->strengthKeys.begin(), p->strengthKeys.end(),
                                       [&](const scene::KeyAt& k) { return k.frame == m_session.frame(); });
         if (SettingRow* strength = row("strength"))
@@ -233,13 +268,14 @@ void Tuner::setOpen(const QString& group, bool open) {
     if (QToolButton* b = m_groups.value(group)) b->setChecked(open);
 }
 
-void Tuner::addButtons(std::initializer_list<std::pair<QString, QString>> commands) {
+void Tuner::addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can) {
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
     for (const auto& [id, text] : commands) {
         auto* b = new QPushButton(text);
         b->setObjectName(QStringLiteral("do-") + id);
         b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        b->setEnabled(can);
         row->addWidget(b);
         connect(b, &QPushButton::clicked, this, [this, id = id] { Q_EMIT commandWanted(id); });
     }
@@ -300,10 +336,12 @@ void Tuner::buildAttach() {
     }
     m_rows->addLayout(shapes);
     m_rows->addSpacing(4);
-    addButtons({{QStringLiteral("fit"), tr("Fit colliders to the mesh")}});
+    const bool any = !m_document.scene().actors.empty();
+    addButtons({{QStringLiteral("fit"), tr("Fit colliders to the mesh")}}, any);
     m_rows->addSpacing(12);
     addText(tr("Hold the joint where it is, or let the air move:"));
-    addButtons({{QStringLiteral("add-pin"), tr("Pin")}, {QStringLiteral("add-wind"), tr("Wind")}});
+    addButtons({{QStringLiteral("add-pin"), tr("Pin")}}, can);
+    addButtons({{QStringLiteral("add-wind"), tr("Wind")}}, any);
 }
 
 void Tuner::buildLayer(const scene::Layer& layer) {
@@ -392,15 +430,14 @@ void Tuner::buildCollider(const scene::Collider& c) {
     const scene::ActorEntry* a = m_document.scene().actor(c.actor);
     m_heading->setText(tr("TUNER"));
     m_title->setText(QString::fromStdString(c.name) + QStringLiteral("  ·  ") + qs(scene::shapeName(c.shape)));
-    addText(c.actor.empty() ? tr("stands in the world")
-                            : tr("rides on %1; drag its handles on the stage").arg(QString::fromStdString(c.joint)));
-    for (const SettingSpec& spec : colliderTable(c, a ? a->actor->height : 1)) {
+    addText(ridesWords(c));
+    for (const SettingSpec& spec : scene::colliderTable(c, a ? a->actor->height : 1)) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = c.id, spec](const scene::Value& v, const QString& gesture) {
             m_document.edit(
                 tr("Collider %1").arg(qs(spec.label).toLower()),
                 [&](scene::Scene& s) {
-                    if (scene::Collider* hit = s.collider(id)) colliderNumber(*hit, spec.id) = std::get<double>(v);
+                    if (scene::Collider* hit = s.collider(id)) scene::colliderNumber(*hit, spec.id) = std::get<double>(v);
                 },
                 gesture);
         });
@@ -412,13 +449,13 @@ void Tuner::buildWind(const scene::Wind& w) {
     m_heading->setText(tr("TUNER"));
     m_title->setText(QString::fromStdString(w.name) + QStringLiteral("  ·  ") + tr("wind"));
     addText(tr("Drag the tip of its arrow on the stage to turn it, its ring to move it."));
-    for (const SettingSpec& spec : windTable()) {
+    for (const SettingSpec& spec : scene::windTable()) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = w.id, spec](const scene::Value& v, const QString& gesture) {
             m_document.edit(
                 tr("Wind %1").arg(qs(spec.label).toLower()),
                 [&](scene::Scene& s) {
-                    if (scene::Wind* hit = s.wind(id)) setWindNumber(*hit, spec.id, std::get<double>(v));
+                    if (scene::Wind* hit = s.wind(id)) scene::setWindNumber(*hit, spec.id, std::get<double>(v));
                 },
                 gesture);
         });
@@ -429,7 +466,7 @@ void Tuner::buildWind(const scene::Wind& w) {
         b->setObjectName(QStringLiteral("chip"));
         b->setText(QString::fromStdString(l.name));
         b->setCheckable(true);
-        b->setChecked(w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), l.id) != w.layers.end());
+        m_chips[l.id] = b;
         b->setAccessibleName(tr("Blows on %1").arg(b->text()));
         m_rows->addWidget(b, 0, Qt::AlignLeft);
         connect(b, &QToolButton::clicked, this, [this, id = w.id, layer = l.id](bool on) {
@@ -457,10 +494,8 @@ void Tuner::buildPin(const scene::Pin& pin) {
     const scene::ActorEntry* a = m_document.scene().actor(pin.actor);
     m_heading->setText(tr("TUNER"));
     m_title->setText(QString::fromStdString(pin.name) + QStringLiteral("  ·  ") + tr("pin"));
-    addText(tr("holds %1 to %2")
-                .arg(pin.end ? tr("the end beyond %1").arg(QString::fromStdString(pin.joint)) : QString::fromStdString(pin.joint),
-                     pin.toActor.empty() ? tr("a place in the world") : QString::fromStdString(pin.toJoint)));
-    for (const SettingSpec& spec : pinTable(a ? a->actor->height : 1)) {
+    addText(heldWords(pin));
+    for (const SettingSpec& spec : scene::pinTable(a ? a->actor->height : 1)) {
         SettingRow* row = addRow(spec);
         connect(row, &SettingRow::changed, this, [this, id = pin.id, spec](const scene::Value& v, const QString& gesture) {
             m_document.edit(
@@ -471,7 +506,7 @@ void Tuner::buildPin(const scene::Pin& pin) {
                     if (spec.id == "strength" && !hit->strengthKeys.empty())
                         scene::putKey(hit->strengthKeys, m_session.frame(), std::get<double>(v));
                     else
-                        pinNumber(*hit, spec.id) = std::get<double>(v);
+                        scene::pinNumber(*hit, spec.id) = std::get<double>(v);
                 },
                 gesture);
         });
@@ -492,6 +527,18 @@ void Tuner::buildPin(const scene::Pin& pin) {
     }
     addButtons(
         {{QStringLiteral("pin-to-selection"), tr("Hold to the last joint")}, {QStringLiteral("pin-end"), tr("Hold the end")}});
+}
+
+QString Tuner::heldWords(const scene::Pin& pin) {
+    const QString joint = QString::fromStdString(pin.joint);
+    return tr("holds %1 to %2")
+        .arg(pin.end ? tr("the end beyond %1").arg(joint) : joint,
+             pin.toActor.empty() ? tr("a place in the world") : QString::fromStdString(pin.toJoint));
+}
+
+QString Tuner::ridesWords(const scene::Collider& c) {
+    return c.actor.empty() ? tr("stands in the world")
+                           : tr("rides on %1; drag its handles on the stage").arg(QString::fromStdString(c.joint));
 }
 
 void Tuner::buildNothing() {

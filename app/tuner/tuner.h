@@ -21,6 +21,7 @@ class Tuner : public QWidget {
   public:
     Tuner(Document& document, Session& session, QWidget* handoff, QWidget* parent = nullptr);
     SettingRow* row(const std::string& setting) const;
+    QString remark() const { return m_remark->text(); }
     Scope* scope() const { return m_scope; }
     TrialStrip* trials() const { return m_trials; }
     FeelsShelf* feels() const { return m_feels; }
@@ -38,24 +39,27 @@ class Tuner : public QWidget {
   private:
     void rebuild();
     void refresh();
+    void showRemark();
     void buildAttach();
     void buildLayer(const scene::Layer& layer);
     void buildCollider(const scene::Collider& collider);
     void buildWind(const scene::Wind& wind);
     void buildPin(const scene::Pin& pin);
     void beginGroup(const QString& name);
-    void addButtons(std::initializer_list<std::pair<QString, QString>> commands);
+    void addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can = true);
     void connectLayerRow(SettingRow* row, const std::string& layer);
     void refreshLayer(const scene::Layer& layer);
     void buildNothing();
     SettingRow* addRow(const scene::SettingSpec& spec);
     void addText(const QString& text, bool soft = true);
     QString page() const;
+    static QString heldWords(const scene::Pin& pin);
+    static QString ridesWords(const scene::Collider& collider);
 
     Document& m_document;
     Session& m_session;
     QWidget* m_handoff;
-    QLabel *m_heading, *m_title, *m_help;
+    QLabel *m_heading, *m_title, *m_help, *m_remark;
     Scope* m_scope;
     QScrollArea* m_scroll;
     TrialStrip* m_trials;
@@ -64,6 +68,7 @@ class Tuner : public QWidget {
     QMap<QString, bool> m_open;  // groups of rows that a person opened or folded
     QMap<QString, QToolButton*> m_groups;
     std::map<std::string, SettingRow*> m_byId;
+    std::map<std::string, QToolButton*> m_chips;  // of a wind: by layer
     QString m_page;                         // which page is built
     std::vector<std::string> m_lastJoints;  // references of the joints last selected
 };

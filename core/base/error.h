@@ -38,6 +38,9 @@ class Failure : public std::exception {
     std::string m_text;
 };
 
+/// The error for whatever else a library threw while `file` was read or written: too little memory, or its own words.
+Error unreadable(std::string file, const std::exception& e);
+
 /// A value, or the error that stood in its way.
 template <class T>
 class [[nodiscard]] Result {

@@ -1,11 +1,21 @@
 #include "base/maths.h"
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 
 namespace nutatio {
 
 Affine Affine::inverse() const {
-    const Mat3 i = m.inverse();
+    Mat3 i = m.inverse();
+    if (!i.allFinite()) {
+        // A scale of 0 has no way back along its axis: the pseudo-inverse (Penrose, 1955) leaves that axis out.
+        const Eigen::SelfAdjointEigenSolver<Mat3> squared(m.transpose() * m);
+        const double least = 1e-24 * squared.eigenvalues().maxCoeff();
+        Vec3 back = Vec3::Zero();
+        for (int k = 0; k < 3; ++k)
+            if (squared.eigenvalues()[k] > std::max(least, 1e-300)) back[k] = 1 / squared.eigenvalues()[k];
+        i = squared.eigenvectors() * back.asDiagonal() * squared.eigenvectors().transpose() * m.transpose();
+    }
     return {i, -(i * t)};
 }
 

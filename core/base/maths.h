@@ -34,6 +34,7 @@ struct Affine {
 
     Vec3 apply(const Vec3& p) const { return m * p + t; }
     Affine operator*(const Affine& o) const { return {m * o.m, m * o.t + t}; }
+    /// Where a scale is 0 there is no way back along that axis; it comes out as nothing there, and never as infinity.
     Affine inverse() const;
 };
 

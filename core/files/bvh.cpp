@@ -4,6 +4,7 @@
 #include <charconv>
 #include <cstring>
 
+#include "files/allowance.h"
 #include "files/bytes.h"
 
 namespace nutatio::files {
@@ -56,7 +57,7 @@ class Words {
         if (bad == std::errc::result_out_of_range) v = std::strtod(std::string(w).c_str(), nullptr);  // 0 or infinity
         if ((bad != std::errc() && bad != std::errc::result_out_of_range) || at != w.data() + w.size())
             fail("\"" + shown(w) + "\" stands where a number is wanted");
-        if (!std::isfinite(v) || std::abs(v) > 1e12) fail("the number " + shown(w) + " is not a usable size");
+        if (!std::isfinite(v) || std::abs(v) > kFarthest) fail("the number " + shown(w) + " is not a usable size");
         return v;
     }
     std::size_t position() const { return m_at; }
@@ -160,6 +161,7 @@ Parsed parse(std::string_view text) {
     if (frames * static_cast<double>(out.width) > static_cast<double>(text.size()))
         w.fail("the file is cut short: it promises " + std::to_string(static_cast<long long>(frames)) + " frames");
     if (frames > 1e7) w.fail("the file claims more frames than can be real");
+    if ((frames - 1) * out.frameTime > kLongestClip) w.fail("the clip lasts more than a day");
     out.frames = static_cast<std::size_t>(frames);
     out.values.reserve(out.frames * out.width);
     for (std::size_t i = 0; i < out.frames * out.width; ++i) {
@@ -210,7 +212,7 @@ void addClip(const Parsed& p, rig::Actor& actor) {
         if (turns) clip.channels.push_back(std::move(turn));
         column += j.channels.size();
     }
-    actor.clips.push_back(std::move(clip));
+    actor.clips.edit().push_back(std::move(clip));
 }
 
 /// BVH names no unit: the first one that makes the figure between a child's height and a giant's is taken.
@@ -231,6 +233,7 @@ Vec3 eulerDeg(const Quat& q, const std::array<int, 3>& order) {
 }
 
 void appendNumber(std::string& out, double v) {
+    if (!(std::abs(v) <= kFarthest)) throw Failure("", "the motion is not finite; nothing was written");
     char text[40];
     std::snprintf(text, sizeof text, "%.6f", v);
     out += text;
@@ -271,7 +274,7 @@ void appendJoint(std::string& out, const BvhJoint& j, const Xform& x, Vec3& last
 std::string motionText(const rig::Actor& actor, const Parsed& p, const rig::Track& body, const rig::Track& track) {
     const rig::FrameGrid& g = track.grid();
     const bool sameGrid = p.frames == static_cast<std::size_t>(g.frames) && std::abs(g.fps * p.frameTime - 1) < 1e-6;
-    const std::vector<std::string_view> digits = sameGrid ? sourceDigits(actor.source.text, p) : std::vector<std::string_view>{};
+    const std::vector<std::string_view> digits = sameGrid ? sourceDigits(*actor.source.text, p) : std::vector<std::string_view>{};
     std::string out = "MOTION\nFrames: " + std::to_string(g.frames) + "\nFrame Time: ";
     char time[40];
     std::snprintf(time, sizeof time, "%.9g", sameGrid ? p.frameTime : g.dt());
@@ -308,8 +311,13 @@ Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
                          std::string(bytes.begin() + static_cast<std::ptrdiff_t>(bom), bytes.end()),
                          {},
                          {}};
-        const Parsed p = parse(actor->source.text);
+        const Parsed p = parse(*actor->source.text);
         if (p.extra) actor->warnings.push_back("there are numbers after the last promised frame; they are not used");
+        // Every column of numbers becomes floats, and every channel's times are its own.
+        Allowance allowance;
+        allowance.grant(bytes.size());
+        const Json none;
+        allowance.take(Place(none, "MOTION"), p.frames * (p.width * sizeof(double) + p.moved.size() * 36));
         actor->skeleton = rig::Skeleton(p.joints);
         addClip(p, *actor);
         actor->finish();
@@ -320,8 +328,8 @@ Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
         Error e = f.error();
         if (e.file.empty()) e.file = path.string();
         return e;
-    } catch (const std::bad_alloc&) {
-        return Error{path.string(), "", "the file needs more memory than there is"};
+    } catch (const std::exception& e) {
+        return unreadable(path.string(), e);
     }
 }
 
@@ -329,8 +337,8 @@ Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig
     if (actor.source.format != rig::SourceDocument::Format::Bvh)
         return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
     try {
-        const Parsed p = parse(actor.source.text);
-        std::string text = actor.source.text.substr(0, p.motionAt);
+        const Parsed p = parse(*actor.source.text);
+        std::string text = actor.source.text->substr(0, p.motionAt);
         while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.pop_back();
         text += '\n' + motionText(actor, p, body, track);
         writeAtomically(out, text.data(), text.size());
@@ -339,6 +347,8 @@ Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig
         Error e = f.error();
         if (e.file.empty()) e.file = out.string();
         return e;
+    } catch (const std::exception& e) {
+        return unreadable(out.string(), e);
     }
 }
 

@@ -1,6 +1,7 @@
 #include "files/bytes.h"
 
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -28,32 +29,101 @@ rig::Bytes readBytes(const fs::path& path) {
     return bytes;
 }
 
+namespace {
+
+constexpr std::string_view kUnfinished = ".nutatio-unfinished-";
+
+/// Removes files that a killed run left behind: nobody holds their lock any more.
+void clearUnfinished(const fs::path& folder) {
+    std::error_code bad;
+    for (fs::directory_iterator it(folder, bad), end; !bad && it != end; it.increment(bad)) {
+        if (it->path().filename().string().rfind(kUnfinished, 0) != 0) continue;
+        const int fd = ::open(it->path().c_str(), O_RDWR | O_CLOEXEC | O_NOFOLLOW);
+        if (fd < 0) continue;
+        if (flock(fd, LOCK_EX | LOCK_NB) == 0) unlink(it->path().c_str());
+        close(fd);
+    }
+}
+
+/// A new file in `folder`, locked for as long as it is open; `name` becomes its path. -1 and errno when there is none to be had.
+int openUnfinished(const fs::path& folder, std::string& name) {
+    constexpr int kTries = 16;
+    for (int k = 0; k < kTries; ++k) {
+        name = (folder / (std::string(kUnfinished) + "XXXXXX")).string();
+        const int fd = mkostemp(name.data(), O_CLOEXEC);
+        if (fd < 0) return -1;
+        struct stat seen {};
+        // Another process may have cleared it away between its making and its locking.
+        if (flock(fd, LOCK_EX) == 0 && fstat(fd, &seen) == 0 && seen.st_nlink > 0) return fd;
+        close(fd);
+    }
+    errno = EAGAIN;
+    return -1;
+}
+
+bool writeWhole(int fd, const void* data, std::size_t size) {
+    const char* p = static_cast<const char*>(data);
+    while (size > 0) {
+        const ssize_t n = write(fd, p, size);
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) return false;
+        p += n;
+        size -= static_cast<std::size_t>(n);
+    }
+    return true;
+}
+
+/// Permissions for `target`: those it has, or what a new file gets here.
+mode_t modeFor(const fs::path& target) {
+    struct stat seen {};
+    if (stat(target.c_str(), &seen) == 0) return seen.st_mode & 07777;
+    static const mode_t kMask = [] {
+        const mode_t mask = umask(0);
+        umask(mask);
+        return mask;
+    }();
+    return 0666 & ~kMask;
+}
+
+}  // namespace
+
 void writeAtomically(const fs::path& path, const void* data, std::size_t size) {
-    const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
-    std::string name = (folder / ("." + path.filename().string() + ".XXXXXX")).string();
     const auto fail = [&](const char* what) {
         throw Failure(Error{path.string(), "", std::string(what) + ": " + std::strerror(errno)});
     };
-    const int fd = mkstemp(name.data());
+    std::error_code bad;
+    const fs::path target = fs::is_symlink(path, bad) ? fs::weakly_canonical(path, bad) : path;
+    const fs::path folder = target.has_parent_path() ? target.parent_path() : fs::path(".");
+    clearUnfinished(folder);
+    std::string name;
+    const int fd = openUnfinished(folder, name);
     if (fd < 0) fail("the file cannot be written there");
-    const char* p = static_cast<const char*>(data);
-    bool good = true;
-    while (good && size > 0) {
-        const ssize_t n = write(fd, p, size);
-        good = n > 0;
-        if (good) {
-            p += n;
-            size -= static_cast<std::size_t>(n);
-        }
+    const bool good = writeWhole(fd, data, size) && fchmod(fd, modeFor(target)) == 0 && fsync(fd) == 0 &&
+                      std::rename(name.c_str(), target.c_str()) == 0;
+    const int kept = errno;
+    if (!good) unlink(name.c_str());
+    close(fd);
+    errno = kept;
+    if (!good) fail("writing failed");
+}
+
+std::optional<Key> contentOf(const fs::path& path) {
+    try {
+        const rig::Bytes b = readBytes(path);
+        return Hasher().number(b.size()).bytes(b.data(), b.size()).done();
+    } catch (const std::exception&) {
+        return std::nullopt;
     }
-    // mkstemp makes a private file; a document should have the usual permissions instead.
-    good = good && fchmod(fd, 0644) == 0 && fsync(fd) == 0;
-    good = (close(fd) == 0) && good && std::rename(name.c_str(), path.c_str()) == 0;
-    if (!good) {
-        const int kept = errno;
-        unlink(name.c_str());
-        errno = kept;
-        fail("writing failed");
+}
+
+fs::path freshName(const fs::path& folder, const std::string& stem, const std::string& extension, const rig::Bytes& bytes) {
+    const Key key = Hasher().number(bytes.size()).bytes(bytes.data(), bytes.size()).done();
+    char mark[12];
+    std::snprintf(mark, sizeof mark, "%08x", static_cast<unsigned>(key.a >> 32));
+    std::error_code bad;
+    for (int k = 1;; ++k) {
+        fs::path name = folder / (stem + "-" + mark + (k > 1 ? "-" + std::to_string(k) : "") + extension);
+        if (!fs::exists(fs::symlink_status(name, bad)) || contentOf(name) == key) return name;
     }
 }
 
@@ -110,6 +180,32 @@ std::string percentDecoded(std::string_view uri) {
         }
     }
     return out;
+}
+
+std::string percentEncoded(std::string_view path) {
+    constexpr std::string_view kHex = "0123456789ABCDEF";
+    std::string out;
+    for (const char c : path) {
+        const auto u = static_cast<unsigned char>(c);
+        if (u < 128 && (std::isalnum(u) || std::string_view("-._~/").find(c) != std::string_view::npos)) {
+            out += c;
+        } else {
+            out += '%';
+            out += kHex[u >> 4];
+            out += kHex[u & 15];
+        }
+    }
+    return out;
+}
+
+std::optional<fs::path> insideFolder(const fs::path& document, const fs::path& relative) {
+    std::error_code bad;
+    const fs::path folder = fs::weakly_canonical(fs::absolute(document).parent_path(), bad);
+    const fs::path file = fs::weakly_canonical(folder / relative, bad);
+    if (bad || relative.is_absolute()) return std::nullopt;
+    const fs::path way = file.lexically_relative(folder);
+    if (way.empty() || *way.begin() == ".." || way == ".") return std::nullopt;
+    return file;
 }
 
 }  // namespace nutatio::files

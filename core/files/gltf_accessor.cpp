@@ -89,8 +89,9 @@ struct AccessorReader::Layout {
     bool normalise = false;
 };
 
-AccessorReader::AccessorReader(const Json& document, const std::vector<std::shared_ptr<const rig::Bytes>>& buffers)
-    : m_document(document), m_buffers(buffers) {}
+AccessorReader::AccessorReader(const Json& document, const std::vector<std::shared_ptr<const rig::Bytes>>& buffers,
+                               Allowance& allowance)
+    : m_document(document), m_buffers(buffers), m_allowance(allowance) {}
 
 namespace {
 Place listOf(const Json& document, const char* key) {
@@ -164,11 +165,10 @@ AccessorReader::Floats AccessorReader::floats(const Place& reference) const {
     const Place a = accessors.at(reference.index(accessors.size(), "accessor"));
     const Layout l = layout(a);
     Floats f{l.count, l.width, {}};
-    if (!a.has("bufferView") && l.count * l.width > 1u << 24)
-        a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
     // Bounds are known before memory is taken: a short file cannot ask for a gigabyte.
     if (a.has("bufferView") && l.count > view(a.at("bufferView")).second)
         a.fail("the accessor reaches past the end of its buffer view");
+    m_allowance.take(a, l.count * l.width * sizeof(float));
     f.values.assign(l.count * l.width, 0.0f);
     eachComponent(a, l, [&](std::size_t i, double v) {
         f.values[i] = static_cast<float>(l.normalise ? normalised(v, l.type) : v);
@@ -191,10 +191,9 @@ std::vector<std::uint32_t> AccessorReader::integers(const Place& reference, std:
     const Layout l = layout(a);
     if (l.width != width || (l.type != 5121 && l.type != 5123 && l.type != 5125))
         a.fail("unsigned whole numbers, " + std::to_string(width) + " an element, are wanted here");
-    if (!a.has("bufferView") && l.count > 1u << 24)
-        a.fail("the accessor claims " + std::to_string(l.count) + " elements without data");
     if (a.has("bufferView") && l.count > view(a.at("bufferView")).second)
         a.fail("the accessor reaches past the end of its buffer view");
+    m_allowance.take(a, l.count * l.width * sizeof(std::uint32_t));
     std::vector<std::uint32_t> out(l.count * l.width, 0u);
     eachComponent(a, l, [&](std::size_t i, double v) { out[i] = static_cast<std::uint32_t>(v); });
     return out;

@@ -5,15 +5,16 @@
 #include <memory>
 #include <vector>
 
-#include "files/json.h"
+#include "files/allowance.h"
 #include "rig/actor.h"
 
 namespace nutatio::files {
 
-/// Accessors of one document. Borrows the JSON and the buffers for its life.
+/// Accessors of one document. Borrows what it is made from for its life.
 class AccessorReader {
   public:
-    AccessorReader(const Json& document, const std::vector<std::shared_ptr<const rig::Bytes>>& buffers);
+    /// All that is read is taken from `allowance`.
+    AccessorReader(const Json& document, const std::vector<std::shared_ptr<const rig::Bytes>>& buffers, Allowance& allowance);
 
     struct Floats {
         std::size_t count = 0;
@@ -38,6 +39,7 @@ class AccessorReader {
 
     const Json& m_document;
     const std::vector<std::shared_ptr<const rig::Bytes>>& m_buffers;
+    Allowance& m_allowance;
 };
 
 }  // namespace nutatio::files

@@ -1,6 +1,7 @@
 #include "files/gltf_reader.h"
 
 #include <array>
+#include <map>
 #include <cstring>
 
 #include "files/bytes.h"
@@ -46,7 +47,7 @@ void openContainer(rig::Bytes bytes, rig::SourceDocument& doc, std::shared_ptr<c
     if (bytes.size() < 4 || std::memcmp(bytes.data(), "glTF", 4) != 0) {
         const std::size_t bom = bytes.size() >= 3 && bytes[0] == 0xEF && bytes[1] == 0xBB && bytes[2] == 0xBF ? 3 : 0;
         doc.format = rig::SourceDocument::Format::Gltf;
-        doc.text.assign(bytes.begin() + static_cast<std::ptrdiff_t>(bom), bytes.end());
+        doc.text.edit().assign(bytes.begin() + static_cast<std::ptrdiff_t>(bom), bytes.end());
         return;
     }
     doc.format = rig::SourceDocument::Format::Glb;
@@ -64,7 +65,7 @@ void openContainer(rig::Bytes bytes, rig::SourceDocument& doc, std::shared_ptr<c
             throw Failure("byte " + std::to_string(at), "a chunk reaches past the end of the file");
         const auto from = bytes.begin() + static_cast<std::ptrdiff_t>(at + 8);
         if (first && type != 0x4E4F534A) throw Failure("byte " + std::to_string(at), "the first chunk is not the JSON");
-        if (first) doc.text.assign(from, from + static_cast<std::ptrdiff_t>(length));
+        if (first) doc.text.edit().assign(from, from + static_cast<std::ptrdiff_t>(length));
         if (!first && type == 0x004E4942 && !binary)
             binary = std::make_shared<const rig::Bytes>(from, from + static_cast<std::ptrdiff_t>(length));
         else if (!first)
@@ -75,7 +76,7 @@ void openContainer(rig::Bytes bytes, rig::SourceDocument& doc, std::shared_ptr<c
     if (first) throw Failure("byte 12", "the JSON chunk is missing");
 }
 
-/// The bytes behind a URI: embedded, or a file beside `document`.
+/// The bytes behind a URI: embedded, or a file in the document's folder or below it.
 rig::Bytes fetch(const Place& uri, const fs::path& document) {
     const std::string& text = uri.text();
     if (text.rfind("data:", 0) == 0) {
@@ -89,8 +90,12 @@ rig::Bytes fetch(const Place& uri, const fs::path& document) {
         }
     }
     if (text.find("://") != std::string::npos) uri.fail("files are read from disk only, not from the network");
+    const auto file = insideFolder(document, percentDecoded(text));
+    if (!file)
+        uri.fail("the file \"" + text.substr(0, 120) +
+                 "\" that it refers to lies outside the document's folder; only files in it or below it are read");
     try {
-        return readBytes(document.parent_path() / percentDecoded(text));
+        return readBytes(*file);
     } catch (const Failure& f) {
         uri.fail("the file \"" + text.substr(0, 120) + "\" that it refers to cannot be read (" + f.error().sentence + ")");
     }
@@ -103,12 +108,14 @@ class GltfReader {
     void read() {
         std::shared_ptr<const rig::Bytes> binary;
         m_actor.source.path = m_path.string();
-        openContainer(readBytes(m_path), m_actor.source, binary);
-        m_json = parseJson(m_actor.source.text);
+        rig::Bytes bytes = readBytes(m_path);
+        m_allowance.grant(bytes.size());
+        openContainer(std::move(bytes), m_actor.source, binary);
+        m_json = parseJson(*m_actor.source.text);
         if (!m_json.is_object()) throw Failure("", "this is not a glTF document");
         readAsset();
         readBuffers(binary);
-        m_reader = std::make_unique<AccessorReader>(m_json, m_actor.source.buffers);
+        m_reader = std::make_unique<AccessorReader>(m_json, m_actor.source.buffers, m_allowance);
         readNodes();
         readMaterials();
         readSkins();
@@ -137,6 +144,16 @@ class GltfReader {
         }
     }
 
+    /// The bytes behind a URI, read once however often they are referred to.
+    std::shared_ptr<const rig::Bytes> fetched(const Place& uri) {
+        auto& known = m_fetched[uri.text()];
+        if (!known) {
+            known = std::make_shared<const rig::Bytes>(fetch(uri, m_path));
+            if (uri.text().rfind("data:", 0) != 0) m_allowance.grant(known->size());
+        }
+        return known;
+    }
+
     void readBuffers(const std::shared_ptr<const rig::Bytes>& binary) {
         const Place buffers = list("buffers");
         for (std::size_t i = 0, n = buffers.size(); i < n; ++i) {
@@ -144,7 +161,7 @@ class GltfReader {
             const std::uint64_t length = b.at("byteLength").count();
             std::shared_ptr<const rig::Bytes> bytes;
             if (b.has("uri"))
-                bytes = std::make_shared<const rig::Bytes>(fetch(b.at("uri"), m_path));
+                bytes = fetched(b.at("uri"));
             else if (i == 0 && binary)
                 bytes = binary;
             else
@@ -196,6 +213,11 @@ class GltfReader {
         }
         refuseLoops(joints);
         m_actor.skeleton = rig::Skeleton(std::move(joints));
+        std::vector<Affine> worlds;
+        rig::worldTransforms(m_actor.skeleton, m_actor.restPose(), worlds);
+        for (std::size_t i = 0; i < worlds.size(); ++i)
+            if (!(worlds[i].m.cwiseAbs().maxCoeff() <= kFarthest && worlds[i].t.cwiseAbs().maxCoeff() <= kFarthest))
+                nodes.at(i).fail("the node stands too far out or is scaled too large to be real");
     }
 
     static void refuseLoops(const std::vector<rig::Joint>& joints) {
@@ -229,19 +251,20 @@ class GltfReader {
             try {
                 if (im.has("bufferView")) {
                     const auto [data, size] = m_reader->view(im.at("bufferView"));
+                    m_allowance.take(im, size);
                     packed.bytes = std::make_shared<const rig::Bytes>(data, data + size);
                 } else if (im.has("uri")) {
-                    packed.bytes = std::make_shared<const rig::Bytes>(fetch(im.at("uri"), m_path));
+                    packed.bytes = fetched(im.at("uri"));
                 }
             } catch (const Failure& f) {
                 // A character moves as well without a picture: it is shown plain, and said so.
                 m_actor.warnings.push_back(f.error().text());
             }
-            m_actor.images.push_back(std::move(packed));
+            m_actor.images.edit().push_back(std::move(packed));
         }
         const Place textures = list("textures"), materials = list("materials");
         for (std::size_t i = 0, n = materials.size(); i < n; ++i)
-            m_actor.materials.push_back(material(materials.at(i), textures, images));
+            m_actor.materials.edit().push_back(material(materials.at(i), textures, images));
     }
 
     static rig::Material material(const Place& m, const Place& textures, const Place& images) {
@@ -283,7 +306,7 @@ class GltfReader {
                     skin.inverseBind[k] = {m.topLeftCorner<3, 3>().cast<double>(), m.topRightCorner<3, 1>().cast<double>()};
                 }
             }
-            m_actor.skins.push_back(std::move(skin));
+            m_actor.skins.edit().push_back(std::move(skin));
         }
     }
 
@@ -296,7 +319,7 @@ class GltfReader {
             if (m.has("weights"))
                 for (double w : m.at("weights").numbers(m.at("weights").size())) mesh.weights.push_back(static_cast<float>(w));
             for (std::size_t k = 0, c = primitives.size(); k < c; ++k) readPrimitive(primitives.at(k), mesh);
-            m_actor.meshes.push_back(std::move(mesh));
+            m_actor.meshes.edit().push_back(std::move(mesh));
         }
     }
 
@@ -352,8 +375,9 @@ class GltfReader {
         }
     }
 
-    void readInfluences(const Place& attributes, std::size_t count, rig::Primitive& out) const {
+    void readInfluences(const Place& attributes, std::size_t count, rig::Primitive& out) {
         std::vector<std::vector<std::pair<float, std::uint16_t>>> all;
+        const auto room = [&](int sets) { return count * (sizeof(rig::Influence) + 48 + 64 * static_cast<std::size_t>(sets)); };
         for (int set = 0; set < 16; ++set) {
             const std::string joints = "JOINTS_" + std::to_string(set), weights = "WEIGHTS_" + std::to_string(set);
             if (!attributes.has(joints.c_str()) || !attributes.has(weights.c_str())) break;
@@ -361,6 +385,7 @@ class GltfReader {
             const auto j = m_reader->integers(attributes.at(joints.c_str()), 4);
             if (w.count != count || j.size() != count * 4)
                 attributes.at(joints.c_str()).fail("skin weights do not have one element a vertex");
+            m_allowance.take(attributes, set == 0 ? room(1) : room(set + 1) - room(set));
             all.resize(count);
             for (std::size_t v = 0; v < count; ++v)
                 for (std::size_t k = 0; k < 4; ++k)
@@ -445,7 +470,9 @@ class GltfReader {
             in.mesh = static_cast<int>(node.at("mesh").index(m_actor.meshes.size(), "mesh"));
             if (node.has("skin")) in.skin = static_cast<int>(node.at("skin").index(m_actor.skins.size(), "skin"));
             if (in.skin >= 0) checkInfluences(node, in);
-            if (seen[i]) m_actor.instances.push_back(in);
+            for (const rig::Primitive& p : m_actor.meshes[static_cast<std::size_t>(in.mesh)].primitives)
+                m_allowance.take(node, 24 * p.positions.size());
+            if (seen[i]) m_actor.instances.edit().push_back(in);
         }
     }
 
@@ -469,8 +496,8 @@ class GltfReader {
             clip.end = -1e300;
             for (std::size_t k = 0, m = channels.size(); k < m; ++k) readChannel(channels.at(k), samplers, clip);
             if (clip.start > clip.end) clip.start = clip.end = 0;
-            if (clip.seconds() > 24 * 3600) a.fail("the clip lasts more than a day");
-            m_actor.clips.push_back(std::move(clip));
+            if (clip.seconds() > kLongestClip) a.fail("the clip lasts more than a day");
+            m_actor.clips.edit().push_back(std::move(clip));
         }
     }
 
@@ -524,6 +551,8 @@ class GltfReader {
         for (std::size_t i = 1; i < c.times.size(); ++i)
             if (c.times[i] < c.times[i - 1])
                 s.at("input").fail("key " + std::to_string(i) + " is earlier than the key before it");
+        if (std::max(std::abs(c.times.front()), std::abs(c.times.back())) > 1e7f)
+            s.at("input").fail("its keys stand more than a hundred days away");
         const auto out = m_reader->floats(s.at("output"));
         if (c.path != rig::Path::Weights && out.width != static_cast<std::size_t>(c.width))
             s.at("output").fail("the curve's values have " + std::to_string(out.width) + " numbers where " +
@@ -532,12 +561,16 @@ class GltfReader {
         if (out.values.size() != c.times.size() * static_cast<std::size_t>(c.width) * parts)
             s.at("output").fail("there are " + std::to_string(out.values.size()) + " numbers for " +
                                 std::to_string(c.times.size()) + " keys");
+        for (float v : out.values)
+            if (std::abs(v) > static_cast<float>(kFarthest)) s.at("output").fail("a value of the curve is not a usable size");
         c.values = out.values;
     }
 
     fs::path m_path;
     rig::Actor& m_actor;
     Json m_json;
+    Allowance m_allowance;
+    std::map<std::string, std::shared_ptr<const rig::Bytes>> m_fetched;
     std::unique_ptr<AccessorReader> m_reader;
 };
 
@@ -552,8 +585,8 @@ Result<std::shared_ptr<const rig::Actor>> readGltf(const fs::path& path) {
         Error e = f.error();
         if (e.file.empty()) e.file = path.string();
         return e;
-    } catch (const std::bad_alloc&) {
-        return Error{path.string(), "", "the file needs more memory than there is"};
+    } catch (const std::exception& e) {
+        return unreadable(path.string(), e);
     }
 }
 

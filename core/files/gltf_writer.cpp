@@ -59,7 +59,7 @@ class GltfWriter {
     GltfWriter(const rig::Actor& actor, fs::path out) : m_actor(actor), m_out(std::move(out)) {
         m_binary = m_out.extension() == ".glb";
         m_bvh = actor.source.format == rig::SourceDocument::Format::Bvh;
-        m_json = m_bvh ? jointDocument(actor) : parseJson(actor.source.text);
+        m_json = m_bvh ? jointDocument(actor) : parseJson(*actor.source.text);
     }
 
     void write(const std::vector<NewClip>& clips) {
@@ -75,6 +75,8 @@ class GltfWriter {
 
   private:
     std::size_t accessor(const float* data, std::size_t count, std::size_t width, bool bounds) {
+        if (!std::all_of(data, data + count * width, [](float v) { return std::isfinite(v); }))
+            throw Failure("", "the motion is not finite; nothing was written");
         Json a;
         a["bufferView"] = m_view;
         a["byteOffset"] = m_new.size();
@@ -219,72 +221,94 @@ class GltfWriter {
             file.insert(file.end(), chunk.begin(), chunk.end());
         }
         file.insert(file.end(), m_actor.source.otherChunks.begin(), m_actor.source.otherChunks.end());
-        writeAtomically(m_out, file.data(), file.size());
+        writeAll(file.data(), file.size());
     }
 
     void writeText() {
         Json& buffers = listIn(m_json, "buffers");
-        if (m_actor.source.format == rig::SourceDocument::Format::Glb && !buffers.empty() && !buffers[0].contains("uri")) {
-            const std::string name = m_out.stem().string() + ".bin";
+        const std::size_t own = buffers.size();
+        bringFiles(0);
+        const std::string stem = m_out.stem().string();
+        if (m_actor.source.format == rig::SourceDocument::Format::Glb && own > 0 && !buffers[0].contains("uri")) {
+            const auto& chunk = *m_actor.source.buffers[0];
             const std::size_t length = buffers[0]["byteLength"].get<std::size_t>();
-            writeAtomically(m_out.parent_path() / name, m_actor.source.buffers[0]->data(), length);
-            buffers[0]["uri"] = name;
-            m_written = name;
+            buffers[0]["uri"] = written(stem, {chunk.begin(), chunk.begin() + static_cast<std::ptrdiff_t>(length)});
         }
         if (!m_new.empty()) {
-            addView(buffers.size(), 0);
+            addView(own, 0);
             const bool embed = std::all_of(buffers.begin(), buffers.end(), [](const Json& b) {
                 return b.contains("uri") && b["uri"].get_ref<const std::string&>().rfind("data:", 0) == 0;
             });
-            const std::string name = m_out.stem().string() + ".motion.bin";
-            buffers.push_back(
-                {{"byteLength", m_new.size()},
-                 {"uri", embed ? "data:application/octet-stream;base64," + base64(m_new.data(), m_new.size()) : name}});
-            if (!embed) writeAtomically(m_out.parent_path() / name, m_new.data(), m_new.size());
-            m_writtenMotion = name;
+            const std::size_t length = m_new.size();
+            buffers.push_back({{"byteLength", length},
+                               {"uri", embed ? "data:application/octet-stream;base64," + base64(m_new.data(), length)
+                                             : written(stem + "-motion", std::move(m_new))}});
         }
         if (buffers.empty()) m_json.erase("buffers");
-        bringFiles(0);
-        const bool laidOut = m_bvh || m_actor.source.text.find('\n') != std::string::npos;
+        const bool laidOut = m_bvh || m_actor.source.text->find('\n') != std::string::npos;
         const std::string text = m_json.dump(laidOut ? 2 : -1) + "\n";
-        writeAtomically(m_out, text.data(), text.size());
+        writeAll(text.data(), text.size());
     }
 
-    /// Copies the files that buffers (from `firstBuffer` on) and images refer to, so that the result stands on its own.
-    void bringFiles(std::size_t firstBuffer) {
-        if (m_bvh) return;
-        const fs::path from = fs::absolute(m_actor.source.path).parent_path().lexically_normal();
-        const fs::path to = fs::absolute(m_out).parent_path().lexically_normal();
-        std::error_code bad;
-        if (from == to || fs::equivalent(from, to, bad)) return;
-        for (const char* key : {"buffers", "images"}) {
-            if (!m_json.contains(key)) continue;
-            Json& list = m_json[key];
-            for (std::size_t i = key[0] == 'b' ? firstBuffer : 0; i < list.size(); ++i)
-                if (list[i].contains("uri")) bringFile(list[i]["uri"], from, to);
+    /// Puts `bytes` on the list of files that are written beside, under a name that nothing else has; gives their URI.
+    std::string written(const std::string& stem, rig::Bytes bytes) {
+        const fs::path file = freshName(m_out.parent_path(), stem, ".bin", bytes);
+        m_beside.push_back({file, std::make_shared<const rig::Bytes>(std::move(bytes))});
+        return percentEncoded(file.filename().string());
+    }
+
+    /// The files beside first, the document last: whenever this is cut off, what was there is still whole.
+    void writeAll(const void* data, std::size_t size) {
+        std::vector<fs::path> made;
+        try {
+            for (const auto& [file, bytes] : m_beside) {
+                std::error_code bad;
+                if (fs::exists(file, bad)) continue;  // these very bytes, by its name
+                if (file.has_parent_path()) fs::create_directories(file.parent_path(), bad);
+                writeAtomically(file, bytes->data(), bytes->size());
+                made.push_back(file);
+            }
+            writeAtomically(m_out, data, size);
+        } catch (...) {
+            std::error_code bad;
+            for (const fs::path& file : made) fs::remove(file, bad);
+            throw;
         }
     }
 
-    void bringFile(Json& uri, const fs::path& from, const fs::path& to) const {
+    /// Sees to it that the files that buffers (from `firstBuffer` on) and images refer to stand beside the result, as they were when
+    /// the document was opened: from memory, whatever has become of them on disk since.
+    void bringFiles(std::size_t firstBuffer) {
+        if (m_bvh) return;
+        const auto list = [&](const char* key) { return m_json.contains(key) ? m_json[key].size() : 0; };
+        for (std::size_t i = firstBuffer; i < list("buffers"); ++i)
+            if (m_json["buffers"][i].contains("uri")) bringFile(m_json["buffers"][i]["uri"], m_actor.source.buffers[i]);
+        for (std::size_t i = 0; i < list("images") && i < m_actor.images.size(); ++i)
+            if (m_json["images"][i].contains("uri")) bringFile(m_json["images"][i]["uri"], m_actor.images[i].bytes);
+    }
+
+    void bringFile(Json& uri, const std::shared_ptr<const rig::Bytes>& bytes) {
         const std::string text = uri.get<std::string>();
-        if (text.rfind("data:", 0) == 0 || text == m_written || text == m_writtenMotion) return;
+        if (text.rfind("data:", 0) == 0 || text.find("://") != std::string::npos) return;
         const fs::path relative = fs::path(percentDecoded(text)).lexically_normal();
-        const fs::path source = from / relative;
-        std::error_code bad;
-        if (!fs::exists(source, bad)) return;  // was missing before us; said on opening
-        if (relative.is_absolute() || *relative.begin() == "..") {
-            uri = source.lexically_relative(to).generic_string();
+        const fs::path to = fs::absolute(m_out).parent_path().lexically_normal();
+        if (!bytes) {
+            // Was missing or not to be read; said on opening. The reference still leads to the same place.
+            const fs::path from = fs::absolute(m_actor.source.path).parent_path().lexically_normal();
+            if (from != to && !relative.empty()) uri = percentEncoded((from / relative).lexically_relative(to).generic_string());
             return;
         }
         const fs::path target = to / relative;
-        const rig::Bytes bytes = readBytes(source);
-        if (fs::exists(target, bad)) {
-            if (readBytes(target) == bytes) return;
-            throw Failure(
-                Error{target.string(), "", "another file of this name is already there; hand off into an empty folder"});
+        const Key key = Hasher().number(bytes->size()).bytes(bytes->data(), bytes->size()).done();
+        std::error_code bad;
+        if (!fs::exists(target, bad)) {
+            m_beside.push_back({target, bytes});
+        } else if (contentOf(target) != key) {
+            // Another file of this name is there already, or it was exported again since.
+            const fs::path other = freshName(target.parent_path(), target.stem().string(), target.extension().string(), *bytes);
+            m_beside.push_back({other, bytes});
+            uri = percentEncoded(other.lexically_relative(to).generic_string());
         }
-        fs::create_directories(target.parent_path(), bad);
-        writeAtomically(target, bytes.data(), bytes.size());
     }
 
     const rig::Actor& m_actor;
@@ -294,7 +318,7 @@ class GltfWriter {
     std::size_t m_view = 0;
     rig::Bytes m_new;
     std::vector<std::pair<std::vector<float>, std::size_t>> m_times;
-    std::string m_written, m_writtenMotion;
+    std::vector<std::pair<fs::path, std::shared_ptr<const rig::Bytes>>> m_beside;
 };
 
 }  // namespace
@@ -310,7 +334,7 @@ Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clip
         if (e.file.empty()) e.file = out.string();
         return e;
     } catch (const std::exception& e) {
-        return Error{out.string(), "", std::string("writing failed: ") + e.what()};
+        return unreadable(out.string(), e);
     }
 }
 

@@ -18,8 +18,10 @@ struct NewClip {
     std::vector<rig::Channel> channels;
 };
 
-/// Writes .glb or .gltf, by the extension of `out`. Files that the document refers to are copied beside `out` when it lies in
-/// another folder. An actor from BVH becomes a document of joints. Errors name the file that could not be written.
+/// Writes .glb or .gltf, by the extension of `out`. Files that the document refers to are written beside `out` from memory where
+/// they do not stand there already. New buffers get names of their own, no file but `out` is ever overwritten, and `out` comes
+/// last: a hand-off that is cut off leaves what was there whole. An actor from BVH becomes a document of joints. Errors: a file
+/// that cannot be written, motion that is not finite.
 Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clips, const std::filesystem::path& out);
 
 }  // namespace nutatio::files

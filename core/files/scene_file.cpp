@@ -1,7 +1,10 @@
 #include "files/scene_file.h"
 
 #include <algorithm>
+#include <map>
+#include <unordered_set>
 
+#include "files/allowance.h"
 #include "files/bvh.h"
 #include "files/bytes.h"
 #include "files/gltf_reader.h"
@@ -13,18 +16,26 @@ namespace fs = std::filesystem;
 
 namespace {
 
+/// More entries than this no list of a scene has.
+constexpr std::size_t kMostItems = 4096, kMostActors = 1024;
+
 /// Members of `p` that are not in `known`, to be written back.
-Json unknownOf(const Place& p, std::initializer_list<const char*> known) {
+scene::Unknown unknownOf(const Place& p, std::initializer_list<const char*> known) {
     Json out = Json::object();
     for (const auto& [key, value] : p.json().items())
         if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; })) out[key] = value;
-    return out;
+    return out.empty() ? nullptr : std::make_shared<const Json>(std::move(out));
 }
 
-void putUnknown(Json& into, const Json& unknown) {
-    if (unknown.is_object())
-        for (const auto& [key, value] : unknown.items()) into[key] = value;
+void putUnknown(Json& into, const scene::Unknown& unknown) {
+    if (unknown)
+        for (const auto& [key, value] : unknown->items()) into[key] = value;
 }
+
+/// An entry that this version cannot use but the next saving gives back.
+struct NotUnderstood {
+    Error why;
+};
 
 std::string textOr(const Place& p, const char* key, std::string other) {
     return p.has(key) ? p.at(key).text() : std::move(other);
@@ -58,9 +69,14 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
         c.width = path == "turn" ? 4 : 3;
         const std::size_t keys = at.at("times").size();
         if (keys == 0) at.at("times").fail("a channel has keys");
-        for (double v : at.at("times").numbers(keys)) c.times.push_back(static_cast<float>(v));
-        for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width)))
+        for (double v : at.at("times").numbers(keys)) {
+            if (!(v >= 0 && v <= kLongestClip)) at.at("times").fail("a recorded clip begins at 0 and lasts a day at most");
+            c.times.push_back(static_cast<float>(v));
+        }
+        for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width))) {
+            if (std::abs(v) > kFarthest) at.at("values").fail("a value is not a usable size");
             c.values.push_back(static_cast<float>(v));
+        }
         for (std::size_t k = 1; k < keys; ++k)
             if (c.times[k] < c.times[k - 1]) at.at("times").fail("times must not go back");
         clip.end = std::max(clip.end, static_cast<double>(c.times.back()));
@@ -69,16 +85,24 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
     return clip;
 }
 
-scene::ActorEntry readEntry(const Place& p, const fs::path& folder) {
+/// Actors by their file, so that one file is read once however many entries name it.
+using ActorFiles = std::map<std::string, std::shared_ptr<const rig::Actor>>;
+
+scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files) {
     scene::ActorEntry a;
     a.id = p.at("id").text();
     a.name = textOr(p, "name", a.id);
     a.clip = textOr(p, "clip", "");
     const fs::path file = folder / fs::path(p.at("file").text());
     a.file = file.lexically_normal().string();
-    auto actor = readActor(a.file);
-    if (!actor) throw Failure(actor.error());
-    a.actor = actor.value();
+    std::error_code bad;
+    auto& known = files[fs::weakly_canonical(a.file, bad).string()];
+    if (!known) {
+        auto actor = readActor(a.file);
+        if (!actor) throw NotUnderstood{actor.error()};
+        known = actor.value();
+    }
+    a.actor = known;
     if (p.has("recorded"))
         for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
             a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
@@ -93,8 +117,8 @@ scene::Collider readCollider(const Place& p) {
     c.name = textOr(p, "name", c.id);
     c.actor = p.at("actor").text();
     c.joint = textOr(p, "joint", "");
-    if (!scene::shapeFromName(p.at("shape").text(), c.shape))
-        p.at("shape").fail("\"" + p.at("shape").text() + "\" is no collider shape (sphere, capsule, box, plane)");
+    if (const Place shape = p.at("shape"); !scene::shapeFromName(shape.text(), c.shape))
+        throw NotUnderstood{{"", shape.path(), "\"" + shape.text() + "\" is no collider shape (sphere, capsule, box, plane)"}};
     c.radius = numberOr(p, "radius", c.radius);
     c.radiusEnd = numberOr(p, "radiusEnd", c.radius);
     c.length = numberOr(p, "length", c.length);
@@ -106,8 +130,9 @@ scene::Collider readCollider(const Place& p) {
     c.offset = vectorOr(p, "offset", c.offset);
     c.turnDeg = vectorOr(p, "turn", c.turnDeg);
     c.on = boolOr(p, "on", true);
+    c.fitted = boolOr(p, "fitted", false);
     c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "radiusEnd", "length", "size", "offset", "turn",
-                              "friction", "on"});
+                              "friction", "on", "fitted"});
     return c;
 }
 
@@ -214,10 +239,10 @@ scene::Layer readLayer(const Place& p) {
             l.values[key] = at.number();
         } else if (value.is_string()) {
             l.values[key] = at.text();
-        } else if (value.is_array()) {
+        } else if (value.is_array() && std::all_of(value.begin(), value.end(), [](const Json& v) { return v.is_string(); })) {
             l.values[key] = textsOf(at);
         } else {
-            at.fail("a setting is a number, a text or a list of joints");
+            l.idleValues[key].value = std::make_shared<const Json>(value);
         }
     }
     return l;
@@ -225,11 +250,16 @@ scene::Layer readLayer(const Place& p) {
 
 template <class List>
 void refuseSharedIds(const List& list, const char* what) {
+    std::unordered_set<std::string_view> seen;
     for (std::size_t i = 0; i < list.size(); ++i)
-        for (std::size_t k = 0; k < i; ++k)
-            if (list[i].id == list[k].id)
-                throw Failure(std::string(what) + "[" + std::to_string(i) + "].id",
-                              "the id \"" + list[i].id + "\" is used twice");
+        if (!seen.insert(list[i].id).second)
+            throw Failure(std::string(what) + "[" + std::to_string(i) + "].id", "the id \"" + list[i].id + "\" is used twice");
+}
+
+void keepAside(scene::Scene& s, const char* list, const Place& entry, const fs::path& folder, const Error& why) {
+    scene::Unread u{list, std::make_shared<const Json>(entry.json()), {}, why.text()};
+    if (entry.has("file")) u.file = (folder / fs::path(entry.at("file").text())).lexically_normal().string();
+    s.unread.push_back(std::move(u));
 }
 
 scene::Scene parseScene(const Json& json, const fs::path& folder) {
@@ -241,12 +271,19 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
         root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
     s.fps = numberOr(root, "fps", 24);
     if (!(s.fps >= 1 && s.fps <= 1000)) root.at("fps").fail("the frame rate must lie between 1 and 1000");
-    const auto each = [&](const char* key, auto put) {
+    const auto each = [&](const char* key, auto put, std::size_t most = kMostItems) {
         if (!root.has(key)) return;
         const Place list = root.at(key);
-        for (std::size_t i = 0, n = list.size(); i < n; ++i) put(list.at(i));
+        for (std::size_t i = 0, n = list.size(most); i < n; ++i) {
+            try {
+                put(list.at(i));
+            } catch (const NotUnderstood& not_) {
+                keepAside(s, key, list.at(i), folder, not_.why);
+            }
+        }
     };
-    each("actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder)); });
+    ActorFiles files;
+    each("actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder, files)); }, kMostActors);
     each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p)); });
     each("winds", [&](const Place& p) { s.winds.push_back(readWind(p)); });
     each("pins", [&](const Place& p) { s.pins.push_back(readPin(p)); });
@@ -273,6 +310,39 @@ Json keysJson(const scene::Keys& keys) {
     return out;
 }
 
+std::string relativeTo(const fs::path& folder, const std::string& file) {
+    const fs::path relative = fs::absolute(file).lexically_normal().lexically_relative(folder);
+    return (relative.empty() ? fs::path(file) : relative).generic_string();
+}
+
+Json layerJson(const scene::Layer& l) {
+    Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+    Json& settings = j["settings"] = Json::object();
+    for (const auto& [key, value] : l.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
+    for (const auto& [key, idle] : l.idleValues) {
+        const auto now = l.values.find(key);
+        if (now == l.values.end() || now->second == idle.standIn) settings[key] = *idle.value;
+    }
+    for (const auto* all : {&l.keys, &l.idleKeys})
+        for (const auto& [key, keys] : *all)
+            if (!keys.empty()) j["keys"][key] = keysJson(keys);
+    for (const auto* all : {&l.profiles, &l.idleProfiles})
+        for (const auto& [key, profile] : *all)
+            for (const scene::ProfilePoint& point : profile) j["profiles"][key].push_back({point.at, point.times});
+    putUnknown(j, l.unknown);
+    return j;
+}
+
+/// A number that is none would be written as null and refused on reading: it must not get that far.
+void refuseInfinite(const Json& j, const std::string& path) {
+    if (j.is_number_float() && !std::isfinite(j.get<double>()))
+        throw Failure(path, "the number is not finite; nothing was written");
+    if (j.is_array())
+        for (std::size_t i = 0; i < j.size(); ++i) refuseInfinite(j[i], path + "[" + std::to_string(i) + "]");
+    if (j.is_object())
+        for (const auto& [key, value] : j.items()) refuseInfinite(value, path.empty() ? key : path + "." + key);
+}
+
 Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     Json root;
     root["format"] = "nutatio-scene";
@@ -280,11 +350,7 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["fps"] = s.fps;
     root["actors"] = Json::array();
     for (const scene::ActorEntry& a : s.actors) {
-        const fs::path relative = fs::absolute(a.file).lexically_normal().lexically_relative(folder);
-        Json j{{"id", a.id},
-               {"name", a.name},
-               {"file", (relative.empty() ? fs::path(a.file) : relative).generic_string()},
-               {"clip", a.clip}};
+        Json j{{"id", a.id}, {"name", a.name}, {"file", relativeTo(folder, a.file)}, {"clip", a.clip}};
         for (const rig::Clip& clip : a.actor->clips) {
             if (!clip.recorded) continue;
             Json r{{"name", clip.name}, {"channels", Json::array()}};
@@ -313,6 +379,7 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
                {"turn", numbers(c.turnDeg)},
                {"friction", c.friction},
                {"on", c.on}};
+        if (c.fitted) j["fitted"] = true;
         putUnknown(j, c.unknown);
         root["colliders"].push_back(std::move(j));
     }
@@ -354,16 +421,11 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["cuts"] = Json::array();
     for (int c : s.cuts) root["cuts"].push_back(c + 1);
     root["layers"] = Json::array();
-    for (const scene::Layer& l : s.layers) {
-        Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
-        Json& settings = j["settings"] = Json::object();
-        for (const auto& [key, value] : l.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
-        for (const auto& [key, keys] : l.keys)
-            if (!keys.empty()) j["keys"][key] = keysJson(keys);
-        for (const auto& [key, profile] : l.profiles)
-            for (const scene::ProfilePoint& point : profile) j["profiles"][key].push_back({point.at, point.times});
-        putUnknown(j, l.unknown);
-        root["layers"].push_back(std::move(j));
+    for (const scene::Layer& l : s.layers) root["layers"].push_back(layerJson(l));
+    for (const scene::Unread& u : s.unread) {
+        Json entry = *u.entry;
+        if (!u.file.empty()) entry["file"] = relativeTo(folder, u.file);
+        root[u.list].push_back(std::move(entry));
     }
     putUnknown(root, s.unknown);
     return root;
@@ -393,18 +455,24 @@ Result<scene::Scene> readScene(const fs::path& path) {
         Error e = f.error();
         if (e.file.empty()) e.file = path.string();
         return e;
+    } catch (const std::exception& e) {
+        return unreadable(path.string(), e);
     }
 }
 
 Result<Done> writeScene(const scene::Scene& scene, const fs::path& path) {
     try {
-        const std::string text = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal())
-                                     .dump(2, ' ', false, Json::error_handler_t::replace) +
-                                 "\n";
+        const Json json = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal());
+        refuseInfinite(json, "");
+        const std::string text = json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
         writeAtomically(path, text.data(), text.size());
         return Done{};
     } catch (const Failure& f) {
-        return f.error();
+        Error e = f.error();
+        if (e.file.empty()) e.file = path.string();
+        return e;
+    } catch (const std::exception& e) {
+        return unreadable(path.string(), e);
     }
 }
 

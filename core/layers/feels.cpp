@@ -178,7 +178,13 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
                     said.push_back(path.filename().string() + ": " + key + " is out of its range; the nearest is used");
                 f.values[key] = kept;
             } else {
-                f.values[key] = at.text();
+                const std::string& text = at.text();
+                const auto choices = choicesOf(*spec);
+                const bool choice = spec->type == scene::SettingType::Choice;
+                if (choice ? std::find(choices.begin(), choices.end(), text) == choices.end()
+                           : text.find_first_not_of("xyz") != std::string::npos)
+                    at.fail("\"" + text.substr(0, 40) + "\" is none of its values");
+                f.values[key] = text;
             }
         }
         if (root.has("profiles")) {
@@ -190,8 +196,9 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
                 if (!spec || !spec->profiled) at.fail("this setting cannot have a profile");
                 for (std::size_t i = 0, n = at.size(); i < n; ++i) {
                     const std::vector<double> v = at.at(i).numbers(2);
-                    f.profiles[key].push_back({std::clamp(v[0], 0.0, 1.0), std::max(0.0, v[1])});
+                    f.profiles[key].push_back({std::clamp(v[0], 0.0, 1.0), std::clamp(v[1], 0.0, scene::kMostTimes)});
                 }
+                std::stable_sort(f.profiles[key].begin(), f.profiles[key].end(), [](const auto& a, const auto& b) { return a.at < b.at; });
             }
         }
         return f;
@@ -199,6 +206,8 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
         Error error = e.error();
         if (error.file.empty()) error.file = path.string();
         return error;
+    } catch (const std::exception& e) {
+        return unreadable(path.string(), e);
     }
 }
 
@@ -209,7 +218,7 @@ Result<Done> writeFeel(const Feel& feel, const std::filesystem::path& path) {
     for (const auto& [id, profile] : feel.profiles)
         for (const scene::ProfilePoint& p : profile) j["profiles"][id].push_back({p.at, p.times});
     try {
-        const std::string text = j.dump(2) + "\n";
+        const std::string text = j.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
         std::filesystem::create_directories(path.parent_path());
         files::writeAtomically(path, text.data(), text.size());
         return Done{};
@@ -271,7 +280,7 @@ FeelMotion feelMotion(const Feel& feel) {
     const rig::Track below({kFrames + 1, out.fps, 0, kFrames / out.fps}, std::move(columns));
     LayerContext context{*actor, layer};
     context.period = kFrames / out.fps;
-    const rig::Track moved = run(*kind, context, below, {});
+    const rig::Track moved = run(*kind, context, below, {}).track;
     std::vector<Xform> pose;
     std::vector<Affine> worlds;
     for (int f = 0; f < kFrames; ++f) {

@@ -70,6 +70,9 @@ class Part {
     /// Local transforms of joints(), as many as there are, for the pose last stepped to.
     virtual void write(const PoseView& goal, std::span<Xform> out) const = 0;
 
+    /// What a person should know of how it went, a sentence each; asked for after the last step.
+    virtual std::vector<std::string> remarks() const { return {}; }
+
     /// The point whose answer the Scope shows [units], where the body alone would have it, and the lever that turns its
     /// way into an angle (0: it answers by moving, not by turning).
     /// Of a joint of the part, or the end beyond it, when `watch` was told of one.
@@ -93,6 +96,8 @@ struct LayerKind {
     std::optional<std::string> (*problem)(const rig::Actor&, const scene::Layer&);
     /// Parts for a layer without problem, laid out from pose `rest`.
     Parts (*parts)(const LayerContext&, const PoseView& rest);
+    /// Joints that a layer makes swing as chains: colliders that were fitted to them stand aside. Null: none.
+    std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
 
     const scene::SettingSpec* setting(std::string_view id) const;
 };

@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <charconv>
+#include <nlohmann/json.hpp>
 
 #include "layers/jiggle/jiggle.h"
 #include "layers/strand/strand_layer.h"
+#include "scene/items.h"
 
 namespace nutatio::layers {
 
@@ -48,18 +50,30 @@ std::string choiceList(const scene::SettingSpec& spec) {
     return s;
 }
 
-/// Keys and profiles belong to settings that may have them; key values stay within the setting's range.
+std::string outside(const scene::SettingSpec& spec, double was, double is) {
+    return shown(was) + " is outside " + shown(spec.range.low) + " to " + shown(spec.range.high) + "; " + shown(is) + " is used";
+}
+
+/// Moves what this version cannot use out of the way; it stays in the file.
+template <class Map>
+void setAside(Map& from, Map& to, const scene::Layer& layer, const LayerKind& kind, bool scene::SettingSpec::*may,
+              const char* what, std::vector<std::string>& said) {
+    for (auto at = from.begin(); at != from.end();) {
+        const scene::SettingSpec* spec = kind.setting(at->first);
+        if (spec && spec->*may) {
+            ++at;
+            continue;
+        }
+        said.push_back("layer \"" + layer.name + "\": \"" + at->first + "\" cannot have " + what +
+                       " in this version; the file keeps them and they do nothing");
+        to.insert(from.extract(at++));
+    }
+}
+
+/// Keys and profiles belong to settings that may have them; their values stay within range.
 void settleKeys(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
-    const auto refuse = [&](auto& of, bool scene::SettingSpec::*may, const char* what) {
-        std::erase_if(of, [&](const auto& entry) {
-            const scene::SettingSpec* spec = kind.setting(entry.first);
-            if (spec && spec->*may) return false;
-            said.push_back("layer \"" + layer.name + "\": \"" + entry.first + "\" cannot have " + what + "; it was left out");
-            return true;
-        });
-    };
-    refuse(layer.keys, &scene::SettingSpec::keyable, "keys");
-    refuse(layer.profiles, &scene::SettingSpec::profiled, "a profile");
+    setAside(layer.keys, layer.idleKeys, layer, kind, &scene::SettingSpec::keyable, "keys", said);
+    setAside(layer.profiles, layer.idleProfiles, layer, kind, &scene::SettingSpec::profiled, "a profile", said);
     for (auto& [id, keys] : layer.keys) {
         const scene::SettingSpec& spec = *kind.setting(id);
         int moved = 0;
@@ -73,6 +87,28 @@ void settleKeys(scene::Layer& layer, const LayerKind& kind, std::vector<std::str
                            " of its keys lay outside " + shown(spec.range.low) + " to " + shown(spec.range.high) +
                            "; the nearest value is used");
     }
+    for (auto& [id, profile] : layer.profiles) {
+        int moved = 0;
+        for (scene::ProfilePoint& p : profile) {
+            const double kept = std::clamp(p.times, 0.0, scene::kMostTimes);
+            moved += kept != p.times;
+            p.times = kept;
+        }
+        if (moved)
+            said.push_back("layer \"" + layer.name + "\", " + std::string(kind.setting(id)->label) + ": " +
+                           std::to_string(moved) + " points of its profile lay outside 0 to " + shown(scene::kMostTimes) +
+                           "; the nearest value is used");
+    }
+}
+
+/// The default takes the place of a value that this version cannot use, which stays in the file.
+void standIn(scene::Layer& layer, const scene::SettingSpec& spec) {
+    scene::Layer::Idle& idle = layer.idleValues[std::string(spec.id)];
+    scene::Value& value = layer.values[std::string(spec.id)];
+    if (!idle.value)
+        std::visit([&](const auto& v) { idle.value = std::make_shared<const nlohmann::ordered_json>(v); }, value);
+    value = scene::startValue(spec);
+    idle.standIn = value;
 }
 
 void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
@@ -80,25 +116,29 @@ void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::st
         const auto at = layer.values.find(spec.id);
         const std::string where = "layer \"" + layer.name + "\", " + std::string(spec.label);
         if (at == layer.values.end()) {
+            const bool unusable = layer.idleValues.count(spec.id) > 0;
             layer.values[std::string(spec.id)] = scene::startValue(spec);
+            if (!unusable) continue;
+            standIn(layer, spec);
+            said.push_back(where + ": the value is of the wrong type; the default is used and the file keeps the value");
         } else if (!rightType(spec, at->second)) {
-            at->second = scene::startValue(spec);
-            said.push_back(where + ": the value is of the wrong type; the default is used");
+            standIn(layer, spec);
+            said.push_back(where + ": the value is of the wrong type; the default is used and the file keeps the value");
         } else if (spec.type == scene::SettingType::Number) {
             double& v = std::get<double>(at->second);
             const double kept = scene::clampTo(spec, v);
-            if (kept != v)
-                said.push_back(where + ": " + shown(v) + " is outside " + shown(spec.range.low) + " to " +
-                               shown(spec.range.high) + "; " + shown(kept) + " is used");
+            if (kept != v) said.push_back(where + ": " + outside(spec, v, kept));
             v = kept;
         } else if (spec.type == scene::SettingType::Axes) {
             std::get<std::string>(at->second) = inOrder(std::get<std::string>(at->second));
         } else if (spec.type == scene::SettingType::Choice && !isChoice(spec, std::get<std::string>(at->second))) {
             said.push_back(where + ": \"" + std::get<std::string>(at->second) + "\" is not one of " + choiceList(spec) + "; \"" +
                            std::string(choicesOf(spec).front()) + "\" is used");
-            at->second = scene::startValue(spec);
+            standIn(layer, spec);
         }
     }
+    for (const auto& [id, idle] : layer.idleValues)
+        if (!kind.setting(id)) said.push_back("layer \"" + layer.name + "\": \"" + id + "\" is not known and does nothing; the file keeps it");
     settleKeys(layer, kind, said);
 }
 
@@ -107,10 +147,19 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
         const scene::ActorEntry* actor = scene.actor(actorId);
         return !actor || actor->actor->skeleton.find(joint) == rig::kNoJoint;
     };
-    for (const scene::Collider& c : scene.colliders)
+    const auto clamped = [&](auto& item, const char* what) {
+        scene::clampItem(item, [&](const scene::SettingSpec& row, double was, double is) {
+            std::string label(row.label);
+            label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+            said.push_back(std::string(what) + " \"" + item.name + "\": " + label + " " + outside(row, was, is));
+        });
+    };
+    for (scene::Collider& c : scene.colliders) {
         if (!c.actor.empty() && missing(c.actor, c.joint))
             said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
                            "\"; the collider is kept and does nothing");
+        clamped(c, "collider");
+    }
     for (scene::Pin& p : scene.pins) {
         if (missing(p.actor, p.joint))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint +
@@ -118,17 +167,14 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
         else if (!p.toActor.empty() && missing(p.toActor, p.toJoint))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.toJoint +
                            "\" to hold to; the pin is kept and does nothing");
-        if (p.strength < 0 || p.strength > 1) {
-            const double kept = std::clamp(p.strength, 0.0, 1.0);
-            said.push_back("pin \"" + p.name + "\": strength " + shown(p.strength) + " is outside 0 to 1; " + shown(kept) +
-                           " is used");
-            p.strength = kept;
-        }
+        clamped(p, "pin");
         for (scene::KeyAt& k : p.strengthKeys) k.value = std::clamp(k.value, 0.0, 1.0);
     }
-    for (const scene::Wind& w : scene.winds)
+    for (scene::Wind& w : scene.winds) {
+        clamped(w, "wind");
         for (const std::string& id : w.layers)
             if (!scene.layer(id)) said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
+    }
 }
 
 }  // namespace
@@ -206,6 +252,14 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
         }
     }
     return Error{"", id, "the value cannot be read"};
+}
+
+std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry& actor) {
+    std::vector<bool> out(static_cast<std::size_t>(actor.actor->skeleton.size()), false);
+    for (const scene::Layer& l : scene.layers)
+        if (const LayerKind* kind = l.actor == actor.id ? findKind(l.kind) : nullptr; kind && kind->swings)
+            for (int j : kind->swings(*actor.actor, l)) out[static_cast<std::size_t>(j)] = true;
+    return out;
 }
 
 std::vector<std::string> settle(scene::Scene& scene) {

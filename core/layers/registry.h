@@ -19,6 +19,9 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
 /// Reads `text` as a value of `spec`: a number, axes or "none", joints joined by "+". Errors: what is wrong, in one sentence.
 Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view text, const rig::Actor& actor);
 
+/// By joint: whether some layer of the scene makes it swing as part of a chain.
+std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry& actor);
+
 /// Makes every layer's values fit its kind's table: missing ones get the default, numbers out of range the nearest in range,
 /// wrong types the default. Returns a sentence for each repair, and for each layer or collider that cannot act.
 std::vector<std::string> settle(scene::Scene& scene);

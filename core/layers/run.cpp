@@ -39,6 +39,9 @@ class Counter {
         const std::size_t done = ++m_done;
         if (done * 100 / m_all == (done - 1) * 100 / m_all) return;
         const std::lock_guard guard(m_lock);
+        // Another thread may have come later and told first.
+        if (done <= m_told) return;
+        m_told = done;
         m_progress(static_cast<double>(done) / static_cast<double>(m_all));
     }
 
@@ -47,6 +50,7 @@ class Counter {
     const Progress& m_progress;
     std::atomic<std::size_t> m_done{0};
     std::mutex m_lock;
+    std::size_t m_told = 0;
 };
 
 std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
@@ -72,11 +76,16 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
 
 }  // namespace
 
-rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+Ran run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
                const Progress& progress) {
     Parts parts = kind.parts(context, PoseView(below, 0));
+    std::size_t joints = 0;
+    for (const auto& p : parts) joints += p->joints().size();
+    if (joints * static_cast<std::size_t>(below.frames()) > kMostTransforms)
+        throw Failure("", std::to_string(joints) + " joints over " + std::to_string(below.frames()) +
+                              " frames are more than there is room for");
     const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))),
-                            below.closes(context.actor.height));
+                            below.closes(context.actor));
     Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
     std::vector<std::vector<rig::Column>> columns(parts.size());
@@ -89,11 +98,17 @@ rig::Track run(const LayerKind& kind, const LayerContext& context, const rig::Tr
         }
     });
     if (stopped) throw Cancelled{};
-    rig::Track above = below;
+    Ran out{below, {}};
     for (std::size_t i = 0; i < parts.size(); ++i)
-        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k)
-            above.replace(parts[i]->joints()[k], std::move(columns[i][k]));
-    return above;
+        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k) {
+            const int joint = parts[i]->joints()[k];
+            if (!std::all_of(columns[i][k].begin(), columns[i][k].end(), [](const Xform& x) { return x.isFinite(); }))
+                throw Failure("", "the motion of \"" + context.actor.skeleton.label(joint) + "\" grows beyond all numbers");
+            out.track.replace(joint, std::move(columns[i][k]));
+        }
+    for (const auto& p : parts)
+        for (std::string& r : p->remarks()) out.remarks.push_back(std::move(r));
+    return out;
 }
 
 bool mixesWhole(const scene::Layer& layer) {

@@ -76,7 +76,7 @@ InShot inShot(const rig::Actor& actor, const rig::Track& below, const rig::Track
         out.body.push_back(static_cast<float>(a[f].dot(axis)));
         out.part.push_back(static_cast<float>(b[f].dot(axis)));
     }
-    const bool loops = below.closes(actor.height);
+    const bool loops = below.closes(actor);
     settle(out.body);
     settle(out.part);
     const double body = size(out.body);

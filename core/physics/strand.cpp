@@ -287,22 +287,29 @@ void StrandBatch::tune(int lane, const StrandPlan& plan) {
         if (bend < kPi) features |= kBendLimit;
         if (l.twistLimit < kPi) features |= kTwistLimit;
         const double carried = at(lane, i, FIELD(carried)) * prepared.stretchSigma;
-        at(lane, i, FIELD(stretchMost)) = l.stretch * l.length;
+        // The stiff spring begins a little before the limit, so that the dead stop lies at the limit itself.
+        at(lane, i, FIELD(stretchMost)) = l.stretch * l.length / lanes::kBeyond;
         at(lane, i, FIELD(stretchStiff)) = stretching.khat * carried;
         at(lane, i, FIELD(stretchDamp)) = stretching.dhat * carried;
         if (l.stretch > 0) features |= kStretches;
     }
     m_features = features;
+    wake(lane);
     setGravity(lane, def.gravity);
 }
 
 void StrandBatch::setGravity(int lane, const Vec3& g) {
     Prepared& p = m_prepared[static_cast<std::size_t>(lane)];
+    if (g != p.gravity) wake(lane);
     p.gravity = g;
     for (int k = 0; k < 3; ++k)
         m_baseData[m_baseAt +
                    (offsetof(BaseFields, gravity) / kPack + static_cast<std::size_t>(k)) * static_cast<std::size_t>(m_width) +
                    static_cast<std::size_t>(lane)] = p.gravityShare * g[k];
+}
+
+void StrandBatch::wake(int lane) {
+    m_baseData[m_baseAt + offsetof(BaseFields, calm) / kPack * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(lane)] = 0;
 }
 
 void StrandBatch::setBase(int lane, const BaseStep& b) {
@@ -352,6 +359,8 @@ void StrandBatch::setBodies(std::size_t count) {
     m_bodiesMet.assign(count, 0);
     m_bodyData.assign(count * kBodyFields * static_cast<std::size_t>(m_width) + 8, 0.0);
     m_bodyAt = aligned(m_bodyData);
+    m_allowedData.assign(m_parents.size() * count * static_cast<std::size_t>(m_width) + 8, 0.0);
+    m_allowedAt = aligned(m_allowedData);
     for (std::size_t b = 0; b < count; ++b)
         for (int lane = 0; lane < m_width; ++lane) passBody(lane, b);
 }
@@ -367,10 +376,16 @@ void StrandBatch::passBody(int lane, std::size_t body) {
         kNoLimit;
 }
 
+void StrandBatch::allowDepth(int lane, std::size_t link, std::size_t body, double depth) {
+    m_allowedData[m_allowedAt + (link * m_bodyKinds.size() + body) * static_cast<std::size_t>(m_width) +
+                  static_cast<std::size_t>(lane)] = depth;
+}
+
 void StrandBatch::start(int lane, const Vec3& basePlace, const Quat& baseTurn, std::span<const Quat> goals, const Vec3& velocity,
                         const Vec3& spin) {
     const std::size_t n = links(lane);
     const Prepared& p = m_prepared[static_cast<std::size_t>(lane)];
+    wake(lane);
     for (std::size_t i = 0; i < n; ++i) {
         const int parent = m_parents[i];
         const auto up = static_cast<std::size_t>(parent);
@@ -393,6 +408,7 @@ void StrandBatch::start(int lane, const Vec3& basePlace, const Quat& baseTurn, s
 }
 
 void StrandBatch::carry(int lane, const Vec3& from, const Quat& by, const Vec3& to, const Vec3& gained) {
+    wake(lane);
     for (std::size_t i = 0; i < links(lane); ++i) {
         const Quat q = (by * quaternion(lane, i, FIELD(q))).normalized();
         put(lane, i, FIELD(q), q);
@@ -414,6 +430,7 @@ void StrandBatch::step() {
     a.bodies = static_cast<int>(m_bodyKinds.size());
     a.bodyKinds = m_bodyKinds.data();
     a.body = m_bodyData.data() + m_bodyAt;
+    a.allowed = m_allowedData.data() + m_allowedAt;
     a.met = m_bodiesMet.data();
     stepFor(m_width)(a);
 }

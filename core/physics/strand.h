@@ -102,6 +102,8 @@ class StrandBatch {
     void setBody(int lane, std::size_t body, const Body& what);
     /// Lets this lane pass through the body.
     void passBody(int lane, std::size_t body);
+    /// How deep a link may be inside a body [units]: it is met that far below its surface. 0 until it is told.
+    void allowDepth(int lane, std::size_t link, std::size_t body, double depth);
 
     /// Lays the links along `goals`, moving with the base: `velocity` and `spin` [rad/s] of the base as a rigid body.
     void start(int lane, const Vec3& place, const Quat& turn, std::span<const Quat> goals, const Vec3& velocity,
@@ -141,6 +143,7 @@ class StrandBatch {
     void prepareMasses(int lane, const StrandPlan& plan);
     void prepareStiffness(int lane, const StrandPlan& plan);
     void prepareEmpty(int lane, std::size_t from);
+    void wake(int lane);
 
     int m_width, m_lanes;
     double m_h;
@@ -149,8 +152,8 @@ class StrandBatch {
     std::vector<int> m_parents;
     std::vector<std::size_t> m_count;
     std::vector<Prepared> m_prepared;
-    std::vector<double> m_data, m_baseData, m_bodyData;
-    std::size_t m_baseAt = 0, m_bodyAt = 0;
+    std::vector<double> m_data, m_baseData, m_bodyData, m_allowedData;
+    std::size_t m_baseAt = 0, m_bodyAt = 0, m_allowedAt = 0;
     std::vector<int> m_bodyKinds, m_bodiesMet;
 };
 

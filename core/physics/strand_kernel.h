@@ -9,10 +9,16 @@ namespace lanes {
 
 constexpr double kDelta = 0.02;
 constexpr double kA = 2.0 - kDelta;
-constexpr double kCalm = 0.6;          // share of the tension inertia's turning that is lost each step
+constexpr double kTensionLoss = 0.6;   // share of the tension inertia's turning that is lost each step
 constexpr double kTensionShare = 0.1;  // mu: how near to the bound of stability tension may come
+// Shares of a link, from its joint on, along which contact becomes more and more its own: of the way that it is pushed, and of the
+// speed that it loses.
+constexpr double kOwnReach = 0.25, kBlowReach = 0.4;
+constexpr double kCalm = 1e-5;  // lengths a second below which a base and a body stand still
+constexpr double kBed = 0.05;   // lengths within which what lies must stay to fall asleep
+constexpr double kCalmWait = 2.0, kCalmRamp = 2.0;  // [s] for which it must, and over which it then falls asleep
+constexpr double kMissed = 0.1;                     // how fast that time is forgotten, step by step, while nothing is touched
 constexpr double kMostTurn = 0.5;      // [rad] a link may turn within one substep
-constexpr double kBeyond = 1.05;       // where a stretched link stops dead, against its limit
 
 template <int W>
 class Kernel {
@@ -38,8 +44,12 @@ class Kernel {
         boundBodies();
         for (int i = 0; i < m_a.links; ++i) {
             drift(m_links[i], parent(i));
-            constrain(m_links[i], parent(i));
+            constrain(i);
         }
+        if (m_met > 0)
+            settle();
+        else
+            m_base->calm = all<W>(0.0);
     }
 
   private:
@@ -83,7 +93,7 @@ class Kernel {
             most<W>(zero, (m_h * m_h / (4 * kTensionShare)) * l.tension * l.length - 0.25 * l.lightest * l.length * l.length);
         if (any<W>(steady > 0)) {
             l.J = l.J + diagonal<W>(steady) - outer<W>(steady, l.dbar);
-            l.pt = l.pt - ((1 - kCalm) * steady) * (l.w - spun * l.dbar);
+            l.pt = l.pt - ((1 - kTensionLoss) * steady) * (l.w - spun * l.dbar);
         }
         l.H = {{zero, zero, zero}, {zero, zero, zero}, {zero, zero, zero}};
         P drag = l.drag;
@@ -307,8 +317,16 @@ class Kernel {
         l.w = l.w - (past & (spin * over > 0) ? spin : zero) * l.d;
     }
 
-    /// Lanes in which the link had to be moved.
-    Mask<W> keepClear(L& l, int b) {
+    /// From 0 at 0 to 1 at 1 and beyond, without a kink.
+    [[gnu::always_inline]] static P eased(const P& x) {
+        const P u = least<W>(x, all<W>(1.0));
+        return u * u * (3.0 - 2.0 * u);
+    }
+
+    /// Lanes in which link i had to be moved.
+    Mask<W> keepClear(int i, int b) {
+        L& l = m_links[i];
+        const P allowed = reinterpret_cast<const P*>(m_a.allowed)[i * m_a.bodies + b];
         const Body<W>& body = m_bodies[b];
         const BodyKind kind = static_cast<BodyKind>(m_a.bodyKinds[b]);
         const P half = 0.5 * l.reach, zero = {};
@@ -325,11 +343,16 @@ class Kernel {
             c.lever = zero + 1.0;
             c.distance = dot<W>(body.axisY, l.x + bone - body.a) + body.apart;
         }
+        // The surface that is met lies as deep inside as this link may be.
+        c.distance = c.distance + allowed;
         const P lever = c.lever * l.reach, height = dot<W>(c.normal, l.x - c.centre);
         // With n.(x + lambda d - centre) = R asked for: n.d = sN, and d keeps its sideways part.
         const Mask<W> deep = (c.distance < l.radius) & (c.lever >= 0.05);
         if (!any<W>(deep)) return deep;
-        const P sN = (c.radius + l.radius - height) / (deep ? lever : zero + 1.0);
+        // A contact near the link's own joint would turn it wildly for little: it is left to the link above.
+        const P own = eased(c.lever * (1.0 / kOwnReach));
+        const P rise = lever * dot<W>(l.d, c.normal);
+        const P sN = (rise + own * (c.radius + l.radius - allowed - height - rise)) / (deep ? lever : zero + 1.0);
         const V flat = l.d - dot<W>(l.d, c.normal) * c.normal;
         const P flat2 = dot<W>(flat, flat);
         // Where its joint lies inside, no turn of this link can help.
@@ -340,22 +363,97 @@ class Kernel {
         const V slip = m_jointVelocity + c.lever * (l.v - m_jointVelocity) - c.velocity;
         const P approach = dot<W>(c.normal, slip);
         const Mask<W> closing = hit & (approach < 0);
-        const P lost = closing ? -approach : zero, share = closing ? 1.0 / c.lever : zero;
+        const P lost = closing ? -approach : zero;
         // Coulomb: sliding loses at most friction times what the surface took of the approach; and as the step was half done at
         // that speed, the way that it made comes back too, or what sticks would creep.
         const V sliding = slip - approach * c.normal;
         const P speed = root<W>(most<W>(dot<W>(sliding, sliding), all<W>(1e-300)));
-        const P held = least<W>(all<W>(1.0), body.friction * lost / speed);
-        const P back = closing ? held / most<W>(c.lever, all<W>(0.25)) : zero;
+        const P held = closing ? least<W>(all<W>(1.0), body.friction * lost / speed) : zero;
+        const P back = held / most<W>(c.lever, all<W>(0.25));
         const V off = up * c.normal + root<W>(1.0 - up * up) * side;
         redirect(hit, l, unit<W>(off - (m_eta * l.inverseLength * back) * sliding));
-        const V push = (lost * share) * c.normal - back * sliding;
+        const V across = c.normal - dot<W>(c.normal, l.d) * l.d;
+        const P ownBlow = eased(c.lever * (1.0 / kBlowReach));
+        const P square = most<W>(dot<W>(across, across), all<W>(0.25));
+        const V push = ownBlow * ((closing ? lost / (c.lever * square) : zero) * across - back * sliding);
         l.v = l.v + push;
         l.w = l.w + l.inverseLength * cross<W>(l.d, push);
+        m_touched = m_touched + (hit ? zero + 1.0 : zero);
         return hit;
     }
 
+    /// Lanes in which nothing about the strand moves: not its base, its goals, nor any body that it might meet.
+    Mask<W> isStill() const {
+        const P zero = {};
+        P length = zero, goals = zero, bodies = zero;
+        for (int i = 0; i < m_a.links; ++i) {
+            const L& l = m_links[i];
+            length += l.alive * l.length;
+            if (has(nutatio::physics::kMovingGoals)) goals = most<W>(goals, dot<W>(l.goalSpin, l.goalSpin));
+        }
+        for (int k = 0; k < m_met; ++k) {
+            const Body<W>& b = m_bodies[m_a.met[k]];
+            const P speed = dot<W>(b.velocity, b.velocity) + dot<W>(b.spin, b.spin) * length * length;
+            bodies = most<W>(bodies, b.apart < 1e29 ? speed : zero);
+        }
+        const P base = dot<W>(m_velocity, m_velocity) + dot<W>(m_spin, m_spin) * length * length;
+        return (base + bodies < kCalm * kCalm * length * length) & (goals < kCalm * kCalm);
+    }
+
+    /// What lies on a still body and stays within a narrow place falls asleep there: contact that is seen to step by step would leave
+    /// a buzz of its own. It wakes as soon as anything about it moves.
+    void settle() {
+        const P zero = {};
+        P& calm = m_base->calm;
+        if (has(nutatio::physics::kPinned | nutatio::physics::kAired) || !any<W>((m_touched > 0) | (calm > 0))) return;
+        P length = zero, strayed = zero;
+        for (int i = 0; i < m_a.links; ++i) {
+            const V off = m_links[i].x + m_links[i].reach * m_links[i].d - m_links[i].bed;
+            length += m_links[i].alive * m_links[i].length;
+            strayed = most<W>(strayed, m_links[i].alive * dot<W>(off, off));
+        }
+        const Mask<W> keeps = isStill() & (strayed < kBed * kBed * length * length);
+        const Mask<W> lies = (m_touched > 0) | (calm > kCalmWait + kCalmRamp);
+        // While it buzzes a touch is missed now and then.
+        calm = keeps ? (lies ? calm + m_h : most<W>(calm - (kMissed * m_h), zero)) : zero;
+        const Mask<W> anew = calm <= 0;
+        const P sleep = within<W>((calm - kCalmWait) * (1 / kCalmRamp), zero, zero + 1.0);
+        const bool sleeps = any<W>(sleep > 0), deep = any<W>(sleep >= 1);
+        for (int i = 0; i < m_a.links; ++i) {
+            L& l = m_links[i];
+            if (sleeps) fallAsleep(l, parent(i), sleep, deep);
+            const V end = l.x + l.reach * l.d;
+            l.bed = pick<W>(anew, end, l.bed);
+            l.before = {l.q, l.d, l.v, l.w, l.reach, l.reachSpeed};
+        }
+    }
+
+    void fallAsleep(L& l, const L* p, const P& sleep, bool deep) {
+        const Mask<W> some = sleep > 0;
+        const P awake = 1.0 - sleep;
+        const auto mixed = [&](const V& was, const V& is) { return was + awake * (is - was); };
+        // The direction goes part of the way; the turn follows it by the shortest arc.
+        const V d = unitOr<W>(mixed(l.before.d, l.d), l.d);
+        l.q = pick<W>(some, tidied<W>(arc<W>(l.d, d) * l.q), l.q);
+        l.v = pick<W>(some, mixed(l.before.v, awake * l.v), l.v);
+        l.w = pick<W>(some, mixed(l.before.w, awake * l.w), l.w);
+        l.reach = some ? l.before.reach + awake * (l.reach - l.before.reach) : l.reach;
+        l.reachSpeed = some ? awake * l.reachSpeed : l.reachSpeed;
+        if (deep) {
+            const Mask<W> all = sleep >= 1;
+            l.q = pick<W>(all, l.before.q, l.q);
+            const P zero = {};
+            l.v = pick<W>(all, V{zero, zero, zero}, l.v);
+            l.w = pick<W>(all, V{zero, zero, zero}, l.w);
+            l.reach = all ? l.before.reach : l.reach;
+        }
+        l.d = pick<W>(some, turn<W>(l.q, l.direction), l.d);
+        place(l, p);
+    }
+
     void boundBodies() {
+        const P zero = {};
+        m_touched = zero;
         for (int b = 0; b < m_a.bodies; ++b) {
             Body<W>& body = m_bodies[b];
             // What every lane passes through need not be looked at link by link.
@@ -374,7 +472,9 @@ class Kernel {
         }
     }
 
-    void constrain(L& l, const L* p) {
+    void constrain(int i) {
+        L& l = m_links[i];
+        const L* p = parent(i);
         const bool limits = has(nutatio::physics::kBendLimit | nutatio::physics::kTwistLimit);
         if (limits) {
             const Q4<W> goal = (p ? p->q : m_base->turn1) * l.goal1;
@@ -383,10 +483,11 @@ class Kernel {
         }
         // A second round only where the first one moved the link: turning it off one body may have turned it into another, or
         // brought another point of it to the same one.
+        if (m_met == 0) return;
         bool touched = false;
-        for (int k = 0; k < m_met; ++k) touched |= any<W>(keepClear(l, m_a.met[k]));
+        for (int k = 0; k < m_met; ++k) touched |= any<W>(keepClear(i, m_a.met[k]));
         if (touched)
-            for (int k = 0; k < m_met; ++k) keepClear(l, m_a.met[k]);
+            for (int k = 0; k < m_met; ++k) keepClear(i, m_a.met[k]);
     }
 
     const nutatio::physics::StepArgs& m_a;
@@ -396,6 +497,7 @@ class Kernel {
     double m_h, m_eta;
     int m_met = 0;
     V m_spin, m_velocity, m_jointVelocity;
+    P m_touched;
 };
 
 }  // namespace lanes

@@ -7,6 +7,8 @@ namespace {
 
 namespace lanes {
 
+constexpr double kBeyond = 1.05;  // where a stretched link stops dead, against where a stiff spring begins to hold it
+
 template <int W>
 struct Link {
     // What it is.
@@ -34,12 +36,20 @@ struct Link {
     Rows<W> H;
     V3<W> pt, pf, u, s, vMid, wMid, y, z;
     Pack<W> c, e, share, stretchSpeed;
+    // Of a strand that lies on something: where its end lay when it last moved about, and its state a step ago.
+    V3<W> bed;
+    struct {
+        Q4<W> q;
+        V3<W> d, v, w;
+        Pack<W> reach, reachSpeed;
+    } before;
 };
 
 template <int W>
 struct Base {
     Q4<W> turn0, turn1;
     V3<W> place0, place1, velocityEnd, gravity;
+    Pack<W> calm;  // [s] for which the strand has lain on something with nothing about it moving
 };
 
 }  // namespace lanes
@@ -69,6 +79,7 @@ struct StepArgs {
     int bodies = 0;
     const int* bodyKinds = nullptr;
     double* body = nullptr;  // lanes::Body<W>[bodies]
+    const double* allowed = nullptr;  // Pack<W>[links][bodies]: how deep each link may be in each body
     int* met = nullptr;      // room for `bodies` numbers: those that some lane may meet
 };
 using StepFunction = void (*)(const StepArgs&);

@@ -56,17 +56,6 @@ bool differs(const rig::Column& a, const rig::Track& body, int joint, rig::Path 
     return false;
 }
 
-/// World scale above each joint in the rest pose: turns a length in the world into one in local units.
-std::vector<double> scalesAbove(const rig::Actor& actor) {
-    std::vector<Affine> worlds;
-    rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
-    std::vector<double> out(worlds.size(), 1.0);
-    for (std::size_t j = 0; j < out.size(); ++j)
-        if (const int p = actor.skeleton.joint(static_cast<int>(j)).parent; p != rig::kNoJoint)
-            out[j] = std::max(1e-9, std::cbrt(std::abs(worlds[static_cast<std::size_t>(p)].m.determinant())));
-    return out;
-}
-
 class Baker {
   public:
     Baker(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options, Evaluator& evaluator,
@@ -76,7 +65,7 @@ class Baker {
           m_options(options),
           m_evaluator(evaluator),
           m_cancel(cancel),
-          m_scales(scalesAbove(*entry.actor)),
+          m_scales(rig::scalesAbove(*entry.actor)),
           m_rest(std::make_shared<const rig::Track>(rig::bodyTrack(*entry.actor, -1, {1, 24, 0, 0}))) {}
 
     /// Grid of clip `clip` (-1: the rest pose for two seconds).
@@ -89,7 +78,11 @@ class Baker {
     ActorResult evaluate(int clip, const rig::FrameGrid& g, BakeReport& report) {
         ActorResult r = m_evaluator.evaluateActor(m_scene, m_entry, clip, g, m_cancel);
         for (const LayerResult& l : r.layers)
-            if (!l.problem.empty()) report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
+            if (!l.problem.empty()) {
+                report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
+            } else {
+                for (const std::string& remark : l.remarks) report.warnings.push_back("layer \"" + l.id + "\": " + remark);
+            }
         if (m_options.firstFrame > 0) {
             rig::Track ranged = *r.body;
             for (int j = 0; j < ranged.joints(); ++j) {
@@ -208,8 +201,10 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
     return kept;
 }
 
-Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
-                        Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+namespace {
+
+Result<BakeReport> bakeInside(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
+                              Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     const auto chosen = chooseActor(scene, options.actor);
     if (!chosen) return chosen.error();
     const scene::ActorEntry& entry = *chosen.value();
@@ -220,7 +215,7 @@ Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, c
     std::vector<int> clips;
     if (options.clip) {
         clips.push_back(actor.findClip(*options.clip));
-        if (clips.front() < 0) return Error{actor.source.path, "", "there is no clip \"" + *options.clip + "\""};
+        if (clips.front() < 0) return Error{"", "", "there is no clip \"" + *options.clip + "\""};
     } else {
         for (std::size_t c = 0; c < actor.clips.size(); ++c) clips.push_back(static_cast<int>(c));
         if (clips.empty()) clips.push_back(-1);
@@ -254,6 +249,19 @@ Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, c
     if (!written) return written.error();
     if (progress) progress(1);
     return report;
+}
+
+}  // namespace
+
+Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
+                        Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+    try {
+        return bakeInside(scene, options, out, evaluator, cancel, progress);
+    } catch (const Failure& f) {
+        return f.error();
+    } catch (const std::exception& e) {
+        return unreadable(out.string(), e);
+    }
 }
 
 }  // namespace nutatio::pipeline

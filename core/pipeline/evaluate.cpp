@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <unordered_set>
 
 #include "layers/registry.h"
 #include "layers/run.h"
@@ -90,6 +91,29 @@ Key layerKey(const Key& below, const layers::LayerContext& context, const std::v
     return h.done();
 }
 
+std::size_t allowedTransforms(const rig::Actor& actor) {
+    std::size_t bytes = actor.source.text.size();
+    for (const auto& b : actor.source.buffers) bytes += b->size();
+    return Evaluator::kBaseTransforms + bytes / Evaluator::kBytesATransform;
+}
+
+void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
+    if (clip < 0) return;
+    const rig::Clip& c = actor.clips[static_cast<std::size_t>(clip)];
+    std::unordered_set<int> moving;
+    for (const rig::Channel& ch : c.channels)
+        if (ch.path != rig::Path::Weights) moving.insert(ch.joint);
+    std::size_t allowed = allowedTransforms(actor);
+    // What was recorded here came from no file; a scene file holds as many numbers as it needs.
+    if (c.recorded)
+        for (const rig::Channel& ch : c.channels) allowed += ch.values.size();
+    if (moving.size() * static_cast<std::size_t>(grid.frames) > allowed)
+        throw Failure(Error{actor.source.path, "clip \"" + actor.clipLabel(clip) + "\"",
+                            std::to_string(grid.frames) + " frames of " + std::to_string(moving.size()) +
+                                " moving joints are more than a file of its size may ask for; take a lower frame rate or a "
+                                "shorter clip"});
+}
+
 }  // namespace
 
 layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer) {
@@ -99,8 +123,17 @@ layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntr
         const scene::ActorEntry* a = scene.actor(actorId);
         return a && a->actor->skeleton.find(joint) != rig::kNoJoint;
     };
+    std::map<std::string_view, std::vector<bool>> swung;
+    const auto swings = [&](const scene::Collider& c) {
+        const scene::ActorEntry* a = scene.actor(c.actor);
+        if (!a) return false;
+        auto at = swung.find(a->id);
+        if (at == swung.end()) at = swung.emplace(a->id, layers::swungJoints(scene, *a)).first;
+        return static_cast<bool>(at->second[static_cast<std::size_t>(a->actor->skeleton.find(c.joint))]);
+    };
     for (const scene::Collider& c : scene.colliders)
-        if (c.on && stands(c.actor, c.joint)) out.colliders.push_back(&c);
+        // What was fitted to a joint before a strand made it swing stands aside.
+        if (c.on && stands(c.actor, c.joint) && !(c.fitted && swings(c))) out.colliders.push_back(&c);
     for (const scene::Wind& w : scene.winds)
         if (w.on && (w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), layer.id) != w.layers.end()))
             out.winds.push_back(&w);
@@ -122,19 +155,20 @@ const LayerResult* Evaluation::layer(std::string_view id) const {
     return nullptr;
 }
 
-TrackPtr Evaluator::known(const Key& key) {
+std::optional<Evaluator::Kept> Evaluator::known(const Key& key) {
     const std::lock_guard guard(m_lock);
     const auto at = m_kept.find(key);
-    if (at == m_kept.end()) return nullptr;
+    if (at == m_kept.end()) return std::nullopt;
     at->second.used = ++m_clock;
-    return at->second.track;
+    return at->second;
 }
 
-void Evaluator::keep(const Key& key, TrackPtr track, const rig::Track* below) {
+void Evaluator::keep(const Key& key, TrackPtr track, const rig::Track* below, std::vector<std::string> remarks) {
     const std::lock_guard guard(m_lock);
     const std::size_t bytes = track->ownBytes(below);
-    m_kept[key] = {std::move(track), bytes, ++m_clock};
-    m_bytes += bytes;
+    Kept& kept = m_kept[key];
+    m_bytes += bytes - kept.bytes;
+    kept = {std::move(track), std::move(remarks), bytes, ++m_clock};
     while (m_bytes > kMostBytes && m_kept.size() > 1) {
         const auto oldest = std::min_element(m_kept.begin(), m_kept.end(),
                                              [](const auto& a, const auto& b) { return a.second.used < b.second.used; });
@@ -152,14 +186,13 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::ActorEntry& e
     return body(entry, entry.clipIndex(), scene.grid(entry), entry.onTrial());
 }
 
-TrackPtr Evaluator::body(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& grid, bool trial) {
+TrackPtr Evaluator::body(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& grid, bool trial, const Cancel& cancel) {
     const Key key = bodyKey(entry, clip, grid, trial);
-    TrackPtr track = known(key);
-    if (!track) {
-        track = std::make_shared<const rig::Track>(trial ? rig::trialTrack(*entry.actor, entry.trial, entry.stand(), grid)
-                                                         : rig::bodyTrack(*entry.actor, clip, grid));
-        keep(key, track, nullptr);
-    }
+    if (const auto kept = known(key)) return kept->track;
+    if (!trial) refuseTooMuch(*entry.actor, clip, grid);
+    const auto track = std::make_shared<const rig::Track>(trial ? rig::trialTrack(*entry.actor, entry.trial, entry.stand(), grid)
+                                                                : rig::bodyTrack(*entry.actor, clip, grid, cancel));
+    keep(key, track, nullptr);
     return track;
 }
 
@@ -170,7 +203,9 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
     ActorResult out;
     out.id = entry.id;
     Key key = bodyKey(entry, clip, grid, trial);
-    out.body = body(entry, clip, grid, trial);
+    out.body = body(entry, clip, grid, trial, cancel);
+    std::size_t held = 0;
+    const std::size_t allowed = 4 * allowedTransforms(actor);
     TrackPtr now = out.body;
     std::vector<TrackPtr> otherTracks;
     std::vector<Key> otherKeys;
@@ -185,14 +220,15 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
         for (const scene::ActorEntry& a : scene.actors)
             if (a.id != entry.id) context.others.push_back({a.id, a.actor.get(), otherTracks[k++].get()});
     };
-    const bool loops = out.body->closes(actor.height);
+    const bool loops = out.body->closes(actor);
+    const bool anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
     const auto count = static_cast<double>(
         std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
     double done = 0;
     for (const scene::Layer& layer : scene.layers) {
         if (layer.actor != entry.id) continue;
         if (cancel.asked()) throw Cancelled{};
-        LayerResult r{layer.id, scene.acts(layer), {}, now, now};
+        LayerResult r{layer.id, anySolo ? layer.solo : !layer.muted, {}, now, now, {}};
         const layers::LayerKind* kind = layers::findKind(layer.kind);
         if (!kind)
             r.problem = "this version has no layer kind \"" + layer.kind + "\"";
@@ -203,14 +239,29 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
             others(context);
             context.period = loops ? (grid.frames - 1) / grid.fps : 0;
             key = layerKey(key, context, otherKeys);
-            TrackPtr full = known(key);
-            if (!full) {
-                full = std::make_shared<const rig::Track>(layers::run(*kind, context, *now, cancel, [&](double share) {
-                    if (progress) progress((done + share) / count);
-                }));
-                keep(key, full, now.get());
+            TrackPtr full;
+            if (auto kept = known(key)) {
+                full = kept->track;
+                r.remarks = std::move(kept->remarks);
+            } else {
+                try {
+                    layers::Ran ran = layers::run(*kind, context, *now, cancel, [&](double share) {
+                        if (progress) progress((done + share) / count);
+                    });
+                    full = std::make_shared<const rig::Track>(std::move(ran.track));
+                    r.remarks = std::move(ran.remarks);
+                } catch (const Failure& f) {
+                    r.problem = f.error().sentence;
+                    out.layers.push_back(std::move(r));
+                    continue;
+                }
+                keep(key, full, now.get(), r.remarks);
                 if (simulated) ++*simulated;
             }
+            held += full->ownBytes(now.get()) / sizeof(Xform);
+            if (held > allowed)
+                throw Failure(Error{actor.source.path, "", "its layers ask for more motion than a file of its size allows (" +
+                                                               std::to_string(grid.frames) + " frames)"});
             r.result = layers::mixesWhole(layer) ? full : std::make_shared<const rig::Track>(layers::mixed(*now, *full, layer));
             Hasher mixing;
             mixing.key(key).real(layer.number("mix"));

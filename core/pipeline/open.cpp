@@ -17,6 +17,8 @@ Result<Opened> open(const std::filesystem::path& path) {
         if (!actor) return actor.error();
         out.scene = files::sceneOf(std::move(actor.value()));
     }
+    for (const scene::Unread& u : out.scene.unread)
+        out.warnings.push_back("left out of \"" + u.list + "\" and kept for the next saving: " + u.why);
     for (const scene::ActorEntry& a : out.scene.actors)
         for (const std::string& w : a.actor->warnings) out.warnings.push_back(a.name + ": " + w);
     for (std::string& w : layers::settle(out.scene)) out.warnings.push_back(std::move(w));

@@ -66,6 +66,43 @@ Key motionKey(const Actor& a) {
     return h.done();
 }
 
+template <class T>
+void addAll(Hasher& h, const std::vector<T>& v) {
+    h.number(v.size()).bytes(v.data(), v.size() * sizeof(T));
+}
+
+Key pictureKey(const Actor& a) {
+    Hasher h;
+    for (const Mesh& m : a.meshes)
+        for (const Primitive& p : m.primitives) {
+            addAll(h, p.positions);
+            addAll(h, p.normals);
+            addAll(h, p.uvs);
+            addAll(h, p.colours);
+            addAll(h, p.influences);
+            addAll(h, p.triangles);
+            h.number(static_cast<std::uint64_t>(p.material));
+            for (const MorphTarget& t : p.morphs) {
+                addAll(h, t.positions);
+                addAll(h, t.normals);
+            }
+        }
+    for (const Skin& s : a.skins) addAll(h, s.joints);
+    for (const MeshInstance& i : a.instances)
+        h.number(static_cast<std::uint64_t>(i.joint))
+            .number(static_cast<std::uint64_t>(i.mesh))
+            .number(static_cast<std::uint64_t>(i.skin));
+    for (const Material& m : a.materials) {
+        h.bytes(m.colour.data(), 4 * sizeof(float)).number(static_cast<std::uint64_t>(m.image)).real(m.alphaCutoff);
+        h.number(m.blend).number(m.doubleSided);
+    }
+    for (const PackedImage& im : a.images) {
+        h.number(im.bytes ? im.bytes->size() : 0);
+        if (im.bytes) h.bytes(im.bytes->data(), im.bytes->size());
+    }
+    return h.done();
+}
+
 }  // namespace
 
 void Actor::finish() {
@@ -79,7 +116,22 @@ void Actor::finish() {
     height = high.y() - low.y();
     if (!(height > 1e-9 * box.diagonal().norm())) height = box.diagonal().norm();
     if (!(height > 0) || !std::isfinite(height)) height = 1;
+    keyMotion();
+    picture = pictureKey(*this);
+}
+
+void Actor::keyMotion() {
     content = motionKey(*this);
+}
+
+std::vector<double> scalesAbove(const Actor& actor) {
+    std::vector<Affine> worlds;
+    worldTransforms(actor.skeleton, actor.restPose(), worlds);
+    std::vector<double> out(worlds.size(), 1.0);
+    for (std::size_t j = 0; j < out.size(); ++j)
+        if (const int p = actor.skeleton.joint(static_cast<int>(j)).parent; p != kNoJoint)
+            out[j] = std::max(1e-9, std::cbrt(std::abs(worlds[static_cast<std::size_t>(p)].m.determinant())));
+    return out;
 }
 
 }  // namespace nutatio::rig

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "base/hash.h"
+#include "base/shared.h"
 #include "rig/clip.h"
 #include "rig/mesh.h"
 #include "rig/skeleton.h"
@@ -19,7 +20,7 @@ struct SourceDocument {
     enum class Format { Gltf, Glb, Bvh };
     Format format = Format::Gltf;
     std::string path;
-    std::string text;                                   // the JSON of a glTF, or the whole BVH
+    Shared<std::string> text;                           // the JSON of a glTF, or the whole BVH
     std::vector<std::shared_ptr<const Bytes>> buffers;  // a glTF's buffers, as many as its JSON lists
     Bytes otherChunks;                                  // of a .glb, after the two that glTF defines
 };
@@ -28,16 +29,17 @@ struct SourceDocument {
 struct Actor {
     std::string name;
     Skeleton skeleton;
-    std::vector<Mesh> meshes;
-    std::vector<Skin> skins;
-    std::vector<Material> materials;
-    std::vector<PackedImage> images;
-    std::vector<MeshInstance> instances;
-    std::vector<Clip> clips;
+    Shared<std::vector<Mesh>> meshes;
+    Shared<std::vector<Skin>> skins;
+    Shared<std::vector<Material>> materials;
+    Shared<std::vector<PackedImage>> images;
+    Shared<std::vector<MeshInstance>> instances;
+    Shared<std::vector<Clip>> clips;
     SourceDocument source;
     std::vector<std::string> warnings;
     double metresPerUnit = 1;
     Key content;  // of everything that motion depends on
+    Key picture;  // of everything that is drawn: meshes, skins, materials, pictures
 
     /// Height of the rest pose [units]: of the drawn meshes, or of the joints when there are none. Never 0.
     double height = 1;
@@ -50,8 +52,13 @@ struct Actor {
     /// Clip called `name`, or "#index"; -1 when there is none.
     int findClip(std::string_view name) const;
     std::string clipLabel(int clip) const;
-    /// Fills height, bounds, isSkinJoint and content from the rest.
+    /// Fills `content` anew after a change of clips alone.
+    void keyMotion();
+    /// Fills height, bounds, isSkinJoint and the two keys from the rest.
     void finish();
 };
+
+/// World scale above each joint in the rest pose, never below 1e-9: a length in the world by it is one in local units.
+std::vector<double> scalesAbove(const Actor& actor);
 
 }  // namespace nutatio::rig

@@ -63,8 +63,8 @@ Clip clipOfSamples(const Actor& actor, const std::vector<std::vector<Xform>>& sa
 
 std::shared_ptr<const Actor> withClip(const Actor& actor, Clip clip) {
     auto out = std::make_shared<Actor>(actor);
-    out->clips.push_back(std::move(clip));
-    out->finish();
+    out->clips.edit().push_back(std::move(clip));
+    out->keyMotion();
     return out;
 }
 

@@ -8,6 +8,8 @@ namespace nutatio::rig {
 Skeleton::Skeleton(std::vector<Joint> joints) : m_joints(std::move(joints)) {
     for (Joint& j : m_joints) j.children.clear();
     for (int i = 0; i < size(); ++i) {
+        const auto [known, fresh] = m_byName.try_emplace(m_joints[static_cast<std::size_t>(i)].name, Named{i, false});
+        if (!fresh) known->second.shared = true;
         const int p = m_joints[static_cast<std::size_t>(i)].parent;
         if (p == kNoJoint)
             m_roots.push_back(i);
@@ -22,10 +24,7 @@ Skeleton::Skeleton(std::vector<Joint> joints) : m_joints(std::move(joints)) {
 
 std::string Skeleton::reference(int i) const {
     const std::string& name = joint(i).name;
-    return !name.empty() && find(name) == i &&
-                   std::none_of(m_joints.begin() + i + 1, m_joints.end(), [&](const Joint& j) { return j.name == name; })
-               ? name
-               : "#" + std::to_string(i);
+    return !name.empty() && !m_byName.at(name).shared ? name : "#" + std::to_string(i);
 }
 
 std::string Skeleton::label(int i) const {
@@ -33,8 +32,7 @@ std::string Skeleton::label(int i) const {
 }
 
 int Skeleton::find(std::string_view reference) const {
-    for (int i = 0; i < size(); ++i)
-        if (!reference.empty() && m_joints[static_cast<std::size_t>(i)].name == reference) return i;
+    if (const auto at = m_byName.find(std::string(reference)); !reference.empty() && at != m_byName.end()) return at->second.first;
     if (reference.size() > 1 && reference.front() == '#') {
         int index = kNoJoint;
         const char* end = reference.data() + reference.size();

@@ -3,6 +3,7 @@
 
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <vector>
 
 #include "base/maths.h"
@@ -47,6 +48,11 @@ class Skeleton {
     std::vector<Joint> m_joints;
     std::vector<int> m_order;
     std::vector<int> m_roots;
+    struct Named {
+        int first;
+        bool shared;
+    };
+    std::unordered_map<std::string, Named> m_byName;
 };
 
 /// World transforms of all joints for one pose of local transforms.

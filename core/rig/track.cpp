@@ -22,17 +22,18 @@ std::size_t Track::ownBytes(const Track* below) const {
     return bytes;
 }
 
-bool Track::closes(double height) const {
+bool Track::closes(const Actor& actor) const {
     if (frames() < 3) return false;
+    const std::vector<double> scale = scalesAbove(actor);
     for (int j = 0; j < joints(); ++j) {
         if (holdsStill(j)) continue;
         const Xform &a = at(j, 0), &b = at(j, frames() - 1);
-        if ((a.t - b.t).norm() > 0.002 * height || a.r.angularDistance(b.r) > radians(0.5)) return false;
+        if ((a.t - b.t).norm() * scale[static_cast<std::size_t>(j)] > 0.002 * actor.height || a.r.angularDistance(b.r) > radians(0.5)) return false;
     }
     return true;
 }
 
-Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid) {
+Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cancel& cancel) {
     const auto n = static_cast<std::size_t>(actor.skeleton.size());
     std::vector<Xform> locals = actor.restPose();
     std::vector<bool> moves(n, false);
@@ -43,6 +44,7 @@ Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid) {
     for (std::size_t j = 0; j < n; ++j) columns[j].assign(moves[j] ? static_cast<std::size_t>(grid.frames) : 1u, locals[j]);
     if (clip >= 0)
         for (int f = 0; f < grid.frames; ++f) {
+            if (cancel.asked()) throw Cancelled{};
             actor.clips[static_cast<std::size_t>(clip)].pose(grid.time(f), locals);
             for (std::size_t j = 0; j < n; ++j)
                 if (moves[j]) columns[j][static_cast<std::size_t>(f)] = locals[j];

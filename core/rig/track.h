@@ -4,6 +4,7 @@
 #include <memory>
 #include <vector>
 
+#include "base/cancel.h"
 #include "rig/actor.h"
 
 namespace nutatio::rig {
@@ -47,7 +48,7 @@ class Track {
     /// Bytes held by columns of this track that `below` does not share.
     std::size_t ownBytes(const Track* below) const;
     /// Whether the last frame's pose is the first's again, so that the shot can play as a loop.
-    bool closes(double height) const;
+    bool closes(const Actor& actor) const;
 
   private:
     FrameGrid m_grid;
@@ -55,8 +56,8 @@ class Track {
 };
 
 /// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1. Frames past the clip's end hold its
-/// end.
-Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid);
+/// end. Throws Cancelled when asked to stop.
+Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cancel& cancel = {});
 
 /// Morph weights of the mesh on `joint` at `time` [s] of the clip; empty when the clip does not move them.
 std::vector<float> morphWeights(const Actor& actor, int clip, int joint, double time);

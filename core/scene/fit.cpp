@@ -27,7 +27,7 @@ std::vector<std::vector<Vec3>> verticesByJoint(const rig::Actor& actor, const st
                     const rig::Influence& w = p.influences[v];
                     const auto most = std::max_element(w.weight.begin(), w.weight.end()) - w.weight.begin();
                     // What several joints share evenly belongs to none of them.
-                    if (w.weight[static_cast<std::size_t>(most)] < 0.45f) continue;
+                    if (w.weight[static_cast<std::size_t>(most)] < 0.5f) continue;
                     joint = actor.skins[static_cast<std::size_t>(in.skin)].joints[w.joint[static_cast<std::size_t>(most)]];
                 }
                 out[static_cast<std::size_t>(joint)].push_back(posed.positions[v].cast<double>());
@@ -116,6 +116,7 @@ Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, cons
     out.joint = s.reference(joint);
     const Quat back = rotationOf(world.m).conjugate();
     const Vec3 way = c.b - c.a;
+    out.fitted = true;
     out.radius = c.ra;
     out.radiusEnd = c.rb;
     out.length = way.norm();
@@ -129,17 +130,13 @@ Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, cons
 
 }  // namespace
 
-std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, double least) {
+std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, const std::vector<bool>& swung, double least) {
     const rig::Actor& actor = *entry.actor;
     const rig::Skeleton& s = actor.skeleton;
     std::vector<Affine> worlds;
     rig::worldTransforms(s, actor.restPose(), worlds);
-    std::vector<bool> skip(worlds.size(), false);
-    for (const Layer& l : scene.layers)
-        if (l.actor == entry.id)
-            for (const std::string& root : l.list("root"))
-                if (const int j = s.find(root); j != rig::kNoJoint)
-                    for (int below : s.subtree(j)) skip[static_cast<std::size_t>(below)] = true;
+    std::vector<bool> skip = swung;
+    skip.resize(worlds.size(), false);
     for (const Collider& c : scene.colliders)
         if (c.actor == entry.id)
             if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape != Shape::Plane)

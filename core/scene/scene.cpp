@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <unordered_set>
 
 namespace nutatio::scene {
 
@@ -123,9 +124,14 @@ std::string Scene::freshId(std::string_view stem) const {
     for (char c : stem)
         if (std::isalnum(static_cast<unsigned char>(c)) || c == '_' || c == '-') base += c;
     if (base.empty()) base = "item";
-    const auto taken = [&](const std::string& id) { return actor(id) || layer(id) || collider(id) || wind(id) || pin(id); };
+    std::unordered_set<std::string_view> taken;
+    for (const ActorEntry& a : actors) taken.insert(a.id);
+    for (const Layer& l : layers) taken.insert(l.id);
+    for (const Collider& c : colliders) taken.insert(c.id);
+    for (const Wind& w : winds) taken.insert(w.id);
+    for (const Pin& p : pins) taken.insert(p.id);
     std::string id = base;
-    for (int n = 2; taken(id); ++n) id = base + "-" + std::to_string(n);
+    for (int n = 2; taken.count(id) > 0; ++n) id = base + "-" + std::to_string(n);
     return id;
 }
 

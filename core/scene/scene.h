@@ -2,7 +2,8 @@
 #pragma once
 
 #include <memory>
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,8 +13,8 @@
 
 namespace nutatio::scene {
 
-/// Keys of a scene file that this version does not know; written back as they were.
-using Unknown = nlohmann::ordered_json;
+/// What a scene file says and this version does not know; written back as it was. May be null: nothing.
+using Unknown = std::shared_ptr<const nlohmann::ordered_json>;
 
 struct ActorEntry {
     std::string id;
@@ -52,6 +53,7 @@ struct Collider {
     Vec3 turnDeg{0, 0, 0};     // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
     double friction = 0.2;     // Coulomb's coefficient: 0 ice, 1 rubber
     bool on = true;
+    bool fitted = false;  // made from the mesh: it stands aside where a strand swings the joint it rides on
     Unknown unknown;
 };
 
@@ -103,6 +105,15 @@ struct Layer {
     std::map<std::string, Keys, std::less<>> keys;         // by setting; a keyed one's plain value rests
     std::map<std::string, Profile, std::less<>> profiles;  // by setting
     Unknown unknown;
+    /// What a newer version said of its settings and this one cannot use. It goes back into the file, a value as long as the one
+    /// that stands in for it is left alone.
+    struct Idle {
+        Unknown value;
+        std::optional<Value> standIn;
+    };
+    std::map<std::string, Idle, std::less<>> idleValues;
+    std::map<std::string, Keys, std::less<>> idleKeys;
+    std::map<std::string, Profile, std::less<>> idleProfiles;
 
     double number(std::string_view setting) const;
     /// The number at a frame of the shot, keys counted, and at a place from root to tip, profile counted.
@@ -118,6 +129,14 @@ struct Layer {
     const std::vector<std::string>& list(std::string_view setting) const;
 };
 
+/// An entry of a scene file that could not be understood, or whose file could not be read: kept for the next saving.
+struct Unread {
+    std::string list;  // "actors", "colliders" ...
+    Unknown entry;
+    std::string file;  // absolute path of the file it names, if any
+    std::string why;   // one sentence
+};
+
 struct Scene {
     double fps = 24;
     std::vector<ActorEntry> actors;
@@ -126,6 +145,7 @@ struct Scene {
     std::vector<Pin> pins;
     std::vector<int> cuts;      // frames (0: the first) at which the motion begins anew; in order
     std::vector<Layer> layers;  // the stack, bottom first
+    std::vector<Unread> unread;
     Unknown unknown;
 
     const ActorEntry* actor(std::string_view id) const;

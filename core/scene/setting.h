@@ -67,6 +67,8 @@ struct ProfilePoint {
     double times = 1;
     bool operator==(const ProfilePoint&) const = default;
 };
+/// The most that a profile may multiply by.
+inline constexpr double kMostTimes = 100;
 /// Points from root to tip; straight between them; empty: 1 everywhere.
 using Profile = std::vector<ProfilePoint>;
 double profileAt(const Profile& profile, double at);

@@ -368,17 +368,18 @@ TEST_CASE("work left behind by a crash is offered and comes back") {
         w.bench.session().selectLayer("tail");
         w.drag("gravity", 1.5);
         REQUIRE(waitFor([&] { return !QDir(folder).entryList({"unsaved-*.nutatio"}).isEmpty(); }));
-        // As if the process had died: its file stays, under a number that no process has.
+        // As if the process had died: its file stays, and nobody holds its lock.
         const QString mine = QDir(folder).filePath(QDir(folder).entryList({"unsaved-*.nutatio"})[0]);
-        REQUIRE(QFile::copy(mine, QDir(folder).filePath("unsaved-4194305.nutatio")));
+        REQUIRE(QFile::copy(mine, QDir(folder).filePath("unsaved-gone.nutatio")));
     }
-    Window next(QString(), folder);
-    CHECK_THAT(next.bench.notice()->text().toStdString(), Catch::Contains("ended unexpectedly"));
+    // A start with a file does not hide the offer.
+    Window next(kOtter, folder);
+    CHECK_THAT(next.bench.recovery()->text().toStdString(), Catch::Contains("ended unexpectedly"));
     QTest::mouseClick(next.buttonSaying("Bring it back"), Qt::LeftButton);
     REQUIRE(next.scene().layers.size() == 3);
     CHECK(next.scene().layer("tail")->number("gravity") == Approx(1.5).margin(0.1));
     CHECK(next.bench.document().isModified());
-    CHECK_FALSE(QFile::exists(QDir(folder).filePath("unsaved-4194305.nutatio")));
+    CHECK_FALSE(QFile::exists(QDir(folder).filePath("unsaved-gone.nutatio")));
 }
 
 TEST_CASE("hand-off writes a file that opens with the motion in it, and can be stopped") {
@@ -410,7 +411,10 @@ TEST_CASE("hand-off writes a file that opens with the motion in it, and can be s
     CHECK_THAT(h->outcome()->text().toStdString(), Catch::Contains("cannot be written"));
     bakeTo(f / "stopped.glb");
     QTest::mouseClick(h->cancelButton(), Qt::LeftButton);
-    CHECK(finished);
+    REQUIRE(waitFor([&] { return finished; }));
+    // It says what became of it, and that is so.
+    CHECK(written == std::filesystem::exists(f / "stopped.glb"));
+    CHECK(h->outcome()->text().contains(QStringLiteral("Nothing was written")) != written);
     CHECK_FALSE(h->busy());
     CHECK(h->bakeButton()->isEnabled());
 }

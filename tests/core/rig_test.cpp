@@ -181,14 +181,14 @@ TEST_CASE("a loop is a shot that ends where it began") {
         return x;
     };
     const auto loop = test::chainActor(spec);
-    CHECK(bodyTrack(*loop, 0, FrameGrid::covering(loop->clips[0], 24)).closes(loop->height));
+    CHECK(bodyTrack(*loop, 0, FrameGrid::covering(loop->clips[0], 24)).closes(*loop));
     spec.motion = [](double t) {
         Xform x;
         x.t.x() = t;
         return x;
     };
     const auto travel = test::chainActor(spec);
-    CHECK_FALSE(bodyTrack(*travel, 0, FrameGrid::covering(travel->clips[0], 24)).closes(travel->height));
+    CHECK_FALSE(bodyTrack(*travel, 0, FrameGrid::covering(travel->clips[0], 24)).closes(*travel));
 }
 
 TEST_CASE("content keys tell order, length and value apart") {

@@ -39,7 +39,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     scene::Scene s = otter();
     const rig::Actor& a = *s.actors[0].actor;
     test::addLayer(s, "strand", {"tail_01"});
-    const auto fitted = scene::fitColliders(s, s.actors[0]);
+    const auto fitted = scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]));
     const auto worlds = worldsOf(a, a.restPose());
     const auto of = [&](const char* joint) -> const scene::Collider* {
         for (const scene::Collider& c : fitted)
@@ -88,10 +88,10 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     }
     // Fitting again adds nothing: every joint has one now.
     s.colliders = fitted;
-    CHECK(scene::fitColliders(s, s.actors[0]).empty());
+    CHECK(scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0])).empty());
     // An actor without a mesh has nothing to fit to.
     scene::Scene bare = files::sceneOf(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh"));
-    CHECK(scene::fitColliders(bare, bare.actors[0]).empty());
+    CHECK(scene::fitColliders(bare, bare.actors[0], {}).empty());
 }
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
@@ -107,7 +107,7 @@ TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked"
                 if (!whole) t.joint = actor->skeleton.reference(last);
                 const rig::FrameGrid g = rig::trialGrid(t, 24);
                 const rig::Track track = rig::trialTrack(*actor, t, actor->restPose(), g);
-                CHECK(track.closes(actor->height));
+                CHECK(track.closes(*actor));
                 double most = 0;
                 std::vector<Xform> pose;
                 for (int f = 0; f < track.frames(); ++f) {

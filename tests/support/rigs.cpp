@@ -4,6 +4,7 @@
 #include <fstream>
 #include <sstream>
 
+#include "demo/shapes.h"
 #include "files/scene_file.h"
 #include "layers/registry.h"
 
@@ -59,6 +60,81 @@ std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec) {
     TempFolder folder;
     b.writeGlb(folder / "chain.glb");
     return read(folder / "chain.glb");
+}
+
+std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
+    demo::GltfBuilder b;
+    const double k = 1 / spec.rootScale;
+    std::vector<Vec3> place;
+    std::vector<int> parent;
+    const auto add = [&](const std::string& name, int above, const Vec3& at) {
+        Xform x;
+        x.t = k * (above < 0 ? at : Vec3(at - place[static_cast<std::size_t>(above)]));
+        if (above < 0) {
+            x.s = Vec3::Constant(spec.rootScale);
+            if (spec.zUp) x.r = fromRotationVector(Vec3(radians(-90), 0, 0));
+        }
+        place.push_back(at);
+        parent.push_back(above);
+        return b.node(spec.named ? name : "", above, x);
+    };
+    const int root = add("root", -1, Vec3::Zero()), hips = add("hips", root, Vec3(0, 0.9, 0)),
+              chest = add("chest", hips, Vec3(0, 1.2, 0)), head = add("head", chest, Vec3(0, 1.55, 0)),
+              arm = add("arm_L", chest, Vec3(0.2, 1.35, 0)), legL = add("leg_L", hips, Vec3(0.1, 0.85, 0)),
+              legR = add("leg_R", hips, Vec3(-0.1, 0.85, 0));
+    const auto chain = [&](const std::string& stem, int above, Vec3 at, const Vec3& way, int n) {
+        std::vector<int> joints;
+        for (int i = 1; i <= n; ++i, at += way) joints.push_back(above = add(stem + "_" + std::to_string(i), above, at));
+        return joints;
+    };
+    // The cape leaves from within the chest, the trunk from the middle of the head.
+    chain("cape", chest, Vec3(0, 1.4, -0.10), Vec3(0, -0.16, -0.02), 5);
+    chain("trunk", head, Vec3(0, 1.60, 0.04), Vec3(0, -0.055, 0.05), 6);
+    chain("feather", head, Vec3(0, 1.70, 0), Vec3(0, 0.06, -0.02), 3);
+    const auto round = [&](const Vec3& from, const Vec3& to, double ra, double rb, int joint) {
+        const Vec3 low = from.cwiseMin(to) - Vec3::Constant(ra + rb), high = from.cwiseMax(to) + Vec3::Constant(ra + rb);
+        demo::Surface s = demo::polygonise([&](const Vec3& p) { return demo::roundCone(p, from, to, ra, rb); }, low, high, 0.04);
+        demo::bindTo(s, joint);
+        return s;
+    };
+    demo::Surface all = round(place[1], Vec3(0, 1.1, 0), 0.17, 0.15, hips);
+    all.append(round(Vec3(0, 1.15, 0), Vec3(0, 1.38, 0), 0.16, 0.17, chest));
+    all.append(round(Vec3(0, 1.6, 0), Vec3(0, 1.66, 0.02), 0.13, 0.12, head));
+    all.append(round(Vec3(0.2, 1.35, 0), Vec3(0.3, 1.0, 0), 0.06, 0.05, arm));
+    all.append(round(Vec3(0.1, 0.85, 0), Vec3(0.1, 0.1, 0), 0.09, 0.06, legL));
+    all.append(round(Vec3(-0.1, 0.85, 0), Vec3(-0.1, 0.1, 0), 0.09, 0.06, legR));
+    // The surface is made in the world as it stands; the file's y goes to z when it lies on its back.
+    for (demo::Vertex& v : all.vertices)
+        if (spec.zUp) v.place = fromRotationVector(Vec3(radians(-90), 0, 0)) * v.place;
+    b.mesh("body", all);
+    const auto clip = [&](const char* name, double rate, double bob, double turn, double swing) {
+        std::vector<std::vector<Xform>> frames;
+        const int n = static_cast<int>(std::lround(24 / rate));
+        for (int f = 0; f <= n; ++f) {
+            const double a = 2 * kPi * (f % n) / n;
+            std::vector<Xform> pose(place.size());
+            for (std::size_t j = 0; j < place.size(); ++j)
+                pose[j].t = k * (parent[j] < 0 ? place[j] : Vec3(place[j] - place[static_cast<std::size_t>(parent[j])]));
+            pose[0].s = Vec3::Constant(spec.rootScale);
+            if (spec.zUp) pose[0].r = fromRotationVector(Vec3(radians(-90), 0, 0));
+            const auto at = [&](int j) -> Xform& { return pose[static_cast<std::size_t>(j)]; };
+            at(hips).t.y() += k * bob * std::cos(2 * a);
+            at(hips).r = fromRotationVector(Vec3(0, turn * std::cos(a), 0.4 * turn * std::sin(a)));
+            at(chest).r = fromRotationVector(Vec3(0.3 * turn * std::cos(2 * a), -1.5 * turn * std::cos(a), 0));
+            at(head).r = fromRotationVector(Vec3(0.2 * turn * std::cos(2 * a), 0.5 * turn * std::cos(a), 0));
+            at(arm).r = fromRotationVector(Vec3(swing * std::cos(a), 0, 0));
+            at(legL).r = fromRotationVector(Vec3(swing * std::cos(a), 0, 0));
+            at(legR).r = fromRotationVector(Vec3(-swing * std::cos(a), 0, 0));
+            frames.push_back(pose);
+        }
+        b.clip(name, 24, frames);
+    };
+    clip("Idle", 0.25, 0.005, 0.03, 0.03);
+    clip("Walk", 1, 0.03, 0.15, 0.5);
+    clip("Jog", 1.6, 0.06, 0.25, 0.8);
+    TempFolder folder;
+    b.writeGlb(folder / "beast.glb");
+    return read(folder / "beast.glb");
 }
 
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor) {

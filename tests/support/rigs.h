@@ -45,6 +45,15 @@ struct ChainSpec {
     std::function<Xform(double seconds)> motion = [](double) { return Xform{}; };
 };
 std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec);
+/// A skinned body with chains that begin inside it: "cape_1".."cape_5" down its back, "trunk_1".."trunk_6" from within its head,
+/// "feather_1".."feather_3" on top. Clips "Idle", "Walk" and "Jog". Its root may be scaled, and turned so that it lies on its back
+/// (a file with z up).
+struct BeastSpec {
+    double rootScale = 1;  // the rest is as much larger, so that it stands as tall
+    bool zUp = false;
+    bool named = true;
+};
+std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec);
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
 /// Adds a layer by the table's defaults and `values`; returns its id.
 std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints,

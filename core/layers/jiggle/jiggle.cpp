@@ -147,6 +147,9 @@ double softStop(double v, double low, double high) {
     return std::copysign(most * (kKnee + (1 - kKnee) * std::tanh((a / most - kKnee) / (1 - kKnee))), v);
 }
 
+constexpr double kOpen = 1e30;        // no stop is set
+constexpr double kFarthestShift = 4;  // actor heights that a part without stops may shift: soft springs under gravity go no further
+
 /// Per axis of the chosen frame: whether it is free, its share, and its stops.
 struct Axes {
     double share[3], low[3], high[3];
@@ -157,8 +160,8 @@ struct Axes {
             const std::string axis(1, "xyz"[k]), id = std::string(which) + "_";
             share[k] = free.find(axis) == std::string::npos ? 0 : layer.number("share_" + axis);
             const double min = layer.number(id + "min_" + axis), max = layer.number(id + "max_" + axis);
-            low[k] = min >= none ? 1e30 : unit * min;
-            high[k] = max >= none ? 1e30 : unit * max;
+            low[k] = min >= none ? kOpen : unit * min;
+            high[k] = max >= none ? kOpen : unit * max;
         }
     }
     Vec3 applied(const Quat& frame, const Vec3& v) const {
@@ -190,7 +193,8 @@ class JigglePart final : public Part {
         const Vec3 way = lever(context.actor.skeleton, joint, 0.1 * context.actor.height);
         m_lever = way.norm();
         for (double* stops : {m_move.low, m_move.high})
-            for (int k = 0; k < 3; ++k) stops[k] *= m_lever;
+            for (int k = 0; k < 3; ++k)
+                stops[k] = std::min(stops[k] >= kOpen ? kOpen : m_lever * stops[k], kFarthestShift * context.actor.height);
         m_direction = m_worlds.turn(joint).conjugate() * (way / m_lever);
         m_direction.cwiseAbs().maxCoeff(&m_along);
     }

@@ -8,17 +8,11 @@ namespace nutatio::layers {
 
 namespace {
 
-/// The joints of a strand: all below the root, or those on the way to the tip.
-std::vector<int> members(const rig::Skeleton& s, int root, int tip) {
-    if (tip == rig::kNoJoint) return s.subtree(root);
-    return s.path(root, tip);
-}
-
 class Planner {
   public:
     Planner(const LayerContext& context, const PoseView& rest, int root)
         : m_skeleton(context.actor.skeleton),
-          m_members(members(m_skeleton, root, m_skeleton.find(context.layer.text("tip")))),
+          m_members(strandMembers(m_skeleton, context.layer, root)),
           m_worlds(m_skeleton, m_skeleton.subtree(root)),
           m_endRatio(context.layer.number("end")),
           m_root(root),
@@ -135,6 +129,11 @@ std::size_t StrandJoints::farthest() const {
         if (reach[i] > reach[best]) best = i;
     }
     return best;
+}
+
+std::vector<int> strandMembers(const rig::Skeleton& s, const scene::Layer& layer, int root) {
+    const int tip = s.find(layer.text("tip"));
+    return tip == rig::kNoJoint ? s.subtree(root) : s.path(root, tip);
 }
 
 StrandJoints strandJoints(const LayerContext& context, const PoseView& rest, int root) {

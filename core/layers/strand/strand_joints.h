@@ -25,6 +25,9 @@ struct StrandJoints {
     std::size_t farthest() const;
 };
 
+/// The joints of the strand that `root` begins: all below it, or those on the way to the layer's tip. Parents first.
+std::vector<int> strandMembers(const rig::Skeleton& skeleton, const scene::Layer& layer, int root);
+
 /// The strand that `root` begins; without links when its joints have no length.
 StrandJoints strandJoints(const LayerContext& context, const PoseView& rest, int root);
 

@@ -160,6 +160,15 @@ constexpr SettingSpec kSettings[] = {
      .type = SettingType::Choice,
      .help = "Colliders only, or the other strands of this layer too (they need a thickness to meet).",
      .choices = "colliders|others"},
+    {.id = "push_out",
+     .label = "Push out in",
+     .unit = Unit::Frames,
+     .range = {0, 500},
+     .soft = {0, 48},
+     .start = 0,
+     .help = "Frames from the first in which it is pushed out of colliders that its own animated pose stands in; 0 leaves the "
+             "animated pose alone.",
+     .more = "More: eased out slowly. 0: as deep as the pose itself is always allowed."},
     kPrerollRow,
     kCutsRow,
     kMixRow,
@@ -186,6 +195,16 @@ std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& 
             return "the joints of \"" + r + "\" have no length, so nothing can swing";
     }
     return std::nullopt;
+}
+
+std::vector<int> swings(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<int> out;
+    for (const std::string& r : layer.list("root"))
+        if (const int root = actor.skeleton.find(r); root != rig::kNoJoint) {
+            const std::vector<int> some = strandMembers(actor.skeleton, layer, root);
+            out.insert(out.end(), some.begin(), some.end());
+        }
+    return out;
 }
 
 Parts parts(const LayerContext& context, const PoseView& rest) {
@@ -217,6 +236,7 @@ const LayerKind kStrandKind{
     .target = "root",
     .settings = kSettings,
     .problem = problem,
-    .parts = parts};
+    .parts = parts,
+    .swings = swings};
 
 }  // namespace nutatio::layers

@@ -35,6 +35,9 @@ bool areAlike(const StrandJoints& a, const StrandJoints& b) {
                       [](const physics::LinkDef& x, const physics::LinkDef& y) { return x.parent == y.parent; });
 }
 
+constexpr double kForgetting = 0.1;     // [s] over which an allowed depth fades when the pose is clear again
+constexpr double kWorthSaying = 0.003;  // of the actor's height: how deep inside is worth a sentence
+
 /// The narrowest kernel that takes `strands` at once.
 int widthFor(std::size_t strands) {
     for (int w = 2; w < physics::bestWidth(); w *= 2)
@@ -99,7 +102,7 @@ void StrandPart::addColliders(const LayerContext& context) {
         if (std::find(passes.begin(), passes.end(), c->id) != passes.end()) continue;
         const int anchor = m_anchors.add(c->actor, c->joint);
         if (anchor < 0) continue;
-        m_colliders.push_back({*c, anchor, {}, {}, {}, 0});
+        m_colliders.push_back({*c, anchor, {}, {}, {}, 0, {}, {}});
         m_colliders.back().size =
             c->shape == scene::Shape::Box ? 0.5 * c->size.norm() : std::max(c->radius, c->radiusEnd) + 0.5 * c->length;
         const int joint = m_anchors.ownJoint(anchor);
@@ -241,6 +244,7 @@ void StrandPart::start(double dt, const PoseView& pose, const PoseView& next) {
     readPlaces(pose);
     for (Ridden& r : m_colliders) r.before = r.now;
     for (Held& h : m_pins) h.before = h.now;
+    allowDepths(pose, 0);
     blow(pose, true);
 }
 
@@ -273,6 +277,7 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
     readPlaces(goal);
     if (carried) {
         for (Strand& s : m_strands) carryAcross(s, dt, actualBase(s, m_worlds), actualBase(s, m_nextWorlds));
+        allowDepths(goal, 0);
         blow(goal, true);
         return;
     }
@@ -297,6 +302,7 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
     blow(goal, false);
     if (m_meets) meetOthers();
     findReachable();
+    allowDepths(goal, std::exp(-dt / kForgetting));
     runSubsteps(dt);
 }
 
@@ -416,6 +422,7 @@ void StrandPart::runSubsteps(double dt) {
             moveGoals(s, at, h);
         }
         placeBodies(u, dt);
+        passAllowances(u);
         for (const Strand& s : m_strands) moveBodies(s);
         movePins(u, dt);
         for (physics::StrandBatch& b : m_batches) b.step();
@@ -476,6 +483,73 @@ void StrandPart::findReachable() {
             if (s.far[i]) m_batches[s.batch].passBody(s.lane, i);
         }
     }
+}
+
+// The animated pose often stands inside its own body's colliders (a cape on a back). What it has there at a frame a link may have
+// too: the surface that a link meets lies that deep inside. The allowance follows the animated pose alone - one that followed the
+// simulated state would stick and jump - rises at once and fades over kForgetting.
+void StrandPart::allowDepths(const PoseView& pose, double decay) {
+    const double share = pushedShare(pose);
+    for (Strand& s : m_strands) {
+        const std::size_t n = s.plan.links.size(), bodies = m_colliders.size();
+        s.allowed.resize(n * bodies, 0.0);
+        s.allowedBefore = s.allowed;
+        for (std::size_t c = 0; c < bodies; ++c) {
+            Ridden& r = m_colliders[c];
+            if (s.passes[c]) continue;
+            const physics::Body body = bodyOf(r.collider, r.now);
+            const bool plane = body.kind == physics::Body::Kind::Plane;
+            for (std::size_t i = 0; i < n; ++i) {
+                const physics::LinkDef& l = s.plan.links[i];
+                const int joint = s.plan.joints[i];
+                const Vec3 from = m_worlds.world(joint).t, way = l.length * (m_worlds.turn(joint) * l.direction);
+                const double radius = s.plan.length * m_layer.numberAt("radius", pose.frame(), s.plan.along[i]);
+                double depth = 0;
+                if (plane)
+                    depth = radius - (body.turn * Vec3::UnitY()).dot(from + way - body.a);
+                else if ((from + 0.5 * way - r.now.centre).norm() < 0.5 * l.length + radius + r.size)
+                    depth = radius - physics::nearest(body, from, way).distance;
+                if (depth > r.deepest.depth && pose.time() >= 0) r.deepest = {depth, joint, pose.frame()};
+                if (depth > r.first.depth && pose.time() == 0) r.first = {depth, joint, 0};
+                double& allowed = s.allowed[i * bodies + c];
+                allowed = std::max({0.0, share * depth, decay * allowed});
+                if (allowed < 1e-7 * l.length) allowed = 0;
+            }
+        }
+        if (decay == 0) s.allowedBefore = s.allowed;
+    }
+}
+
+double StrandPart::pushedShare(const PoseView& pose) const {
+    const double frames = m_layer.number("push_out");
+    return frames > 0 ? std::clamp(1 - pose.time() / (m_dt * frames), 0.0, 1.0) : 1.0;
+}
+
+void StrandPart::passAllowances(double u) {
+    for (Strand& s : m_strands)
+        for (std::size_t c = 0; c < m_colliders.size(); ++c) {
+            if (s.passes[c] || s.far[c]) continue;
+            for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
+                const std::size_t k = i * m_colliders.size() + c;
+                const double from = s.allowedBefore[k], to = s.allowed[k];
+                m_batches[s.batch].allowDepth(s.lane, i, c, to > from ? to : from + u * (to - from));
+            }
+        }
+}
+
+std::vector<std::string> StrandPart::remarks() const {
+    std::vector<std::string> out;
+    const auto mm = [&](double depth) { return std::to_string(std::lround(1000 * m_metres * depth)) + " mm"; };
+    for (const Ridden& r : m_colliders) {
+        const bool starts = r.first.depth > kWorthSaying * m_height;
+        if (!starts && !(r.deepest.depth > kWorthSaying * m_height)) continue;
+        const auto& where = starts ? r.first : r.deepest;
+        std::string s = "\"" + m_skeleton.label(where.joint) + "\" " + (starts ? "starts" : "stands") + " inside \"" +
+                        r.collider.name + "\", " + mm(where.depth);
+        if (!starts) s += " at frame " + std::to_string(where.frame + 1);
+        out.push_back(s + ": the animated pose is that deep");
+    }
+    return out;
 }
 
 void StrandPart::placeBodies(double u, double dt) {

@@ -23,6 +23,7 @@ class StrandPart final : public Part {
     Vec3 probeGoal() const override;
     double probeLever() const override;
     bool watch(int joint) override;
+    std::vector<std::string> remarks() const override;
 
   private:
     struct Base {
@@ -43,6 +44,7 @@ class StrandPart final : public Part {
         std::vector<Vec3> air;     // at each link's end, at the frame last stepped to
         std::vector<char> passes;  // by collider: it rides on this strand
         std::vector<char> far;     // by collider: it cannot be reached within this frame
+        std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
         physics::BaseStep step;
     };
     struct Ridden {
@@ -51,6 +53,12 @@ class StrandPart final : public Part {
         ColliderPlace before, now;  // in the world
         physics::Body body;         // within the frame, in the world
         double size = 0;            // of a ball round it
+        /// Where the animated pose stands deepest inside it.
+        struct Inside {
+            double depth = 0;  // [units]
+            int joint = rig::kNoJoint, frame = 0;
+        };
+        Inside first{}, deepest{};
     };
     struct Held {
         scene::Pin pin;
@@ -84,6 +92,9 @@ class StrandPart final : public Part {
     void moveBase(Strand& s, double u, double dt, bool last);
     void moveGoals(Strand& s, const Hermite& at, double h);
     void findReachable();
+    void allowDepths(const PoseView& pose, double decay);
+    void passAllowances(double u);
+    double pushedShare(const PoseView& pose) const;
     void placeBodies(double u, double dt);
     void moveBodies(const Strand& s);
     void movePins(double u, double dt);

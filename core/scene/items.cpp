@@ -1,24 +1,21 @@
-#include "app/tuner/item_rows.h"
+#include "scene/items.h"
 
-namespace nutatio::app {
+namespace nutatio::scene {
 
 namespace {
-using scene::SettingSpec;
-using scene::Unit;
-
 constexpr std::string_view kOffset[] = {"offset_x", "offset_y", "offset_z"}, kTurn[] = {"turn_x", "turn_y", "turn_z"},
                            kSize[] = {"size_x", "size_y", "size_z"}, kPlace[] = {"place_x", "place_y", "place_z"};
 constexpr std::string_view kOffsetLabel[] = {"Offset x", "Offset y", "Offset z"}, kTurnLabel[] = {"Turn x", "Turn y", "Turn z"},
                            kSizeLabel[] = {"Size x", "Size y", "Size z"}, kPlaceLabel[] = {"Place x", "Place y", "Place z"};
 }  // namespace
 
-std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) {
+std::vector<SettingSpec> colliderTable(const Collider& c, double height) {
     const double usual = 0.06 * height;
-    const scene::Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
+    const Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
         turn{-360, 360}, softTurn{-180, 180};
-    const bool capsule = c.shape == scene::Shape::Capsule;
+    const bool capsule = c.shape == Shape::Capsule;
     std::vector<SettingSpec> t;
-    if (capsule || c.shape == scene::Shape::Sphere)
+    if (capsule || c.shape == Shape::Sphere)
         t.push_back({.id = "radius",
                      .label = capsule ? "Start radius" : "Radius",
                      .range = size,
@@ -41,7 +38,7 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
                      .help = "Between the middles of its two round ends.",
                      .more = "More: longer. Less: rounder."});
     }
-    if (c.shape == scene::Shape::Box)
+    if (c.shape == Shape::Box)
         for (int k = 0; k < 3; ++k)
             t.push_back({.id = kSize[k],
                          .label = kSizeLabel[k],
@@ -62,7 +59,7 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
                      .range = place,
                      .soft = softPlace,
                      .help = "Where its middle sits, along the joint's axis."});
-    if (c.shape != scene::Shape::Sphere)
+    if (c.shape != Shape::Sphere)
         for (int k = 0; k < 3; ++k)
             t.push_back({.id = kTurn[k],
                          .label = kTurnLabel[k],
@@ -73,7 +70,7 @@ std::vector<SettingSpec> colliderTable(const scene::Collider& c, double height) 
     return t;
 }
 
-double& colliderNumber(scene::Collider& c, std::string_view id) {
+double& colliderNumber(Collider& c, std::string_view id) {
     if (id == "radius") return c.radius;
     if (id == "radiusEnd") return c.radiusEnd;
     if (id == "length") return c.length;
@@ -167,7 +164,7 @@ std::vector<SettingSpec> windTable() {
     return t;
 }
 
-double windNumber(const scene::Wind& w, std::string_view id) {
+double windNumber(const Wind& w, std::string_view id) {
     if (id == "speed") return w.speed;
     if (id == "heading") return degrees(std::atan2(w.direction.x(), w.direction.z()));
     if (id == "rise") return degrees(std::asin(std::clamp(w.direction.y(), -1.0, 1.0)));
@@ -181,7 +178,7 @@ double windNumber(const scene::Wind& w, std::string_view id) {
     return w.place[id.back() - 'x'];
 }
 
-void setWindNumber(scene::Wind& w, std::string_view id, double v) {
+void setWindNumber(Wind& w, std::string_view id, double v) {
     if (id == "heading" || id == "rise") {
         const double heading = radians(id == "heading" ? v : windNumber(w, "heading")),
                      rise = radians(id == "rise" ? v : windNumber(w, "rise"));
@@ -219,8 +216,42 @@ std::vector<SettingSpec> pinTable(double height) {
     return t;
 }
 
-double& pinNumber(scene::Pin& p, std::string_view id) {
+double& pinNumber(Pin& p, std::string_view id) {
     return id == "strength" ? p.strength : p.offset[id.back() - 'x'];
 }
 
-}  // namespace nutatio::app
+namespace {
+
+template <class Get, class Set>
+void clampRows(const std::vector<SettingSpec>& rows, const Moved& moved, const Get& get, const Set& set) {
+    for (const SettingSpec& row : rows) {
+        const double was = get(row.id), is = clampTo(row, was);
+        if (was == is) continue;
+        set(row.id, is);
+        moved(row, was, is);
+    }
+}
+
+}  // namespace
+
+void clampItem(Collider& c, const Moved& moved) {
+    const auto set = [&](std::string_view id, double v) { colliderNumber(c, id) = v; };
+    // The numbers that its shape does not use are kept in the file, and must be usable too.
+    Collider other = c;
+    for (const Shape shape : {Shape::Capsule, Shape::Box}) {
+        other.shape = shape;
+        clampRows(colliderTable(other, 1), moved, [&](std::string_view id) { return colliderNumber(c, id); }, set);
+    }
+}
+
+void clampItem(Wind& w, const Moved& moved) {
+    const auto set = [&](std::string_view id, double v) { setWindNumber(w, id, v); };
+    clampRows(windTable(), moved, [&](std::string_view id) { return windNumber(w, id); }, set);
+}
+
+void clampItem(Pin& p, const Moved& moved) {
+    const auto set = [&](std::string_view id, double v) { pinNumber(p, id) = v; };
+    clampRows(pinTable(1), moved, [&](std::string_view id) { return pinNumber(p, id); }, set);
+}
+
+}  // namespace nutatio::scene
