@@ -1,5 +1,5 @@
 # make demo   sets up, builds, and opens the demo scene       make test   sets up, builds, and runs every test
-.PHONY: build demo test shots bench sanitize format setup node demo-assets manual
+.PHONY: build demo test shots bench sanitize fuzz format setup node demo-assets manual
 
 build: setup
 	@cmake --preset release >build-configure.log 2>&1 || { cat build-configure.log; rm -f build-configure.log; exit 1; }
@@ -13,7 +13,11 @@ setup:
 node:
 	@[ -d node_modules/gltf-validator ] || npm install --silent --no-audit --no-fund --no-package-lock || echo "npm could not install the glTF validator; its tests will be skipped"
 
-demo: build
+# The application alone: a newcomer waits for no test and no benchmark.
+demo: setup
+	@cmake --preset release >build-configure.log 2>&1 || { cat build-configure.log; rm -f build-configure.log; exit 1; }
+	@rm -f build-configure.log
+	@cmake --build --preset release --target nutatio
 	@scripts/start build/release/bin/nutatio demo/lake-landing.nutatio
 
 test: build node
@@ -32,6 +36,14 @@ sanitize: setup
 	@cmake --preset sanitize >/dev/null
 	@cmake --build --preset sanitize
 	@ctest --test-dir build/sanitize --output-on-failure -j 2
+
+# Coverage-guided fuzzing of the readers by clang's libFuzzer: make fuzz SECONDS=600 for ten minutes each.
+SECONDS ?= 60
+fuzz: setup
+	@scripts/install-packages clang libclang-rt-14-dev
+	@cmake --preset fuzz >/dev/null
+	@cmake --build --preset fuzz
+	@scripts/fuzz $(SECONDS)
 
 format:
 	@git ls-files '*.h' '*.cpp' | xargs clang-format -i

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <map>
 
 #include "files/bytes.h"
 
@@ -95,14 +96,24 @@ int GltfBuilder::mesh(const std::string& name, const Surface& s, bool doubleSide
             colours.push_back(static_cast<float>(v.colour[k]));
         }
         if (!skinned) continue;
-        auto w = v.weights;
-        std::sort(w.begin(), w.end(), [](const auto& a, const auto& b) { return a.second > b.second; });
+        // A joint stands once in a vertex, and the floats that are written add up to 1 as near as floats can.
+        std::map<int, double> byJoint;
+        for (const auto& [j, x] : v.weights) byJoint[j] += x;
+        std::vector<std::pair<int, double>> w(byJoint.begin(), byJoint.end());
+        std::stable_sort(w.begin(), w.end(), [](const auto& a, const auto& b) { return a.second > b.second; });
         w.resize(4, {0, 0.0});
         double sum = 0;
         for (const auto& [j, x] : w) sum += x;
-        for (const auto& [j, x] : w) {
-            joints.push_back(static_cast<std::uint16_t>(x > 0 ? j : 0));
-            weights.push_back(static_cast<float>(x / sum));
+        float four[4], rest = 0;
+        for (std::size_t k = 0; k < 4; ++k) four[k] = static_cast<float>(w[k].second / sum);
+        for (std::size_t k = 4; k-- > 1;) {
+            if (four[k] < 1e-4f) four[k] = 0;  // moves nothing that could be seen
+            rest += four[k];
+        }
+        four[0] = 1 - rest;
+        for (std::size_t k = 0; k < 4; ++k) {
+            joints.push_back(static_cast<std::uint16_t>(four[k] > 0 ? w[k].first : 0));
+            weights.push_back(four[k]);
         }
     }
     Json attributes{{"POSITION", floats(places, 3, true)}, {"NORMAL", floats(normals, 3)}, {"COLOR_0", floats(colours, 3)}};

@@ -182,8 +182,10 @@ Foot turningFoot(const OtterRig& rig, const std::string& side, double t, const s
         heading += (s.headingTo - s.headingFrom) * ramp(t, s.from, s.to);
         if (t > s.from && t < s.to) {
             const double u = (t - s.from) / (s.to - s.from);
-            lift = 0.075 * std::sin(kPi * u);
-            tip = 16 * std::sin(2 * kPi * u);
+            // Both begin and end at rest: a foot that leaves or meets the planks at speed would kink.
+            const double arch = std::pow(std::sin(kPi * u), 2);
+            lift = 0.06 * arch;
+            tip = 6 * std::sin(2 * kPi * u) * arch;
         }
     }
     Foot f = standing(rig, side);
@@ -210,7 +212,7 @@ std::vector<Xform> turnPose(const OtterRig& rig, double t) {
     p.turn("chest", yaw(9 * lead - 7 * drag - 6 * settle) * roll(3 * settle));
     p.turn("neck", yaw(18 * lead - 4 * settle) * pitch(-5 * crouch));
     p.turn("head", yaw(24 * lead - 5 * settle) * roll(6 * lead) * pitch(-7 * crouch + 6 * settle));
-    const std::vector<Step> left{{13, 20, 0, 85}, {23, 30, 85, 175}}, right{{18, 26, 0, 175}};
+    const std::vector<Step> left{{11, 20, 0, 85}, {22, 32, 85, 175}}, right{{16, 28, 0, 175}};
     p.plant("_L", turningFoot(rig, "_L", t, left), facing);
     p.plant("_R", turningFoot(rig, "_R", t, right), facing);
     p.turn("upper_arm_L", roll(34 * effort + 5 * settle + 4) * pitch(-14 * crouch));

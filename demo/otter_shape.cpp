@@ -69,6 +69,7 @@ std::vector<Vec3> chainLine() {
 
 class Joints {
   public:
+    const Vec3& at(const std::string& name) const { return m_rig.at(name); }
     Joints(GltfBuilder& b, OtterRig& rig) : m_b(b), m_rig(rig) {}
     void add(const std::string& name, const std::string& parent, const Vec3& place) {
         const int p = parent.empty() ? -1 : m_rig[parent];
@@ -88,6 +89,28 @@ class Joints {
     GltfBuilder& m_b;
     OtterRig& m_rig;
 };
+
+/// The left arm hangs; the right one, of the same bones, holds the pole with its hand.
+void addArm(Joints& j, double side, const std::string& t) {
+    const Vec3 elbow(0.192, 0.575, -0.015), wrist(0.222, 0.445, 0.04), fingers(0.226, 0.395, 0.062), thumb(0.200, 0.425, 0.066);
+    if (side > 0) {
+        j.add("forearm" + t, "upper_arm" + t, elbow);
+        j.add("hand" + t, "forearm" + t, wrist);
+        j.add("fingers" + t, "hand" + t, fingers);
+        j.add("thumb" + t, "hand" + t, thumb);
+        return;
+    }
+    const double upper = (elbow - j.at("upper_arm_L")).norm(), lower = (wrist - elbow).norm();
+    const Vec3 from = j.at("upper_arm" + t), hand(-0.262, 0.535, 0.105), way = (hand - from).normalized();
+    // The elbow where both bones meet, out to the side and down.
+    const double far = (hand - from).norm(), along = (upper * upper + far * far - lower * lower) / (2 * far);
+    Vec3 out(-0.55, -0.8, -0.35);
+    out = (out - way * way.dot(out)).normalized();
+    j.add("forearm" + t, "upper_arm" + t, from + along * way + std::sqrt(upper * upper - along * along) * out);
+    j.add("hand" + t, "forearm" + t, hand);
+    j.add("fingers" + t, "hand" + t, hand + (fingers - wrist).norm() * Vec3(-0.82, 0, 0.57).normalized());
+    j.add("thumb" + t, "hand" + t, hand + (thumb - wrist).norm() * Vec3(-0.5, 0.5, 0.74).normalized());
+}
 
 double torso(const Vec3& p) {
     double d = roundCone(p, Vec3(0, 0.40, -0.01), Vec3(0, 0.52, 0.005), 0.138, 0.135);
@@ -465,10 +488,7 @@ OtterRig addOtterJoints(GltfBuilder& b) {
         }
         j.add("clavicle" + t, "chest", Vec3(s * 0.045, 0.725, 0));
         j.add("upper_arm" + t, "clavicle" + t, Vec3(s * 0.128, 0.705, 0));
-        j.add("forearm" + t, "upper_arm" + t, s > 0 ? Vec3(0.192, 0.575, -0.015) : Vec3(-0.215, 0.58, 0.0));
-        j.add("hand" + t, "forearm" + t, s > 0 ? Vec3(0.222, 0.445, 0.04) : Vec3(-0.262, 0.535, 0.105));
-        j.add("fingers" + t, "hand" + t, s > 0 ? Vec3(0.226, 0.395, 0.062) : Vec3(-0.298, 0.535, 0.130));
-        j.add("thumb" + t, "hand" + t, s > 0 ? Vec3(0.200, 0.425, 0.066) : Vec3(-0.286, 0.560, 0.142));
+        addArm(j, s, t);
         j.add("thigh" + t, "hips", Vec3(s * 0.078, 0.36, 0));
         j.add("shin" + t, "thigh" + t, Vec3(s * 0.088, 0.21, 0.035));
         j.add("foot" + t, "shin" + t, Vec3(s * 0.09, 0.065, -0.005));
@@ -488,7 +508,11 @@ OtterRig addOtterJoints(GltfBuilder& b) {
     j.add("satchel", "hips", Vec3(0.188, 0.475, 0.005));
     j.add("satchel_flap", "satchel", Vec3(0.216, 0.472, 0.005));
     j.add("pole", "hand_R", Vec3(-0.30, 0.535, 0.12));
-    j.chain("chain", "pole", chainLine());
+    // Along the pole and round its crook, so that what hangs from it is seen to hang from it.
+    j.add("pole_top", "pole", Vec3(-0.30, 1.29, 0.12));
+    j.add("pole_crook", "pole_top", Vec3(-0.30, 1.38, 0.21));
+    j.add("pole_hook", "pole_crook", chainLine().front());
+    j.chain("chain", "pole_hook", chainLine());
     j.add("lantern", "chain_04", chainLine().back());
     return rig;
 }

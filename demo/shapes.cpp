@@ -22,6 +22,22 @@ double blendMin(double a, double b, double k) {
     return std::min(a, b) - h * h * k * 0.25;
 }
 
+namespace {
+
+/// On an edge that is thinner than a cell the distance's gradient may point to the other face: there the faces' own normal holds.
+void agree(Surface& s) {
+    std::vector<Vec3> faces(s.vertices.size(), Vec3::Zero());
+    for (std::size_t t = 0; t + 2 < s.triangles.size(); t += 3) {
+        const auto at = [&](std::size_t k) { return s.triangles[t + k]; };
+        const Vec3 n = (s.vertices[at(1)].place - s.vertices[at(0)].place).cross(s.vertices[at(2)].place - s.vertices[at(0)].place);
+        for (std::size_t k = 0; k < 3; ++k) faces[at(k)] += n;
+    }
+    for (std::size_t v = 0; v < s.vertices.size(); ++v)
+        if (faces[v].norm() > 0 && s.vertices[v].normal.dot(faces[v].normalized()) < 0.5) s.vertices[v].normal = faces[v].normalized();
+}
+
+}  // namespace
+
 Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double cell) {
     const Eigen::Vector3i n = ((high - low) / cell).array().ceil().cast<int>() + 1;
     const auto at = [&](int x, int y, int z) {
@@ -87,6 +103,7 @@ Surface polygonise(const Distance& d, const Vec3& low, const Vec3& high, double 
                     if (a >= 0) std::swap(q[1], q[3]);
                     s.triangles.insert(s.triangles.end(), {q[0], q[1], q[2], q[0], q[2], q[3]});
                 }
+    agree(s);
     return s;
 }
 

@@ -7,13 +7,14 @@ namespace nutatio {
 
 Affine Affine::inverse() const {
     Mat3 i = m.inverse();
-    if (!i.allFinite()) {
+    constexpr double kNoWayBack = 1e30;
+    if (!(i.cwiseAbs().maxCoeff() < kNoWayBack)) {
         // A scale of 0 has no way back along its axis: the pseudo-inverse (Penrose, 1955) leaves that axis out.
         const Eigen::SelfAdjointEigenSolver<Mat3> squared(m.transpose() * m);
-        const double least = 1e-24 * squared.eigenvalues().maxCoeff();
+        const double least = std::max(1e-24 * squared.eigenvalues().maxCoeff(), 1 / (kNoWayBack * kNoWayBack));
         Vec3 back = Vec3::Zero();
         for (int k = 0; k < 3; ++k)
-            if (squared.eigenvalues()[k] > std::max(least, 1e-300)) back[k] = 1 / squared.eigenvalues()[k];
+            if (squared.eigenvalues()[k] > least) back[k] = 1 / squared.eigenvalues()[k];
         i = squared.eigenvectors() * back.asDiagonal() * squared.eigenvectors().transpose() * m.transpose();
     }
     return {i, -(i * t)};

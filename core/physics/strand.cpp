@@ -216,14 +216,47 @@ void StrandBatch::prepareMasses(int lane, const StrandPlan& plan) {
     m_prepared[static_cast<std::size_t>(lane)].total = sum;
 }
 
+// With p the joints' places and, beyond joint j, m0 = sum m_k, m1 = sum m_k e_k, m2 = sum m_k e_k.e_k over the ends e_k:
+// M_ij = m2 - (p_i + p_j).m1 + p_i.p_j m0 for every i above j, in time n x depth instead of n x depth^2.
+void StrandBatch::addBeyond(int lane, const StrandPlan& plan, Eigen::MatrixXd& M, Eigen::MatrixXd& S) const {
+    const std::size_t n = plan.links.size();
+    const Vec3 origin = plan.links.front().restPlace;
+    std::vector<double> m0(n, 0.0), m2(n, 0.0);
+    std::vector<Vec3> m1(n, Vec3::Zero()), p(n);
+    for (std::size_t j = n; j-- > 0;) {
+        const LinkDef& l = plan.links[j];
+        p[j] = l.restPlace - origin;
+        const Vec3 end = p[j] + l.length * l.restDirection;
+        const double mass = at(lane, j, FIELD(mass));
+        m0[j] += mass;
+        m1[j] += mass * end;
+        m2[j] += mass * end.squaredNorm();
+        if (l.parent >= 0) {
+            const auto up = static_cast<std::size_t>(l.parent);
+            m0[up] += m0[j];
+            m1[up] += m1[j];
+            m2[up] += m2[j];
+        }
+    }
+    for (std::size_t j = 0; j < n; ++j)
+        for (int i = static_cast<int>(j); i >= 0; i = plan.links[static_cast<std::size_t>(i)].parent) {
+            const auto a = static_cast<std::size_t>(i);
+            const auto row = static_cast<Eigen::Index>(i), column = static_cast<Eigen::Index>(j);
+            M(row, column) = M(column, row) = m2[j] - (p[a] + p[j]).dot(m1[j]) + p[a].dot(p[j]) * m0[j];
+            S(row, column) = S(column, row) = m0[j] * plan.links[a].restDirection.dot(plan.links[j].restDirection);
+        }
+}
+
 void StrandBatch::prepareStiffness(int lane, const StrandPlan& plan) {
     Prepared& out = m_prepared[static_cast<std::size_t>(lane)];
     const auto n = static_cast<Eigen::Index>(plan.links.size());
     const auto at0 = [](Eigen::Index i) { return static_cast<std::size_t>(i); };
     // Which ends each joint carries, and how far: lever of joint i to end k is end_k - joint_i.
     Eigen::MatrixXd M = Eigen::MatrixXd::Zero(n, n), S = M;
+    constexpr Eigen::Index kLong = 64;  // links from which the sums over what lies beyond are kept instead of added up anew
+    if (n > kLong) addBeyond(lane, plan, M, S);
     std::vector<Eigen::Index> above;
-    for (Eigen::Index k = 0; k < n; ++k) {
+    for (Eigen::Index k = 0; n <= kLong && k < n; ++k) {
         const LinkDef& last = plan.links[at0(k)];
         const Vec3 end = last.restPlace + last.length * last.restDirection;
         const double mass = at(lane, at0(k), FIELD(mass));

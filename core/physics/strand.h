@@ -70,6 +70,9 @@ struct StrandPlan {
     StrandDef def;
 };
 
+/// The most links that one strand may have.
+inline constexpr std::size_t kMostLinks = 2000;
+
 /// Whether every link begins where the one above it ends and the first one at the base: such strands need less arithmetic.
 bool hangsInLine(std::span<const LinkDef> links);
 
@@ -142,6 +145,7 @@ class StrandBatch {
     Quat quaternion(int lane, std::size_t link, std::size_t field) const;
     void prepareMasses(int lane, const StrandPlan& plan);
     void prepareStiffness(int lane, const StrandPlan& plan);
+    void addBeyond(int lane, const StrandPlan& plan, Eigen::MatrixXd& M, Eigen::MatrixXd& S) const;
     void prepareEmpty(int lane, std::size_t from);
     void wake(int lane);
 

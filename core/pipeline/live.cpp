@@ -14,36 +14,42 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         others.push_back({a.id, a.actor.get(), m_others.back().get()});
     }
     const std::vector<Xform> rest = entry.actor->restPose();
+    const TrackPtr body = evaluator.bodyOf(m_scene, entry);
+    const double period = body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
         layers::LayerContext context = contextOf(m_scene, entry, l);
         context.others = others;
+        context.period = period;
         m_layers.push_back({&l, kind->parts(context, layers::PoseView(rest))});
     }
 }
 
-void Live::start(double dt, const std::vector<Xform>& locals, int frame) {
-    m_time = frame * dt;
-    run(dt, locals, frame, true);
+void Live::start(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next) {
+    m_frame = frame;
+    m_elapsed = 0;
+    run(dt, locals, frame, next, true);
 }
 
-void Live::step(double dt, const std::vector<Xform>& locals, int frame) {
-    m_time += dt;
-    run(dt, locals, frame, false);
+void Live::step(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next) {
+    ++m_elapsed;
+    run(dt, locals, frame, next, false);
 }
 
-void Live::run(double dt, const std::vector<Xform>& locals, int frame, bool first) {
+void Live::run(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next, bool first) {
     m_result = locals;
     for (Running& r : m_layers) {
         const std::vector<Xform> below = m_result;
-        const layers::PoseView pose(below, frame, m_time);
+        const bool lowest = &r == &m_layers.front();
+        const layers::PoseView pose(below, frame, (m_frame + m_elapsed) * dt),
+            after = next && lowest ? layers::PoseView(*next, frame + 1, (m_frame + m_elapsed + 1) * dt) : pose;
         const double mix = r.layer->numberAt("mix", frame);
         for (const auto& part : r.parts) {
             if (first)
-                part->start(dt, pose, pose);
+                part->start(dt, pose, after);
             else
-                part->step(dt, pose, pose);
+                part->step(dt, pose, after);
             m_scratch.resize(part->joints().size());
             part->write(pose, m_scratch);
             for (std::size_t k = 0; k < m_scratch.size(); ++k)

@@ -13,15 +13,16 @@ layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntr
 class Live {
   public:
     Live(const scene::Scene& scene, const std::string& actor, Evaluator& evaluator);
-    /// Lays everything along body pose `locals`.
-    void start(double dt, const std::vector<Xform>& locals, int frame);
-    /// Moves on by `dt` [s] to body pose `locals`; `frame` of the shot says which keys and other actors hold.
-    void step(double dt, const std::vector<Xform>& locals, int frame);
+    /// Lays everything along body pose `locals`. `next`: the body's pose one `dt` later, where it is known; a hand's is not.
+    void start(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
+    /// Moves on by `dt` [s] to body pose `locals`; `frame` of the shot says which keys and other actors hold. With `next` given the
+    /// lowest layer of the stack moves bit for bit as it is baked.
+    void step(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
     /// What the stack makes of it.
     const std::vector<Xform>& result() const { return m_result; }
 
   private:
-    void run(double dt, const std::vector<Xform>& locals, int frame, bool first);
+    void run(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next, bool first);
     struct Running {
         const scene::Layer* layer;
         layers::Parts parts;
@@ -30,7 +31,7 @@ class Live {
     std::vector<TrackPtr> m_others;
     std::vector<Running> m_layers;
     std::vector<Xform> m_result, m_scratch;
-    double m_time = 0;
+    int m_frame = 0, m_elapsed = 0;  // where it began, and steps since
 };
 
 }  // namespace nutatio::pipeline

@@ -149,12 +149,15 @@ rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
         if (a.onTrial()) frames = std::max(frames, rig::trialGrid(a.trial, fps).frames);
     if (frames > 0 && entry.onTrial()) return rig::trialGrid(entry.trial, fps);
     const bool trial = frames > 0;
+    // A clip plays on its own grid, the same that it is baked on; what has none lasts as long as the longest beside it.
+    if (const int c = entry.clipIndex(); c >= 0 && !trial)
+        return rig::FrameGrid::covering(entry.actor->clips[static_cast<std::size_t>(c)], fps);
     for (const ActorEntry& a : actors)
         if (const int c = a.clipIndex(); c >= 0 && !trial)
             frames = std::max(frames, rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(c)], fps).frames);
     if (frames == 0) frames = static_cast<int>(kStillSeconds * fps) + 1;
     rig::FrameGrid g{frames, fps, 0, frames / fps};
-    if (const int c = entry.clipIndex(); c >= 0) {
+    if (const int c = entry.clipIndex(); c >= 0) {  // beside another actor's trial
         g.start = entry.actor->clips[static_cast<std::size_t>(c)].start;
         g.end = entry.actor->clips[static_cast<std::size_t>(c)].end;
     }

@@ -161,7 +161,7 @@ struct Scene {
     bool acts(const Layer& layer) const;
     /// An id that nothing in the scene has yet, made from `stem`.
     std::string freshId(std::string_view stem) const;
-    /// The shot: long enough for the longest playing clip; two seconds when nothing plays. `actor` gives the start time.
+    /// The actor's frames: its clip's own, as it is baked; without a clip as long as the longest one that plays, or two seconds.
     rig::FrameGrid grid(const ActorEntry& actor) const;
 };
 

@@ -9,9 +9,11 @@
 #include "files/gltf_reader.h"
 #include "files/scene_file.h"
 #include "tests/support/rigs.h"
+#include "tests/support/validator.h"
 
 using namespace nutatio;
 using files::Json;
+using test::checkValid;
 using test::TempFolder;
 namespace fs = std::filesystem;
 
@@ -42,30 +44,6 @@ pipeline::BakeReport bakeTo(const scene::Scene& s, const fs::path& out, const pi
     auto r = pipeline::bake(s, o, out, e, {});
     if (!r) FAIL(r.error().text());
     return r.value();
-}
-
-/// {errors, line} of the reference validator; nothing when node or the package is not there.
-std::optional<std::pair<int, std::string>> validate(const fs::path& file) {
-    const std::string root = NUTATIO_SOURCE_DIR;
-    if (std::string(NUTATIO_NODE).find("NOTFOUND") != std::string::npos || !fs::exists(root + "/node_modules/gltf-validator"))
-        return std::nullopt;
-    const std::string command = "NODE_PATH='" + root + "/node_modules' " + NUTATIO_NODE + " '" + root +
-                                "/tests/tools/validate.js' '" + file.string() + "' 2>&1";
-    FILE* pipe = popen(command.c_str(), "r");
-    std::array<char, 512> line{};
-    if (!fgets(line.data(), line.size(), pipe)) line[0] = 0;
-    pclose(pipe);
-    return std::pair(std::atoi(line.data()), std::string(line.data()));
-}
-
-void checkValid(const fs::path& file) {
-    const auto v = validate(file);
-    if (!v) {
-        WARN("skipped: the glTF validator is not installed (no network at set-up?)");
-        return;
-    }
-    INFO(file << ": " << v->second);
-    CHECK(v->first == 0);
 }
 
 /// Every member of `before` stands in `after` with the same value, but for what hand-off may touch.
@@ -406,4 +384,27 @@ TEST_CASE("what cannot be baked is said in one sentence") {
     o = {};
     o.actor = "moth";
     CHECK_THAT(said(o, f / "a.glb"), Catch::Contains("no actor \"moth\""));
+}
+
+TEST_CASE("what is baked is what the preview shows, whatever other clips play beside it") {
+    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 1.0}});
+    test::ChainSpec longer = swaying();
+    longer.frames = 131;
+    files::addActor(s, test::chainActor(longer));
+    const pipeline::Evaluation preview = test::evaluate(s);
+    TempFolder f;
+    pipeline::BakeOptions o;
+    o.actor = s.actors[0].id;
+    o.tolerance = {0, 0};
+    bakeTo(s, f / "out.glb", o);
+    const auto out = test::read(f / "out.glb");
+    const rig::Track baked = rig::bodyTrack(*out, 0, rig::FrameGrid::covering(out->clips[0], 24));
+    REQUIRE(baked.frames() == preview.actors[0].result->frames());
+    double most = 0;
+    for (int j = 0; j < baked.joints(); ++j)
+        for (int k = 0; k < baked.frames(); ++k)
+            most = std::max(most, degrees(baked.at(j, k).r.angularDistance(preview.actors[0].result->at(j, k).r)));
+    INFO(most << " degrees");
+    CHECK(most < 1e-3);
 }
