@@ -5,6 +5,7 @@
 #include <CLI/CLI.hpp>
 #include <iomanip>
 #include <iostream>
+#include <nlohmann/json.hpp>
 #include <set>
 
 #include "files/json.h"

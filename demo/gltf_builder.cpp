@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 #include <map>
+#include <nlohmann/json.hpp>
 
 #include "files/bytes.h"
 
@@ -16,22 +17,24 @@ void Surface::append(const Surface& o) {
     for (std::uint32_t t : o.triangles) triangles.push_back(base + t);
 }
 
-GltfBuilder::GltfBuilder() {
-    m_json["asset"] = {{"version", "2.0"}, {"generator", "Nutatio demo world"}};
-    m_json["scene"] = 0;
-    m_json["scenes"] = Json::array({{{"nodes", Json::array()}}});
-    for (const char* key : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) m_json[key] = Json::array();
+GltfBuilder::~GltfBuilder() = default;
+
+GltfBuilder::GltfBuilder() : m_json(std::make_unique<Json>()) {
+    json()["asset"] = {{"version", "2.0"}, {"generator", "Nutatio demo world"}};
+    json()["scene"] = 0;
+    json()["scenes"] = Json::array({{{"nodes", Json::array()}}});
+    for (const char* key : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json()[key] = Json::array();
 }
 
 int GltfBuilder::node(const std::string& name, int parent, const Xform& rest) {
-    const int index = static_cast<int>(m_json["nodes"].size());
+    const int index = static_cast<int>(json()["nodes"].size());
     Json n = Json::object();
     if (!name.empty()) n["name"] = name;
     if (rest.t != Vec3::Zero()) n["translation"] = {rest.t.x(), rest.t.y(), rest.t.z()};
     if (rest.r.coeffs() != Quat::Identity().coeffs()) n["rotation"] = {rest.r.x(), rest.r.y(), rest.r.z(), rest.r.w()};
     if (rest.s != Vec3::Ones()) n["scale"] = {rest.s.x(), rest.s.y(), rest.s.z()};
-    m_json["nodes"].push_back(std::move(n));
-    Json& list = parent < 0 ? m_json["scenes"][0]["nodes"] : m_json["nodes"][static_cast<std::size_t>(parent)]["children"];
+    json()["nodes"].push_back(std::move(n));
+    Json& list = parent < 0 ? json()["scenes"][0]["nodes"] : json()["nodes"][static_cast<std::size_t>(parent)]["children"];
     list.push_back(index);
     m_rest.push_back(rest);
     m_parent.push_back(parent);
@@ -40,10 +43,10 @@ int GltfBuilder::node(const std::string& name, int parent, const Xform& rest) {
 
 int GltfBuilder::view(const void* data, std::size_t size) {
     m_buffer.resize((m_buffer.size() + 3) / 4 * 4);
-    m_json["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", m_buffer.size()}, {"byteLength", size}});
+    json()["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", m_buffer.size()}, {"byteLength", size}});
     const auto* b = static_cast<const std::uint8_t*>(data);
     m_buffer.insert(m_buffer.end(), b, b + size);
-    return static_cast<int>(m_json["bufferViews"].size()) - 1;
+    return static_cast<int>(json()["bufferViews"].size()) - 1;
 }
 
 int GltfBuilder::floats(const std::vector<float>& values, int width, bool bounds) {
@@ -63,8 +66,8 @@ int GltfBuilder::floats(const std::vector<float>& values, int width, bool bounds
         a["min"] = low;
         a["max"] = high;
     }
-    m_json["accessors"].push_back(std::move(a));
-    return static_cast<int>(m_json["accessors"].size()) - 1;
+    json()["accessors"].push_back(std::move(a));
+    return static_cast<int>(json()["accessors"].size()) - 1;
 }
 
 int GltfBuilder::skin() {
@@ -81,7 +84,7 @@ int GltfBuilder::skin() {
                 inverse.push_back(static_cast<float>(r == 3 ? (c == 3 ? 1 : 0) : c == 3 ? i.t[r] : i.m(r, c)));
         joints.push_back(j);
     }
-    m_json["skins"] = Json::array({{{"joints", joints}, {"inverseBindMatrices", floats(inverse, 16)}}});
+    json()["skins"] = Json::array({{{"joints", joints}, {"inverseBindMatrices", floats(inverse, 16)}}});
     return m_skin = 0;
 }
 
@@ -118,29 +121,29 @@ int GltfBuilder::mesh(const std::string& name, const Surface& s, bool doubleSide
     }
     Json attributes{{"POSITION", floats(places, 3, true)}, {"NORMAL", floats(normals, 3)}, {"COLOR_0", floats(colours, 3)}};
     if (skinned) {
-        attributes["JOINTS_0"] = m_json["accessors"].size();
-        m_json["accessors"].push_back({{"bufferView", view(joints.data(), joints.size() * 2)},
+        attributes["JOINTS_0"] = json()["accessors"].size();
+        json()["accessors"].push_back({{"bufferView", view(joints.data(), joints.size() * 2)},
                                        {"componentType", 5123},
                                        {"count", s.vertices.size()},
                                        {"type", "VEC4"}});
         attributes["WEIGHTS_0"] = floats(weights, 4);
     }
-    const std::size_t indices = m_json["accessors"].size();
-    m_json["accessors"].push_back({{"bufferView", view(s.triangles.data(), s.triangles.size() * 4)},
+    const std::size_t indices = json()["accessors"].size();
+    json()["accessors"].push_back({{"bufferView", view(s.triangles.data(), s.triangles.size() * 4)},
                                    {"componentType", 5125},
                                    {"count", s.triangles.size()},
                                    {"type", "SCALAR"}});
-    m_json["materials"].push_back({{"name", name},
+    json()["materials"].push_back({{"name", name},
                                    {"pbrMetallicRoughness", {{"metallicFactor", 0}, {"roughnessFactor", 0.8}}},
                                    {"doubleSided", doubleSided}});
-    m_json["meshes"].push_back(
+    json()["meshes"].push_back(
         {{"name", name},
          {"primitives",
-          Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", m_json["materials"].size() - 1}}})}});
+          Json::array({{{"attributes", attributes}, {"indices", indices}, {"material", json()["materials"].size() - 1}}})}});
     const int skinIndex = skinned ? skin() : -1;
     const int n = node(name + "_mesh", parent);
-    m_json["nodes"][static_cast<std::size_t>(n)]["mesh"] = m_json["meshes"].size() - 1;
-    if (skinned) m_json["nodes"][static_cast<std::size_t>(n)]["skin"] = skinIndex;
+    json()["nodes"][static_cast<std::size_t>(n)]["mesh"] = json()["meshes"].size() - 1;
+    if (skinned) json()["nodes"][static_cast<std::size_t>(n)]["skin"] = skinIndex;
     return n;
 }
 
@@ -170,28 +173,28 @@ void GltfBuilder::clip(const std::string& name, double fps, const std::vector<st
         if (turns) add(j, "rotation", r, 4);
         if (scales) add(j, "scale", s, 3);
     }
-    m_json["animations"].push_back({{"name", name}, {"samplers", samplers}, {"channels", channels}});
+    json()["animations"].push_back({{"name", name}, {"samplers", samplers}, {"channels", channels}});
 }
 
 void GltfBuilder::finish() {
     m_buffer.resize((m_buffer.size() + 3) / 4 * 4);
     for (const char* key : {"meshes", "materials", "accessors", "bufferViews"})
-        if (m_json.contains(key) && m_json[key].empty()) m_json.erase(key);
-    if (!m_buffer.empty()) m_json["buffers"] = Json::array({{{"byteLength", m_buffer.size()}}});
+        if (json().contains(key) && json()[key].empty()) json().erase(key);
+    if (!m_buffer.empty()) json()["buffers"] = Json::array({{{"byteLength", m_buffer.size()}}});
 }
 
 void GltfBuilder::writeGltf(const std::filesystem::path& path) {
     finish();
     if (!m_buffer.empty())
-        m_json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + files::base64(m_buffer.data(), m_buffer.size());
-    const std::string text = m_json.dump(1);
+        json()["buffers"][0]["uri"] = "data:application/octet-stream;base64," + files::base64(m_buffer.data(), m_buffer.size());
+    const std::string text = json().dump(1);
     files::writeAtomically(path, text.data(), text.size());
 }
 
 void GltfBuilder::writeGlb(const std::filesystem::path& path) {
     finish();
-    std::string json = m_json.dump();
-    json.resize((json.size() + 3) / 4 * 4, ' ');
+    std::string text = json().dump();
+    text.resize((text.size() + 3) / 4 * 4, ' ');
     const auto words = [](std::initializer_list<std::size_t> list) {
         std::string s;
         for (std::size_t w : list) {
@@ -201,8 +204,8 @@ void GltfBuilder::writeGlb(const std::filesystem::path& path) {
         return s;
     };
     std::string file =
-        words({0x46546C67, 2, 12 + 8 + json.size() + (m_buffer.empty() ? 0 : 8 + m_buffer.size()), json.size(), 0x4E4F534A}) +
-        json;
+        words({0x46546C67, 2, 12 + 8 + text.size() + (m_buffer.empty() ? 0 : 8 + m_buffer.size()), text.size(), 0x4E4F534A}) +
+        text;
     if (!m_buffer.empty()) {
         file += words({m_buffer.size(), 0x004E4942});
         file.append(m_buffer.begin(), m_buffer.end());

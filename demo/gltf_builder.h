@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -27,6 +28,7 @@ struct Surface {
 class GltfBuilder {
   public:
     GltfBuilder();
+    ~GltfBuilder();
     /// Adds a node; returns its number.
     int node(const std::string& name, int parent, const Xform& rest = {});
     /// Adds a mesh node of `surface`, bound to `joints` (all nodes when empty) when its vertices have weights. Returns the node.
@@ -36,7 +38,7 @@ class GltfBuilder {
     /// Appends bytes as an accessor of floats; returns its number.
     int floats(const std::vector<float>& values, int width, bool bounds = false);
 
-    files::Json& json() { return m_json; }
+    files::Json& json() { return *m_json; }
     rig::Bytes& buffer() { return m_buffer; }
     void writeGlb(const std::filesystem::path& path);
     /// One file with the buffer embedded.
@@ -47,7 +49,7 @@ class GltfBuilder {
     int skin();
     void finish();
 
-    files::Json m_json;
+    std::unique_ptr<files::Json> m_json;
     rig::Bytes m_buffer;
     std::vector<Xform> m_rest;
     std::vector<int> m_parent;

@@ -1,5 +1,6 @@
 #include "app/tuner/feels_shelf.h"
 
+#include <QFile>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -177,8 +178,16 @@ void FeelsShelf::saveOwn() {
     }
     QString file;
     for (QChar c : name) file += c.isLetterOrNumber() ? c.toLower() : QChar(u'-');
-    const auto written = layers::writeFeel(layers::feelOf(*l, name.toStdString()),
-                                           (folder() + u'/' + file + QStringLiteral(".json")).toStdString());
+    // Two names may make one file name: another feel's file is not written over.
+    const auto path = [&](int k) {
+        return (folder() + u'/' + file + (k > 1 ? QStringLiteral("-%1").arg(k) : QString()) + QStringLiteral(".json")).toStdString();
+    };
+    int k = 1;
+    for (std::vector<std::string> said; QFile::exists(QString::fromStdString(path(k))); ++k) {
+        const auto there = layers::readFeel(path(k), said);
+        if (there && there.value().name == name.toStdString() && there.value().kind == l->kind) break;
+    }
+    const auto written = layers::writeFeel(layers::feelOf(*l, name.toStdString()), path(k));
     if (!written) {
         Q_EMIT said(QString::fromStdString(written.error().text()));
         return;

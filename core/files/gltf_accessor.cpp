@@ -2,6 +2,7 @@
 
 #include <cstring>
 #include <limits>
+#include <nlohmann/json.hpp>
 
 namespace nutatio::files {
 

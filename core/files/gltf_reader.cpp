@@ -2,6 +2,7 @@
 
 #include <array>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <cstring>
 
 #include "files/bytes.h"

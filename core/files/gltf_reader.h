@@ -4,7 +4,6 @@
 #include <filesystem>
 
 #include "base/error.h"
-#include "files/json.h"
 #include "rig/actor.h"
 
 namespace nutatio::files {

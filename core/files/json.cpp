@@ -1,5 +1,7 @@
 #include "files/json.h"
 
+#include <nlohmann/json.hpp>
+
 namespace nutatio::files {
 
 namespace {
@@ -33,6 +35,10 @@ Json parseJson(std::string_view text) {
     } catch (const nlohmann::json::exception&) {
         throw Failure("", "this is not valid JSON (a number is out of range)");
     }
+}
+
+bool Place::has(const char* key) const {
+    return m_value->is_object() && m_value->contains(key);
 }
 
 Place Place::at(const char* key) const {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -24,7 +24,7 @@ class Place {
 
     const Json& json() const { return *m_value; }
     const std::string& path() const { return m_path; }
-    bool has(const char* key) const { return m_value->is_object() && m_value->contains(key); }
+    bool has(const char* key) const;
     /// Member `key`; Failure when it is missing.
     Place at(const char* key) const;
     Place at(std::size_t index) const;

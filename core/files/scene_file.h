@@ -5,7 +5,6 @@
 #include <functional>
 
 #include "base/error.h"
-#include "files/json.h"
 #include "scene/scene.h"
 
 namespace nutatio::files {

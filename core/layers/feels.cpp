@@ -1,6 +1,7 @@
 #include "layers/feels.h"
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 #include "files/bytes.h"
 #include "files/json.h"
@@ -110,7 +111,7 @@ std::shared_ptr<const rig::Actor> sample(bool chain) {
 bool belongsToFeel(const scene::SettingSpec& spec) {
     using scene::SettingType;
     if (spec.type == SettingType::Joint || spec.type == SettingType::Joints || spec.type == SettingType::Colliders) return false;
-    static constexpr std::string_view kNot[] = {"preroll",   "mix",       "cuts",         "end",  "felt_travel",
+    static constexpr std::string_view kNot[] = {"push_out",  "preroll",   "mix",       "cuts",         "end",  "felt_travel",
                                                 "felt_turn", "pull_tilt", "pull_heading", "meets"};
     return std::find(std::begin(kNot), std::end(kNot), spec.id) == std::end(kNot);
 }

@@ -560,3 +560,19 @@ TEST_CASE("cloth whose pose stands in a body is told in the tuner") {
     w.bench.document().undo();
     CHECK(w.bench.tuner()->remark().isEmpty());
 }
+
+TEST_CASE("a feel whose name makes the file name of another does not take its place") {
+    QDir(FeelsShelf::folder()).removeRecursively();
+    Window w(kDemo);
+    w.bench.session().selectLayer("tail");
+    w.bench.tuner()->setOpen(QStringLiteral("Feels"), true);
+    FeelsShelf* shelf = w.bench.tuner()->feels();
+    for (const char* name : {"Wet/rope", "Wet rope", "Wet/rope"}) {
+        shelf->nameField()->setText(QString::fromLatin1(name));
+        QTest::mouseClick(shelf->saveButton(), Qt::LeftButton);
+    }
+    CHECK(shelf->tile(QStringLiteral("Wet/rope")));
+    CHECK(shelf->tile(QStringLiteral("Wet rope")));
+    CHECK(QDir(FeelsShelf::folder()).entryList({QStringLiteral("*.json")}).size() == 2);
+    QDir(FeelsShelf::folder()).removeRecursively();
+}

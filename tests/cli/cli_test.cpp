@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 
 #include <catch2/catch.hpp>
+#include <fstream>
 #include <sstream>
 
 #include "files/json.h"
@@ -131,6 +132,11 @@ TEST_CASE("bad arguments exit with 2 and one line") {
     oneLine(bake({"--layer", "strand:root=tail_01", "--fps", "0.1"}), 2, "--fps");
     oneLine(bake({"--layer", "strand:root=tail_01", "--tolerance", "-1"}), 2, "tolerance");
     oneLine(bake({"--layer", "strand:root=tail_01", "--as", "New"}), 2, "--clip");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--tolerance", "nan"}), 2, "tolerance");
+    oneLine(bake({"--layer", "strand:root=tail_01,swing=2,swing=3"}), 2, "\"swing\" is given twice");
+    oneLine(bake({"--layer", "strand:root=tail_01", "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"bake", kDemo, "--out", out, "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"measure", kDemo, "--actor", "nobody"}), 2, "no actor \"nobody\"");
     CHECK(run({}).code == 2);
     CHECK(run({"fly"}).code == 2);
     CHECK(run({"info"}).code == 2);
@@ -208,4 +214,40 @@ TEST_CASE("a scene's winds and pins count on the command line too") {
     CHECK(run({"info", scene(R"({"id": "w"})"), "--json"}).json()["winds"] == 1);
     CHECK(test::textOf(calm) != test::textOf(blown));
     oneLine(run({"bake", scene(R"({"id": "w", "speed": -8})"), "--out", blown}), 3, "winds[0].speed");
+}
+
+TEST_CASE("an output that cannot be written in full is no success; the version is told") {
+    std::ostringstream err;
+    std::ofstream full("/dev/full");
+    REQUIRE(full.good());
+    CHECK(cli::run({"info", kOtter, "--json"}, full, err) == 3);
+    CHECK_THAT(err.str(), Catch::Contains("could not be written"));
+    const Ran version = run({"--version"});
+    CHECK(version.code == 0);
+    CHECK_THAT(version.out, Catch::StartsWith("nutatio-cli ") && Catch::Contains("."));
+}
+
+TEST_CASE("a scene without an actor that can be read is bad input; one actor of several is a warning") {
+    TempFolder f;
+    Json j = Json::parse(test::textOf(kDemo));
+    const std::string assets = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/";
+    for (Json& a : j["actors"]) a["file"] = assets + "gone.glb";
+    test::put(f / "s.nutatio", j.dump());
+    oneLine(run({"bake", (f / "s.nutatio").string(), "--out", (f / "o.glb").string()}), 3, "gone.glb");
+    j["actors"][0]["file"] = kOtter;
+    test::put(f / "s.nutatio", j.dump());
+    const Ran some = run({"bake", (f / "s.nutatio").string(), "--out", (f / "o.glb").string()});
+    CHECK(some.code == 0);
+    CHECK_THAT(some.err, Catch::Contains("warning:") && Catch::Contains("gone.glb"));
+}
+
+TEST_CASE("a shot that its file's size does not allow is bad input, not bad arguments") {
+    TempFolder f;
+    test::put(f / "long.bvh",
+              "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 3 Xrotation Yrotation Zrotation\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 3 "
+              "Xrotation Yrotation Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 80000\n0 0 0 0 0 0\n9 9 "
+              "9 9 9 9\n");
+    oneLine(run({"bake", (f / "long.bvh").string(), "--layer", "strand:root=k", "--out", (f / "o.glb").string()}), 3,
+            "more than a file of its size may ask for");
+    CHECK_FALSE(std::filesystem::exists(f / "o.glb"));
 }
