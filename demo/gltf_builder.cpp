@@ -19,6 +19,14 @@ void Surface::append(const Surface& o) {
 
 GltfBuilder::~GltfBuilder() = default;
 
+GltfBuilder::GltfBuilder(const GltfBuilder& o)
+    : m_json(std::make_unique<Json>(*o.m_json)),
+      m_buffer(o.m_buffer),
+      m_rest(o.m_rest),
+      m_parent(o.m_parent),
+      m_joints(o.m_joints),
+      m_skin(o.m_skin) {}
+
 GltfBuilder::GltfBuilder() : m_json(std::make_unique<Json>()) {
     json()["asset"] = {{"version", "2.0"}, {"generator", "Nutatio demo world"}};
     json()["scene"] = 0;

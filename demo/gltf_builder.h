@@ -28,6 +28,7 @@ struct Surface {
 class GltfBuilder {
   public:
     GltfBuilder();
+    GltfBuilder(const GltfBuilder& other);
     ~GltfBuilder();
     /// Adds a node; returns its number.
     int node(const std::string& name, int parent, const Xform& rest = {});
