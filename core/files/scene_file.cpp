@@ -258,7 +258,7 @@ void refuseSharedIds(const List& list, const char* what) {
 }
 
 void keepAside(scene::Scene& s, const char* list, const Place& entry, const fs::path& folder, const Error& why) {
-    scene::Unread u{list, std::make_shared<const Json>(entry.json()), {}, why.text()};
+    scene::Unread u{list, entry.at("id").text(), std::make_shared<const Json>(entry.json()), {}, why.text()};
     if (entry.has("file")) u.file = (folder / fs::path(entry.at("file").text())).lexically_normal().string();
     s.unread.push_back(std::move(u));
 }

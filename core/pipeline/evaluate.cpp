@@ -116,13 +116,18 @@ void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid
 
 }  // namespace
 
-layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer) {
-    layers::LayerContext out{*entry.actor, layer};
-    const auto stands = [&](const std::string& actorId, const std::string& joint) {
-        if (actorId.empty()) return true;
-        const scene::ActorEntry* a = scene.actor(actorId);
-        return a && a->actor->skeleton.find(joint) != rig::kNoJoint;
-    };
+namespace {
+
+/// Whether the joint is there to ride on or to hold; an actor of no name is the world.
+bool stands(const scene::Scene& scene, const std::string& actorId, const std::string& joint) {
+    if (actorId.empty()) return true;
+    const scene::ActorEntry* a = scene.actor(actorId);
+    return a && a->actor->skeleton.find(joint) != rig::kNoJoint;
+}
+
+}  // namespace
+
+std::vector<const scene::Collider*> collidersMet(const scene::Scene& scene) {
     std::map<std::string_view, std::vector<bool>> swung;
     const auto swings = [&](const scene::Collider& c) {
         const scene::ActorEntry* a = scene.actor(c.actor);
@@ -131,14 +136,21 @@ layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntr
         if (at == swung.end()) at = swung.emplace(a->id, layers::swungJoints(scene, *a)).first;
         return static_cast<bool>(at->second[static_cast<std::size_t>(a->actor->skeleton.find(c.joint))]);
     };
+    std::vector<const scene::Collider*> out;
     for (const scene::Collider& c : scene.colliders)
-        // What was fitted to a joint before a strand made it swing stands aside.
-        if (c.on && stands(c.actor, c.joint) && !(c.fitted && swings(c))) out.colliders.push_back(&c);
+        if (c.on && stands(scene, c.actor, c.joint) && !(c.fitted && swings(c))) out.push_back(&c);
+    return out;
+}
+
+layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer,
+                               std::vector<const scene::Collider*> colliders) {
+    layers::LayerContext out{*entry.actor, layer};
+    out.colliders = std::move(colliders);
     for (const scene::Wind& w : scene.winds)
         if (w.on && (w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), layer.id) != w.layers.end()))
             out.winds.push_back(&w);
     for (const scene::Pin& p : scene.pins)
-        if (p.on && p.actor == entry.id && stands(p.actor, p.joint) && stands(p.toActor, p.toJoint)) out.pins.push_back(&p);
+        if (p.on && p.actor == entry.id && stands(scene, p.actor, p.joint) && stands(scene, p.toActor, p.toJoint)) out.pins.push_back(&p);
     out.cuts = scene.cuts;
     return out;
 }
@@ -221,6 +233,7 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
             if (a.id != entry.id) context.others.push_back({a.id, a.actor.get(), otherTracks[k++].get()});
     };
     const bool loops = out.body->closes(actor);
+    const std::vector<const scene::Collider*> colliders = collidersMet(scene);
     const bool anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
     const auto count = static_cast<double>(
         std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
@@ -235,7 +248,7 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
         else if (const auto problem = kind->problem(actor, layer))
             r.problem = *problem;
         if (r.acts && r.problem.empty()) {
-            layers::LayerContext context = contextOf(scene, entry, layer);
+            layers::LayerContext context = contextOf(scene, entry, layer, colliders);
             others(context);
             context.period = loops ? (grid.frames - 1) / grid.fps : 0;
             key = layerKey(key, context, otherKeys);

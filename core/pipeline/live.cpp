@@ -14,12 +14,13 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         others.push_back({a.id, a.actor.get(), m_others.back().get()});
     }
     const std::vector<Xform> rest = entry.actor->restPose();
+    const std::vector<const scene::Collider*> colliders = collidersMet(m_scene);
     const TrackPtr body = evaluator.bodyOf(m_scene, entry);
     const double period = body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
-        layers::LayerContext context = contextOf(m_scene, entry, l);
+        layers::LayerContext context = contextOf(m_scene, entry, l, colliders);
         context.others = others;
         context.period = period;
         m_layers.push_back({&l, kind->parts(context, layers::PoseView(rest))});

@@ -6,8 +6,13 @@
 
 namespace nutatio::pipeline {
 
-/// The context of a layer as evaluation gives it; `others` and their tracks must outlive what is made from it.
-layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer);
+/// The colliders that strands meet: switched on, with a joint to ride on, and not fitted to a joint that a layer makes swing.
+std::vector<const scene::Collider*> collidersMet(const scene::Scene& scene);
+
+/// The context of a layer as evaluation gives it, with the scene's collidersMet; `others` and their tracks must outlive what is made
+/// from it.
+layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer,
+                               std::vector<const scene::Collider*> colliders);
 
 /// One actor under its acting layers, live. Owns copies of all it needs of the scene but the actors.
 class Live {

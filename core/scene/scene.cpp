@@ -130,6 +130,7 @@ std::string Scene::freshId(std::string_view stem) const {
     for (const Collider& c : colliders) taken.insert(c.id);
     for (const Wind& w : winds) taken.insert(w.id);
     for (const Pin& p : pins) taken.insert(p.id);
+    for (const Unread& u : unread) taken.insert(u.id);
     std::string id = base;
     for (int n = 2; taken.count(id) > 0; ++n) id = base + "-" + std::to_string(n);
     return id;

@@ -132,6 +132,7 @@ struct Layer {
 /// An entry of a scene file that could not be understood, or whose file could not be read: kept for the next saving.
 struct Unread {
     std::string list;  // "actors", "colliders" ...
+    std::string id;    // so that nothing new takes it
     Unknown entry;
     std::string file;  // absolute path of the file it names, if any
     std::string why;   // one sentence

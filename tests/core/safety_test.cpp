@@ -480,6 +480,9 @@ TEST_CASE("a newer scene opens but for what is not understood, which the next sa
     s.layers[0].values["swing"] = 3.5;
     REQUIRE(files::writeScene(s, f / "deep/t.nutatio").ok());
     CHECK(Json::parse(test::textOf(f / "deep/t.nutatio"))["layers"][0]["settings"]["swing"] == 3.5);
+    // Nothing new takes the name of what is kept.
+    CHECK(s.freshId("gone") != "gone");
+    CHECK(s.freshId("ring") != "ring");
     // The actor comes back with its file.
     fs::create_directories(f / "elsewhere");
     fs::copy(kOtter, f / "elsewhere/gone.glb");
