@@ -15,7 +15,8 @@ int main(int argc, char** argv) {
     QApplication::setApplicationVersion(QStringLiteral(NUTATIO_VERSION));
     QCommandLineParser arguments;
     arguments.setApplicationDescription(QStringLiteral("Secondary motion on animated characters."));
-    arguments.addPositionalArgument(QStringLiteral("FILE"), QStringLiteral("A character (.glb, .gltf, .bvh) or a scene (.nutatio)"));
+    arguments.addPositionalArgument(QStringLiteral("FILE"),
+                                    QStringLiteral("A character (.glb, .gltf, .bvh) or a scene (.nutatio)"));
     arguments.addHelpOption();
     arguments.addVersionOption();
     arguments.process(app);

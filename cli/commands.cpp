@@ -211,7 +211,8 @@ pipeline::Opened Commands::openInput() {
     const scene::Scene& scene = opened.value().scene;
     // A scene none of whose actors could be read is of no use without a screen.
     if (scene.actors.empty() && !scene.unread.empty()) throw Failure(Error{m_options.input, "", scene.unread.front().why});
-    if (!m_options.actor.empty() && !scene.actor(m_options.actor)) throw BadArguments{"there is no actor \"" + m_options.actor + "\""};
+    if (!m_options.actor.empty() && !scene.actor(m_options.actor))
+        throw BadArguments{"there is no actor \"" + m_options.actor + "\""};
     return std::move(opened.value());
 }
 

@@ -29,11 +29,13 @@ void agree(Surface& s) {
     std::vector<Vec3> faces(s.vertices.size(), Vec3::Zero());
     for (std::size_t t = 0; t + 2 < s.triangles.size(); t += 3) {
         const auto at = [&](std::size_t k) { return s.triangles[t + k]; };
-        const Vec3 n = (s.vertices[at(1)].place - s.vertices[at(0)].place).cross(s.vertices[at(2)].place - s.vertices[at(0)].place);
+        const Vec3 n =
+            (s.vertices[at(1)].place - s.vertices[at(0)].place).cross(s.vertices[at(2)].place - s.vertices[at(0)].place);
         for (std::size_t k = 0; k < 3; ++k) faces[at(k)] += n;
     }
     for (std::size_t v = 0; v < s.vertices.size(); ++v)
-        if (faces[v].norm() > 0 && s.vertices[v].normal.dot(faces[v].normalized()) < 0.5) s.vertices[v].normal = faces[v].normalized();
+        if (faces[v].norm() > 0 && s.vertices[v].normal.dot(faces[v].normalized()) < 0.5)
+            s.vertices[v].normal = faces[v].normalized();
 }
 
 }  // namespace

@@ -53,8 +53,9 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::said, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
         m_actions["record"]->setChecked(m_stage->tug().isRecording());
-        say(clip.isEmpty() ? tr("Nothing was pulled, so nothing was recorded.")
-                           : tr("Recorded %1, %2 s: it is the actor's clip now; Space plays it.").arg(clip).arg(seconds, 0, 'f', 1));
+        say(clip.isEmpty()
+                ? tr("Nothing was pulled, so nothing was recorded.")
+                : tr("Recorded %1, %2 s: it is the actor's clip now; Space plays it.").arg(clip).arg(seconds, 0, 'f', 1));
     });
     m_document.beforeReplacing = [this] { m_stage->tug().setRecording(false); };
     m_document.meanwhile = [this](const QString& file, const std::function<void()>& replace) {
@@ -223,7 +224,8 @@ void Bench::fitColliders() {
     if (!a) return;
     const std::vector<scene::Collider> fitted = scene::fitColliders(now, *a, layers::swungJoints(now, *a));
     if (fitted.empty()) {
-        const bool some = std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
+        const bool some =
+            std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
         say((some ? tr("Every joint of %1 that carries enough skin has a collider already.")
                   : tr("No joint of %1 carries enough skin for a collider."))
                 .arg(QString::fromStdString(a->name)));
@@ -323,9 +325,9 @@ void Bench::markCut() {
 }
 
 void Bench::makePlayCommands() {
-    add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play",
-        [this] { m_session.setPlaying(!m_session.isPlaying()); })
-        ->setAutoRepeat(false);
+    add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play", [this] {
+        m_session.setPlaying(!m_session.isPlaying());
+    })->setAutoRepeat(false);
     add("frame-back", tr("One frame back"), QKeySequence(Qt::Key_Left), {},
         [this] { m_session.setFrame(m_session.frame() - 1); });
     add("frame-on", tr("One frame on"), QKeySequence(Qt::Key_Right), {}, [this] { m_session.setFrame(m_session.frame() + 1); });
@@ -632,10 +634,11 @@ void Bench::saveTo(const QString& path, const std::function<void()>& then) {
         write(path, then);
         return;
     }
-    m_notice->say(changed ? tr("%1 was changed on disk since it was opened here.").arg(name) : tr("%1 is there already.").arg(name),
-                  {{tr("Replace it"), [this, path, then] { write(path, then); }},
-                   {tr("Save under another name"), [this, then] { save(true, then); }}},
-                  false);
+    m_notice->say(
+        changed ? tr("%1 was changed on disk since it was opened here.").arg(name) : tr("%1 is there already.").arg(name),
+        {{tr("Replace it"), [this, path, then] { write(path, then); }},
+         {tr("Save under another name"), [this, then] { save(true, then); }}},
+        false);
 }
 
 void Bench::write(const QString& path, const std::function<void()>& then) {
@@ -787,8 +790,8 @@ void Bench::keyReleaseEvent(QKeyEvent* e) {
 }
 
 bool Bench::eventFilter(QObject* o, QEvent* e) {
-    // Space always plays, except in text (whose fields take it themselves). A button that the keyboard has reached is pressed with
-    // Enter instead.
+    // Space always plays, except in text (whose fields take it themselves). A button that the keyboard has reached is pressed
+    // with Enter instead.
     if (e->type() == QEvent::KeyPress) {
         const auto* key = static_cast<QKeyEvent*>(e);
         auto* button = qobject_cast<QAbstractButton*>(o);

@@ -111,7 +111,7 @@ class Document : public QObject {
     Keeper m_keeper;
     std::deque<QString> m_toBring;
     NewestWins m_runner, m_opener{NewestWins::Patience::None}, m_bringer{NewestWins::Patience::None};  // last: their threads end
-                                                                                                     // before what they use
+                                                                                                       // before what they use
 };
 
 }  // namespace nutatio::app

@@ -3,8 +3,8 @@
 
 #include <QObject>
 #include <QString>
-#include <QTimer>
 #include <QStringList>
+#include <QTimer>
 #include <optional>
 
 #include "app/document/newest_wins.h"

@@ -121,7 +121,8 @@ void Tug::tick() {
     int steps = due - m_ticks;
     if (steps > kMostAtOnce) {
         // After a long halt the hand has stood still.
-        if (m_recording && !m_samples.empty()) m_samples.resize(m_samples.size() + static_cast<std::size_t>(steps - kMostAtOnce), m_samples.back());
+        if (m_recording && !m_samples.empty())
+            m_samples.resize(m_samples.size() + static_cast<std::size_t>(steps - kMostAtOnce), m_samples.back());
         steps = kMostAtOnce;
     }
     m_ticks = due;

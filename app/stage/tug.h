@@ -45,8 +45,8 @@ class Tug : public QObject {
 
   Q_SIGNALS:
     void moved();
-    /// Recording ended: with a clip of so many seconds, or with nothing (an empty name) because nothing was pulled or its actor is
-    /// gone.
+    /// Recording ended: with a clip of so many seconds, or with nothing (an empty name) because nothing was pulled or its actor
+    /// is gone.
     void recorded(const QString& clip, double seconds);
 
   private:

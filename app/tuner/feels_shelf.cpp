@@ -180,7 +180,8 @@ void FeelsShelf::saveOwn() {
     for (QChar c : name) file += c.isLetterOrNumber() ? c.toLower() : QChar(u'-');
     // Two names may make one file name: another feel's file is not written over.
     const auto path = [&](int k) {
-        return (folder() + u'/' + file + (k > 1 ? QStringLiteral("-%1").arg(k) : QString()) + QStringLiteral(".json")).toStdString();
+        return (folder() + u'/' + file + (k > 1 ? QStringLiteral("-%1").arg(k) : QString()) + QStringLiteral(".json"))
+            .toStdString();
     };
     int k = 1;
     for (std::vector<std::string> said; QFile::exists(QString::fromStdString(path(k))); ++k) {

@@ -95,7 +95,8 @@ QString Tuner::page() const {
     if (const scene::Layer* l = m_document.scene().layer(s.layer))
         return QStringLiteral("layer:") + QString::fromStdString(l->id + ":" + l->name);
     if (const scene::Collider* c = m_document.scene().collider(s.collider))
-        return QStringLiteral("collider:%1:%2:").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape))) + ridesWords(*c);
+        return QStringLiteral("collider:%1:%2:").arg(QString::fromStdString(c->id), qs(scene::shapeName(c->shape))) +
+               ridesWords(*c);
     if (const scene::Wind* w = m_document.scene().wind(s.wind)) {
         QString layers;
         for (const scene::Layer& l : m_document.scene().layers) layers += QString::fromStdString(l.id + '\n' + l.name + '\n');

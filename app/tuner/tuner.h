@@ -69,8 +69,8 @@ class Tuner : public QWidget {
     QMap<QString, QToolButton*> m_groups;
     std::map<std::string, SettingRow*> m_byId;
     std::map<std::string, QToolButton*> m_chips;  // of a wind: by layer
-    QString m_page;                         // which page is built
-    std::vector<std::string> m_lastJoints;  // references of the joints last selected
+    QString m_page;                               // which page is built
+    std::vector<std::string> m_lastJoints;        // references of the joints last selected
 };
 
 }  // namespace nutatio::app

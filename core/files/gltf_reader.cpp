@@ -1,9 +1,9 @@
 #include "files/gltf_reader.h"
 
 #include <array>
+#include <cstring>
 #include <map>
 #include <nlohmann/json.hpp>
-#include <cstring>
 
 #include "files/bytes.h"
 #include "files/gltf_accessor.h"

@@ -277,8 +277,8 @@ class GltfWriter {
         }
     }
 
-    /// Sees to it that the files that buffers (from `firstBuffer` on) and images refer to stand beside the result, as they were when
-    /// the document was opened: from memory, whatever has become of them on disk since.
+    /// Sees to it that the files that buffers (from `firstBuffer` on) and images refer to stand beside the result, as they were
+    /// when the document was opened: from memory, whatever has become of them on disk since.
     void bringFiles(std::size_t firstBuffer) {
         if (m_bvh) return;
         const auto list = [&](const char* key) { return m_json.contains(key) ? m_json[key].size() : 0; };

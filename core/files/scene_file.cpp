@@ -284,7 +284,8 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
         }
     };
     ActorFiles files;
-    each("actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder, files)); }, kMostActors);
+    each(
+        "actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder, files)); }, kMostActors);
     each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p)); });
     each("winds", [&](const Place& p) { s.winds.push_back(readWind(p)); });
     each("pins", [&](const Place& p) { s.pins.push_back(readPin(p)); });

@@ -111,8 +111,8 @@ std::shared_ptr<const rig::Actor> sample(bool chain) {
 bool belongsToFeel(const scene::SettingSpec& spec) {
     using scene::SettingType;
     if (spec.type == SettingType::Joint || spec.type == SettingType::Joints || spec.type == SettingType::Colliders) return false;
-    static constexpr std::string_view kNot[] = {"push_out",  "preroll",   "mix",       "cuts",         "end",  "felt_travel",
-                                                "felt_turn", "pull_tilt", "pull_heading", "meets"};
+    static constexpr std::string_view kNot[] = {"push_out",    "preroll",   "mix",       "cuts",         "end",
+                                                "felt_travel", "felt_turn", "pull_tilt", "pull_heading", "meets"};
     return std::find(std::begin(kNot), std::end(kNot), spec.id) == std::end(kNot);
 }
 
@@ -199,7 +199,8 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
                     const std::vector<double> v = at.at(i).numbers(2);
                     f.profiles[key].push_back({std::clamp(v[0], 0.0, 1.0), std::clamp(v[1], 0.0, scene::kMostTimes)});
                 }
-                std::stable_sort(f.profiles[key].begin(), f.profiles[key].end(), [](const auto& a, const auto& b) { return a.at < b.at; });
+                std::stable_sort(f.profiles[key].begin(), f.profiles[key].end(),
+                                 [](const auto& a, const auto& b) { return a.at < b.at; });
             }
         }
         return f;

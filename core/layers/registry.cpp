@@ -105,8 +105,7 @@ void settleKeys(scene::Layer& layer, const LayerKind& kind, std::vector<std::str
 void standIn(scene::Layer& layer, const scene::SettingSpec& spec) {
     scene::Layer::Idle& idle = layer.idleValues[std::string(spec.id)];
     scene::Value& value = layer.values[std::string(spec.id)];
-    if (!idle.value)
-        std::visit([&](const auto& v) { idle.value = std::make_shared<const nlohmann::ordered_json>(v); }, value);
+    if (!idle.value) std::visit([&](const auto& v) { idle.value = std::make_shared<const nlohmann::ordered_json>(v); }, value);
     value = scene::startValue(spec);
     idle.standIn = value;
 }
@@ -138,7 +137,8 @@ void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::st
         }
     }
     for (const auto& [id, idle] : layer.idleValues)
-        if (!kind.setting(id)) said.push_back("layer \"" + layer.name + "\": \"" + id + "\" is not known and does nothing; the file keeps it");
+        if (!kind.setting(id))
+            said.push_back("layer \"" + layer.name + "\": \"" + id + "\" is not known and does nothing; the file keeps it");
     settleKeys(layer, kind, said);
 }
 

@@ -77,15 +77,14 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
 }  // namespace
 
 Ran run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
-               const Progress& progress) {
+        const Progress& progress) {
     Parts parts = kind.parts(context, PoseView(below, 0));
     std::size_t joints = 0;
     for (const auto& p : parts) joints += p->joints().size();
     if (joints * static_cast<std::size_t>(below.frames()) > kMostTransforms)
         throw Failure("", std::to_string(joints) + " joints over " + std::to_string(below.frames()) +
                               " frames are more than there is room for");
-    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))),
-                            below.closes(context.actor));
+    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))), below.closes(context.actor));
     Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
     std::vector<std::vector<rig::Column>> columns(parts.size());

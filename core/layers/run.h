@@ -18,7 +18,7 @@ inline constexpr std::size_t kMostTransforms = std::size_t{1} << 25;
 /// `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked to stop, and Failure
 /// when the motion is not finite or would take more room than kMostTransforms.
 Ran run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
-               const Progress& progress = {});
+        const Progress& progress = {});
 
 /// Whether the layer is used whole in every frame.
 bool mixesWhole(const scene::Layer& layer);

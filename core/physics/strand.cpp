@@ -342,7 +342,8 @@ void StrandBatch::setGravity(int lane, const Vec3& g) {
 }
 
 void StrandBatch::wake(int lane) {
-    m_baseData[m_baseAt + offsetof(BaseFields, calm) / kPack * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(lane)] = 0;
+    m_baseData[m_baseAt + offsetof(BaseFields, calm) / kPack * static_cast<std::size_t>(m_width) +
+               static_cast<std::size_t>(lane)] = 0;
 }
 
 void StrandBatch::setBase(int lane, const BaseStep& b) {

@@ -11,14 +11,14 @@ constexpr double kDelta = 0.02;
 constexpr double kA = 2.0 - kDelta;
 constexpr double kTensionLoss = 0.6;   // share of the tension inertia's turning that is lost each step
 constexpr double kTensionShare = 0.1;  // mu: how near to the bound of stability tension may come
-// Shares of a link, from its joint on, along which contact becomes more and more its own: of the way that it is pushed, and of the
-// speed that it loses.
+// Shares of a link, from its joint on, along which contact becomes more and more its own: of the way that it is pushed, and of
+// the speed that it loses.
 constexpr double kOwnReach = 0.25, kBlowReach = 0.4;
-constexpr double kCalm = 1e-5;  // lengths a second below which a base and a body stand still
-constexpr double kBed = 0.05;   // lengths within which what lies must stay to fall asleep
+constexpr double kCalm = 1e-5;                      // lengths a second below which a base and a body stand still
+constexpr double kBed = 0.05;                       // lengths within which what lies must stay to fall asleep
 constexpr double kCalmWait = 2.0, kCalmRamp = 2.0;  // [s] for which it must, and over which it then falls asleep
 constexpr double kMissed = 0.1;                     // how fast that time is forgotten, step by step, while nothing is touched
-constexpr double kMostTurn = 0.5;      // [rad] a link may turn within one substep
+constexpr double kMostTurn = 0.5;                   // [rad] a link may turn within one substep
 
 template <int W>
 class Kernel {
@@ -400,8 +400,8 @@ class Kernel {
         return (base + bodies < kCalm * kCalm * length * length) & (goals < kCalm * kCalm);
     }
 
-    /// What lies on a still body and stays within a narrow place falls asleep there: contact that is seen to step by step would leave
-    /// a buzz of its own. It wakes as soon as anything about it moves.
+    /// What lies on a still body and stays within a narrow place falls asleep there: contact that is seen to step by step would
+    /// leave a buzz of its own. It wakes as soon as anything about it moves.
     void settle() {
         const P zero = {};
         P& calm = m_base->calm;

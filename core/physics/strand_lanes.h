@@ -78,9 +78,9 @@ struct StepArgs {
     double* base = nullptr;  // lanes::Base<W>
     int bodies = 0;
     const int* bodyKinds = nullptr;
-    double* body = nullptr;  // lanes::Body<W>[bodies]
+    double* body = nullptr;           // lanes::Body<W>[bodies]
     const double* allowed = nullptr;  // Pack<W>[links][bodies]: how deep each link may be in each body
-    int* met = nullptr;      // room for `bodies` numbers: those that some lane may meet
+    int* met = nullptr;               // room for `bodies` numbers: those that some lane may meet
 };
 using StepFunction = void (*)(const StepArgs&);
 

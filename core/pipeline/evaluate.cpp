@@ -150,7 +150,8 @@ layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntr
         if (w.on && (w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), layer.id) != w.layers.end()))
             out.winds.push_back(&w);
     for (const scene::Pin& p : scene.pins)
-        if (p.on && p.actor == entry.id && stands(scene, p.actor, p.joint) && stands(scene, p.toActor, p.toJoint)) out.pins.push_back(&p);
+        if (p.on && p.actor == entry.id && stands(scene, p.actor, p.joint) && stands(scene, p.toActor, p.toJoint))
+            out.pins.push_back(&p);
     out.cuts = scene.cuts;
     return out;
 }
@@ -273,8 +274,9 @@ ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::Act
             }
             held += full->ownBytes(now.get()) / sizeof(Xform);
             if (held > allowed)
-                throw Failure(Error{actor.source.path, "", "its layers ask for more motion than a file of its size allows (" +
-                                                               std::to_string(grid.frames) + " frames)"});
+                throw Failure(Error{actor.source.path, "",
+                                    "its layers ask for more motion than a file of its size allows (" +
+                                        std::to_string(grid.frames) + " frames)"});
             r.result = layers::mixesWhole(layer) ? full : std::make_shared<const rig::Track>(layers::mixed(*now, *full, layer));
             Hasher mixing;
             mixing.key(key).real(layer.number("mix"));

@@ -22,9 +22,9 @@ using TrackPtr = std::shared_ptr<const rig::Track>;
 struct LayerResult {
     std::string id;
     bool acts = false;
-    std::string problem;  // why it does nothing although it should; empty when all is well
-    TrackPtr below;       // what it started from
-    TrackPtr result;      // what it made of it; the same pointer when it did nothing
+    std::string problem;               // why it does nothing although it should; empty when all is well
+    TrackPtr below;                    // what it started from
+    TrackPtr result;                   // what it made of it; the same pointer when it did nothing
     std::vector<std::string> remarks;  // what a person should know of how it went
 };
 
@@ -47,8 +47,8 @@ struct Evaluation {
 /// Evaluates scenes and remembers layers' results. One at a time may evaluate; the cache itself is safe to share.
 class Evaluator {
   public:
-    /// Throws Cancelled when asked to stop; what was finished before stays known. Throws Failure, which names the actor's file, when
-    /// a shot asks for more motion than the size of that file allows (kBaseTransforms, kBytesATransform).
+    /// Throws Cancelled when asked to stop; what was finished before stays known. Throws Failure, which names the actor's file,
+    /// when a shot asks for more motion than the size of that file allows (kBaseTransforms, kBytesATransform).
     Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {});
     /// The same for one actor's clip, on a grid of the caller's; `trial`: its trial instead of the clip.
     ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid,

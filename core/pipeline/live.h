@@ -9,8 +9,8 @@ namespace nutatio::pipeline {
 /// The colliders that strands meet: switched on, with a joint to ride on, and not fitted to a joint that a layer makes swing.
 std::vector<const scene::Collider*> collidersMet(const scene::Scene& scene);
 
-/// The context of a layer as evaluation gives it, with the scene's collidersMet; `others` and their tracks must outlive what is made
-/// from it.
+/// The context of a layer as evaluation gives it, with the scene's collidersMet; `others` and their tracks must outlive what is
+/// made from it.
 layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer,
                                std::vector<const scene::Collider*> colliders);
 
@@ -20,8 +20,8 @@ class Live {
     Live(const scene::Scene& scene, const std::string& actor, Evaluator& evaluator);
     /// Lays everything along body pose `locals`. `next`: the body's pose one `dt` later, where it is known; a hand's is not.
     void start(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
-    /// Moves on by `dt` [s] to body pose `locals`; `frame` of the shot says which keys and other actors hold. With `next` given the
-    /// lowest layer of the stack moves bit for bit as it is baked.
+    /// Moves on by `dt` [s] to body pose `locals`; `frame` of the shot says which keys and other actors hold. With `next` given
+    /// the lowest layer of the stack moves bit for bit as it is baked.
     void step(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
     /// What the stack makes of it.
     const std::vector<Xform>& result() const { return m_result; }

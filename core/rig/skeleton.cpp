@@ -32,7 +32,8 @@ std::string Skeleton::label(int i) const {
 }
 
 int Skeleton::find(std::string_view reference) const {
-    if (const auto at = m_byName.find(std::string(reference)); !reference.empty() && at != m_byName.end()) return at->second.first;
+    if (const auto at = m_byName.find(std::string(reference)); !reference.empty() && at != m_byName.end())
+        return at->second.first;
     if (reference.size() > 1 && reference.front() == '#') {
         int index = kNoJoint;
         const char* end = reference.data() + reference.size();

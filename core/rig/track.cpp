@@ -28,7 +28,9 @@ bool Track::closes(const Actor& actor) const {
     for (int j = 0; j < joints(); ++j) {
         if (holdsStill(j)) continue;
         const Xform &a = at(j, 0), &b = at(j, frames() - 1);
-        if ((a.t - b.t).norm() * scale[static_cast<std::size_t>(j)] > 0.002 * actor.height || a.r.angularDistance(b.r) > radians(0.5)) return false;
+        if ((a.t - b.t).norm() * scale[static_cast<std::size_t>(j)] > 0.002 * actor.height ||
+            a.r.angularDistance(b.r) > radians(0.5))
+            return false;
     }
     return true;
 }

@@ -240,18 +240,21 @@ void clampItem(Collider& c, const Moved& moved) {
     Collider other = c;
     for (const Shape shape : {Shape::Capsule, Shape::Box}) {
         other.shape = shape;
-        clampRows(colliderTable(other, 1), moved, [&](std::string_view id) { return colliderNumber(c, id); }, set);
+        clampRows(
+            colliderTable(other, 1), moved, [&](std::string_view id) { return colliderNumber(c, id); }, set);
     }
 }
 
 void clampItem(Wind& w, const Moved& moved) {
     const auto set = [&](std::string_view id, double v) { setWindNumber(w, id, v); };
-    clampRows(windTable(), moved, [&](std::string_view id) { return windNumber(w, id); }, set);
+    clampRows(
+        windTable(), moved, [&](std::string_view id) { return windNumber(w, id); }, set);
 }
 
 void clampItem(Pin& p, const Moved& moved) {
     const auto set = [&](std::string_view id, double v) { pinNumber(p, id) = v; };
-    clampRows(pinTable(1), moved, [&](std::string_view id) { return pinNumber(p, id); }, set);
+    clampRows(
+        pinTable(1), moved, [&](std::string_view id) { return pinNumber(p, id); }, set);
 }
 
 }  // namespace nutatio::scene

@@ -1,5 +1,5 @@
-// Rows for what stands in the roster: colliders, winds and pins, tuned like a layer's settings. From them come the Tuner's rows and
-// the ranges that a scene file must keep to.
+// Rows for what stands in the roster: colliders, winds and pins, tuned like a layer's settings. From them come the Tuner's rows
+// and the ranges that a scene file must keep to.
 #pragma once
 
 #include <functional>

@@ -20,7 +20,7 @@ using test::TempFolder;
 using test::waitFor;
 using test::Window;
 
-TEST_CASE("five actions: open, click the tail's root, L, add Strand, play; then the slider moves the playing tail") {
+TEST_CASE("five actions: open, click the tail's root, L, add Strand, play, then the slider moves the playing tail") {
     Window w;
     CHECK(w.bench.session().step() == StepId::Attach);
     w.clickJoint("tail_01");
@@ -88,7 +88,7 @@ TEST_CASE("the stage shows something, and the view obeys the mouse") {
     CHECK(std::abs(at->y() - w.bench.stage()->height() / 2.0) < 3);
 }
 
-TEST_CASE("a click on the skin selects the joint that moves it; a click on empty ground selects nothing") {
+TEST_CASE("a click on the skin selects the joint that moves it, a click on empty ground selects nothing") {
     Window w;
     w.key(Qt::Key_J);  // joints out of the way
     CHECK_FALSE(w.bench.stage()->jointsShown());
@@ -160,7 +160,7 @@ TEST_CASE("sums") {
     CHECK_FALSE(arithmetic(QString(5000, u'(')));
 }
 
-TEST_CASE("lanes mute, solo and mix; the ruler and the keys move the play-head") {
+TEST_CASE("lanes mute, solo and mix, the ruler and the keys move the play-head") {
     Window w(kDemo);
     const Vec3 swung = w.tailTip();
     QTest::mouseClick(w.toolNamed("Mute tail"), Qt::LeftButton);
@@ -309,7 +309,7 @@ TEST_CASE("colliders are laid on a joint, tuned, switched off and removed") {
     CHECK(w.scene().colliders.size() == 4);
 }
 
-TEST_CASE("a dropped file opens; a broken one says why and loses nothing") {
+TEST_CASE("a dropped file opens, a broken one says why and loses nothing") {
     Window w(kDemo);
     TempFolder f;
     test::put(f / "broken.gltf", "{\"asset\":{\"version\":\"2.0\"},\"nodes\":[{\"children\":[4]}]}");

@@ -89,7 +89,7 @@ TEST_CASE("the Scope's peak is pulled: settings follow, the shot is simulated ag
     }
 }
 
-TEST_CASE("a feel is looked at by hovering and taken by one click; one's own is kept and comes back") {
+TEST_CASE("a feel is looked at by hovering and taken by one click, one's own is kept and comes back") {
     QStandardPaths::setTestModeEnabled(true);
     QDir(FeelsShelf::folder()).removeRecursively();
     Window w(kDemo);
@@ -133,7 +133,7 @@ TEST_CASE("a feel is looked at by hovering and taken by one click; one's own is 
     QDir(FeelsShelf::folder()).removeRecursively();
 }
 
-TEST_CASE("one click puts a trial on and plays it; another takes it off; size, speed and a lone joint") {
+TEST_CASE("one click puts a trial on and plays it, another takes it off, size, speed and a lone joint") {
     Window w(kDemo);
     TrialStrip* trials = w.bench.tuner()->trials();
     const int clip = w.bench.document().frames();

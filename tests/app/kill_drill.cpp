@@ -112,7 +112,8 @@ int main(int argc, char** argv) {
         pid_t pid = 0;
         if (posix_spawn(&pid, "/proc/self/exe", nullptr, nullptr, arguments, environ) != 0) return 2;
         // From when it has begun to edit.
-        while (!fs::exists(folder / "log") || fs::file_size(folder / "log") == 0) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+        while (!fs::exists(folder / "log") || fs::file_size(folder / "log") == 0)
+            std::this_thread::sleep_for(std::chrono::milliseconds(10));
         std::this_thread::sleep_for(std::chrono::milliseconds(200 + random() % 5000));
         kill(pid, SIGKILL);
         const double killed = now();

@@ -4,6 +4,7 @@
 #include <QMenu>
 #include <QMessageBox>
 #include <QTest>
+#include <QTimer>
 #include <QTreeWidget>
 #include <catch2/catch.hpp>
 #include <cstdlib>
@@ -35,6 +36,12 @@ class Monkey {
         w.bench.askForFile = [this](const QString&, const QString&) {
             return QString::fromStdString((m_folder / ("m" + std::to_string(below(3)))).string());
         };
+        // A key on a button that opens a menu waits in a loop of the menu's own until somebody closes it.
+        QObject::connect(&m_waker, &QTimer::timeout, &w.bench, [this] {
+            closePopups();
+            if (QWidget* modal = QApplication::activeModalWidget()) modal->close();
+        });
+        m_waker.start(50);
     }
 
     void act() {
@@ -70,7 +77,7 @@ class Monkey {
                 wheel();
         }
         if (below(3) == 0) QApplication::processEvents(QEventLoop::AllEvents, 5);
-        while (QWidget* popup = QApplication::activePopupWidget()) popup->close();
+        closePopups();
     }
 
     /// Undoes everything and compares with what was there at first; false when history was longer than is kept.
@@ -82,6 +89,9 @@ class Monkey {
     const QString& last() const { return m_last; }
 
   private:
+    static void closePopups() {
+        while (QWidget* popup = QApplication::activePopupWidget()) popup->close();
+    }
     int below(int n) { return static_cast<int>(m_random() % static_cast<unsigned>(n)); }
     template <class T>
     T* any(const QList<T*>& of) {
@@ -93,9 +103,13 @@ class Monkey {
     QWidget* anyWidget() {
         QWidget* w = any(m_w.bench.findChildren<QWidget*>());
         // Buttons that open a menu or a list of their own wait for a hand that closes it.
-        if (auto* tool = qobject_cast<QToolButton*>(w); tool && (tool->menu() || tool->accessibleName().startsWith(QStringLiteral("Choose")))) return nullptr;
+        if (auto* tool = qobject_cast<QToolButton*>(w);
+            tool && (tool->menu() || tool->accessibleName().startsWith(QStringLiteral("Choose"))))
+            return nullptr;
         if (qobject_cast<QComboBox*>(w)) return nullptr;
-        if (auto* action = qobject_cast<QToolButton*>(w) ? static_cast<QToolButton*>(w)->defaultAction() : nullptr; action && opensDialog(action)) return nullptr;
+        if (auto* action = qobject_cast<QToolButton*>(w) ? static_cast<QToolButton*>(w)->defaultAction() : nullptr;
+            action && opensDialog(action))
+            return nullptr;
         return w;
     }
     bool opensDialog(const QAction* a) const {
@@ -120,7 +134,9 @@ class Monkey {
             QTest::mouseClick(w, Qt::LeftButton, modifiers(), at);
     }
     void drag() {
-        QWidget* w = below(2) ? static_cast<QWidget*>(any(m_w.bench.findChildren<Slider*>())) : below(2) ? m_w.bench.stage() : anyWidget();
+        QWidget* w = below(2)   ? static_cast<QWidget*>(any(m_w.bench.findChildren<Slider*>()))
+                     : below(2) ? m_w.bench.stage()
+                                : anyWidget();
         if (!w) return;
         m_last = QStringLiteral("drag %1").arg(QLatin1String(w->metaObject()->className()));
         const Qt::MouseButton button = w == m_w.bench.stage() && below(2) ? Qt::RightButton : Qt::LeftButton;
@@ -139,12 +155,15 @@ class Monkey {
         if (still) QTest::mouseRelease(w, button, Qt::NoModifier, to);
     }
     void key() {
-        static const Qt::Key kKeys[] = {Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Home, Qt::Key_End, Qt::Key_K, Qt::Key_M,
-                                        Qt::Key_S, Qt::Key_T, Qt::Key_G, Qt::Key_F, Qt::Key_L, Qt::Key_J, Qt::Key_U, Qt::Key_Delete,
-                                        Qt::Key_Escape, Qt::Key_Tab, Qt::Key_Return, Qt::Key_B, Qt::Key_Up, Qt::Key_Down};
+        static const Qt::Key kKeys[] = {Qt::Key_Space, Qt::Key_Left, Qt::Key_Right,  Qt::Key_Home,   Qt::Key_End, Qt::Key_K,
+                                        Qt::Key_M,     Qt::Key_S,    Qt::Key_T,      Qt::Key_G,      Qt::Key_F,   Qt::Key_L,
+                                        Qt::Key_J,     Qt::Key_U,    Qt::Key_Delete, Qt::Key_Escape, Qt::Key_Tab, Qt::Key_Return,
+                                        Qt::Key_B,     Qt::Key_Up,   Qt::Key_Down};
         const Qt::Key k = kKeys[below(static_cast<int>(std::size(kKeys)))];
         m_last = QStringLiteral("key %1").arg(k);
-        QWidget* w = QApplication::focusWidget() && QApplication::focusWidget()->window() == &m_w.bench ? QApplication::focusWidget() : &m_w.bench;
+        QWidget* w = QApplication::focusWidget() && QApplication::focusWidget()->window() == &m_w.bench
+                         ? QApplication::focusWidget()
+                         : &m_w.bench;
         QTest::keyClick(w, k, modifiers());
     }
     void command() {
@@ -157,7 +176,8 @@ class Monkey {
     void setting() {
         auto* row = any(m_w.bench.findChildren<SettingRow*>());
         if (!row) return;
-        m_last = QStringLiteral("setting %1").arg(QLatin1String(row->spec().id.data(), static_cast<qsizetype>(row->spec().id.size())));
+        m_last =
+            QStringLiteral("setting %1").arg(QLatin1String(row->spec().id.data(), static_cast<qsizetype>(row->spec().id.size())));
         if (row->choice() && row->choice()->count() > 1) {
             const int k = below(row->choice()->count());
             row->choice()->setCurrentIndex(k);
@@ -189,10 +209,12 @@ class Monkey {
         Session& session = m_w.bench.session();
         switch (below(5)) {
             case 0:
-                if (!s.layers.empty()) session.selectLayer(s.layers[static_cast<std::size_t>(below(static_cast<int>(s.layers.size())))].id);
+                if (!s.layers.empty())
+                    session.selectLayer(s.layers[static_cast<std::size_t>(below(static_cast<int>(s.layers.size())))].id);
                 break;
             case 1:
-                if (!s.colliders.empty()) session.selectCollider(s.colliders[static_cast<std::size_t>(below(static_cast<int>(s.colliders.size())))].id);
+                if (!s.colliders.empty())
+                    session.selectCollider(s.colliders[static_cast<std::size_t>(below(static_cast<int>(s.colliders.size())))].id);
                 break;
             case 2:
                 if (!s.winds.empty()) session.selectWind(s.winds.front().id);
@@ -201,7 +223,8 @@ class Monkey {
                 if (!s.pins.empty()) session.selectPin(s.pins.front().id);
                 break;
             default:
-                if (!s.actors.empty()) session.selectJoint(s.actors[0].id, below(s.actors[0].actor->skeleton.size()), below(3) == 0);
+                if (!s.actors.empty())
+                    session.selectJoint(s.actors[0].id, below(s.actors[0].actor->skeleton.size()), below(3) == 0);
         }
         if (below(2)) session.setStep(below(2) ? StepId::Attach : StepId::Tune);
     }
@@ -209,7 +232,8 @@ class Monkey {
         m_last = QStringLiteral("wheel");
         Stage* stage = m_w.bench.stage();
         const QPointF at = in(stage);
-        QWheelEvent e(at, stage->mapToGlobal(at), {}, {0, below(2) ? 120 : -120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent e(at, stage->mapToGlobal(at), {}, {0, below(2) ? 120 : -120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                      false);
         QApplication::sendEvent(stage, &e);
     }
 
@@ -217,6 +241,7 @@ class Monkey {
     const TempFolder& m_folder;
     std::mt19937 m_random;
     QString m_last;
+    QTimer m_waker;
 };
 
 int number(const char* variable, int usual) {

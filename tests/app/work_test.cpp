@@ -91,11 +91,13 @@ TEST_CASE("a texture that is exported again is the one that is drawn") {
     const float places[] = {-1, 0, 0, 1, 0, 0, 0, 2, 0}, uv[] = {0, 0, 1, 0, 0, 1};
     QByteArray data(reinterpret_cast<const char*>(places), sizeof places);
     data.append(reinterpret_cast<const char*>(uv), sizeof uv);
-    test::put(f / "card.gltf",
-              R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":
+    test::put(
+        f / "card.gltf",
+        R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":
               {"POSITION":0,"TEXCOORD_0":1},"material":0}]}],"materials":[{"doubleSided":true,"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],
               "textures":[{"source":0}],"images":[{"uri":"skin.png"}],"buffers":[{"byteLength":60,"uri":"data:;base64,)" +
-                  data.toBase64().toStdString() + R"("}],"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24}],
+            data.toBase64().toStdString() +
+            R"("}],"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24}],
               "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[-1,0,0],"max":[1,2,0]},
               {"bufferView":1,"componentType":5126,"count":3,"type":"VEC2"}]})");
     write(qRgb(200, 30, 30));
@@ -160,9 +162,11 @@ TEST_CASE("an exception in a worker is said, and the bench goes on") {
     CHECK(delivered == 1);
     // The real bench, with a shot that no file of its size may ask for.
     TempFolder f;
-    test::put(f / "long.bvh",
-              "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 3 Xrotation Yrotation Zrotation\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 3 "
-              "Xrotation Yrotation Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 80000\n0 0 0 0 0 0\n9 9 9 9 9 9\n");
+    test::put(
+        f / "long.bvh",
+        "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 3 Xrotation Yrotation Zrotation\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 3 "
+        "Xrotation Yrotation Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 80000\n0 0 0 0 0 0\n9 "
+        "9 9 9 9 9\n");
     Window w;
     w.bench.open(QString::fromStdString((f / "long.bvh").string()));
     REQUIRE(waitFor([&] { return w.bench.notice()->text().contains(QStringLiteral("more than a file of its size")); }));
@@ -271,7 +275,8 @@ TEST_CASE("work of several crashes is offered one after the other, and opening a
     TempFolder f;
     const QString folder = QString::fromStdString(f.path().string());
     Window w(kDemo);
-    for (int k = 0; k < 2; ++k) REQUIRE(files::writeScene(w.scene(), (f / ("unsaved-" + std::to_string(k) + ".nutatio")).string()).ok());
+    for (int k = 0; k < 2; ++k)
+        REQUIRE(files::writeScene(w.scene(), (f / ("unsaved-" + std::to_string(k) + ".nutatio")).string()).ok());
     // One whose process lives is not offered.
     Keeper alive;
     alive.start(folder);
@@ -404,7 +409,8 @@ TEST_CASE("every page of the tuner is true again after an undo") {
         w.bench.document().redo();
         CHECK_FALSE(w.toolNamed(QStringLiteral("Blows on tail"))->isChecked());
         // A layer that goes takes its chip along.
-        w.bench.document().edit(QStringLiteral("x"), [](scene::Scene& s) { std::erase_if(s.layers, [](const auto& l) { return l.id == "ears"; }); });
+        w.bench.document().edit(QStringLiteral("x"),
+                                [](scene::Scene& s) { std::erase_if(s.layers, [](const auto& l) { return l.id == "ears"; }); });
         CHECK(w.toolNamed(QStringLiteral("Blows on ears")) == nullptr);
     }
     const auto says = [&](const QString& text) {
@@ -485,7 +491,7 @@ TEST_CASE("pulling the Scope's peak purely sideways leaves the bounces alone, an
     CHECK(w.scene().layer("tail")->number("bounces") > bounces);
 }
 
-TEST_CASE("Space plays wherever the focus is but in text; Enter presses the button that has it") {
+TEST_CASE("Space plays wherever the focus is but in text, Enter presses the button that has it") {
     Window w(kDemo);
     QToolButton* mute = w.toolNamed(QStringLiteral("Mute tail"));
     QTest::mouseClick(mute, Qt::LeftButton);

@@ -216,7 +216,7 @@ TEST_CASE("a scene's winds and pins count on the command line too") {
     oneLine(run({"bake", scene(R"({"id": "w", "speed": -8})"), "--out", blown}), 3, "winds[0].speed");
 }
 
-TEST_CASE("an output that cannot be written in full is no success; the version is told") {
+TEST_CASE("an output that cannot be written in full is no success, the version is told") {
     std::ostringstream err;
     std::ofstream full("/dev/full");
     REQUIRE(full.good());
@@ -227,7 +227,7 @@ TEST_CASE("an output that cannot be written in full is no success; the version i
     CHECK_THAT(version.out, Catch::StartsWith("nutatio-cli ") && Catch::Contains("."));
 }
 
-TEST_CASE("a scene without an actor that can be read is bad input; one actor of several is a warning") {
+TEST_CASE("a scene without an actor that can be read is bad input, one actor of several is a warning") {
     TempFolder f;
     Json j = Json::parse(test::textOf(kDemo));
     const std::string assets = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/";
@@ -243,10 +243,12 @@ TEST_CASE("a scene without an actor that can be read is bad input; one actor of 
 
 TEST_CASE("a shot that its file's size does not allow is bad input, not bad arguments") {
     TempFolder f;
-    test::put(f / "long.bvh",
-              "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 3 Xrotation Yrotation Zrotation\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 3 "
-              "Xrotation Yrotation Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 80000\n0 0 0 0 0 0\n9 9 "
-              "9 9 9 9\n");
+    test::put(
+        f / "long.bvh",
+        "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 3 Xrotation Yrotation Zrotation\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 3 "
+        "Xrotation Yrotation Zrotation\nEnd Site\n{\nOFFSET 0 1 0\n}\n}\n}\nMOTION\nFrames: 2\nFrame Time: 80000\n0 0 0 0 0 0\n9 "
+        "9 "
+        "9 9 9 9\n");
     oneLine(run({"bake", (f / "long.bvh").string(), "--layer", "strand:root=k", "--out", (f / "o.glb").string()}), 3,
             "more than a file of its size may ask for");
     CHECK_FALSE(std::filesystem::exists(f / "o.glb"));

@@ -98,7 +98,8 @@ TEST_CASE("chains that lie on still bodies come to rest") {
                 if (bounces / f > 5) continue;  // chains beside the bodies still ring after 20 s, as they were asked to
                 Skirt skirt(bounces, friction, f, 1.0 / 120);
                 const double most = 1000 * skirt.restlessness(20, 1.0 / 120);
-                INFO(f << " swings/s, " << bounces << " bounces, friction " << friction << ": " << most << " mm a frame after 20 s");
+                INFO(f << " swings/s, " << bounces << " bounces, friction " << friction << ": " << most
+                       << " mm a frame after 20 s");
                 CHECK(most < 0.001);
             }
 }

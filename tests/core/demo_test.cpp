@@ -75,8 +75,7 @@ TEST_CASE("the otter's sides are alike: bones of the left are as long as those o
 TEST_CASE("no joint of the otter kinks in any clip: its turning changes gently from frame to frame") {
     const auto otter = test::read(kAssets / "otter.glb");
     for (std::size_t c = 0; c < otter->clips.size(); ++c) {
-        const rig::Track t =
-            rig::bodyTrack(*otter, static_cast<int>(c), rig::FrameGrid::covering(otter->clips[c], 24));
+        const rig::Track t = rig::bodyTrack(*otter, static_cast<int>(c), rig::FrameGrid::covering(otter->clips[c], 24));
         for (int j = 0; j < t.joints(); ++j)
             for (int f = 1; f + 1 < t.frames(); ++f) {
                 const Vec3 before = rotationVector(t.at(j, f).r * t.at(j, f - 1).r.conjugate()),
@@ -93,7 +92,8 @@ TEST_CASE("the normals of the otter's meshes agree with their faces") {
         std::size_t against = 0, corners = 0;
         for (const rig::Primitive& p : m.primitives)
             for (std::size_t t = 0; t + 2 < p.triangles.size(); t += 3) {
-                const Vec3f &a = p.positions[p.triangles[t]], &b = p.positions[p.triangles[t + 1]], &c = p.positions[p.triangles[t + 2]];
+                const Vec3f &a = p.positions[p.triangles[t]], &b = p.positions[p.triangles[t + 1]],
+                            &c = p.positions[p.triangles[t + 2]];
                 const Vec3f n = (b - a).cross(c - a);
                 for (std::size_t k = 0; k < 3; ++k) against += n.dot(p.normals[p.triangles[t + k]]) < -0.05f * n.norm();
                 corners += 3;

@@ -221,7 +221,7 @@ TEST_CASE("strands that keep clear of one another do") {
     CHECK(gap() > 0.045);
 }
 
-TEST_CASE("jiggle stops ease into their limit and never pass it; shares scale; axes can be others'") {
+TEST_CASE("jiggle stops ease into their limit and never pass it, shares scale, axes can be others'") {
     test::ChainSpec spec = swaying();
     spec.motion = [](double t) {
         Xform x;

@@ -46,7 +46,7 @@ std::vector<Xform> tipFrames(const scene::Scene& s) {
 
 }  // namespace
 
-TEST_CASE("every kind of the registry: default scene, saved, loaded, the same; random settings finite") {
+TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, random settings finite") {
     const unsigned seed = 5;
     INFO("seed " << seed);
     std::mt19937 noise(seed);

@@ -71,8 +71,7 @@ TEST_CASE("the otter is the otter that was promised") {
     for (const char* clip : {"Walk", "Idle"}) {
         const int c = otter->findClip(clip);
         REQUIRE(c >= 0);
-        CHECK(rig::bodyTrack(*otter, c, rig::FrameGrid::covering(otter->clips[static_cast<std::size_t>(c)], 24))
-                  .closes(*otter));
+        CHECK(rig::bodyTrack(*otter, c, rig::FrameGrid::covering(otter->clips[static_cast<std::size_t>(c)], 24)).closes(*otter));
     }
     // A planted foot stays where it is put: through the idle no ankle slides by a millimetre.
     const int idle = otter->findClip("Idle");

@@ -1,11 +1,11 @@
 // Nothing lost, nothing wrong: hand-offs over one another, hostile and newer files, motion at its extremes.
-#include <catch2/catch.hpp>
-#include <fstream>
-#include <set>
 #include <sys/file.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <catch2/catch.hpp>
+#include <fstream>
+#include <set>
 
 #include "files/bytes.h"
 #include "files/gltf_reader.h"
@@ -41,7 +41,8 @@ pipeline::BakeReport bake(const scene::Scene& s, const fs::path& out, const pipe
 }
 
 /// A rig of `joints` nodes in a line; nodes may be changed before it is read.
-std::shared_ptr<const rig::Actor> lineActor(int joints, const std::function<void(Json&)>& change, const std::function<Xform(int)>& motion) {
+std::shared_ptr<const rig::Actor> lineActor(int joints, const std::function<void(Json&)>& change,
+                                            const std::function<Xform(int)>& motion) {
     demo::GltfBuilder b;
     int parent = -1;
     for (int j = 0; j < joints; ++j) {
@@ -64,10 +65,11 @@ std::shared_ptr<const rig::Actor> lineActor(int joints, const std::function<void
 }
 
 Json smallScene(const fs::path& actor) {
-    return {{"format", "nutatio-scene"},
-            {"version", 1},
-            {"actors", Json::array({{{"id", "o"}, {"file", actor.string()}, {"clip", "Walk"}}})},
-            {"layers", Json::array({{{"id", "tail"}, {"kind", "strand"}, {"actor", "o"}, {"settings", {{"root", {"tail_01"}}}}}})}};
+    return {
+        {"format", "nutatio-scene"},
+        {"version", 1},
+        {"actors", Json::array({{{"id", "o"}, {"file", actor.string()}, {"clip", "Walk"}}})},
+        {"layers", Json::array({{{"id", "tail"}, {"kind", "strand"}, {"actor", "o"}, {"settings", {{"root", {"tail_01"}}}}}})}};
 }
 
 Result<pipeline::Opened> openJson(const fs::path& path, const Json& j) {
@@ -149,7 +151,7 @@ TEST_CASE("a buffer of somebody else's is never written over, and memory is what
     CHECK(test::read(f / "d.gltf")->height == Approx(opened.actors[0].actor->height));
 }
 
-TEST_CASE("names that look like escapes can be read again; permissions and links stay") {
+TEST_CASE("names that look like escapes can be read again, permissions and links stay") {
     TempFolder f;
     scene::Scene s = test::sceneWith(test::read(kOtter));
     test::addLayer(s, "strand", {"tail_01"});
@@ -210,8 +212,9 @@ TEST_CASE("a glTF may name files in its own folder and below it only") {
         test::put(f / "in/a.gltf", j.dump());
         return files::readGltf(f / "in/a.gltf");
     };
-    for (const std::string& uri : {std::string("../secret.txt"), std::string("%2e%2e/secret.txt"), std::string("below/../../secret.txt"),
-                                   (f / "secret.txt").string(), std::string("link.bin"), std::string("/dev/zero")}) {
+    for (const std::string& uri :
+         {std::string("../secret.txt"), std::string("%2e%2e/secret.txt"), std::string("below/../../secret.txt"),
+          (f / "secret.txt").string(), std::string("link.bin"), std::string("/dev/zero")}) {
         INFO(uri);
         const auto r = with(uri);
         REQUIRE_FALSE(r.ok());
@@ -241,7 +244,8 @@ TEST_CASE("what a small file may ask for in memory is bounded by its size") {
     SECTION("one accessor that ten thousand primitives share") {
         Json j{{"asset", {{"version", "2.0"}}}};
         const std::string data(120000, '\0');
-        j["buffers"] = Json::array({{{"byteLength", data.size()}, {"uri", "data:;base64," + files::base64(data.data(), data.size())}}});
+        j["buffers"] =
+            Json::array({{{"byteLength", data.size()}, {"uri", "data:;base64," + files::base64(data.data(), data.size())}}});
         j["bufferViews"] = Json::array({{{"buffer", 0}, {"byteLength", data.size()}}});
         j["accessors"] = Json::array({{{"bufferView", 0}, {"componentType", 5126}, {"count", 10000}, {"type", "VEC3"}}});
         Json primitives = Json::array();
@@ -261,7 +265,10 @@ TEST_CASE("what a small file may ask for in memory is bounded by its size") {
         for (int k = 0; k < 300; ++k) {
             Json a{{"id", "o" + std::to_string(k)}, {"file", "otter.glb"}};
             // A clip of its own each: what is drawn is still shared.
-            a["recorded"] = Json::array({{{"name", "r"}, {"channels", Json::array({{{"joint", "hips"}, {"path", "move"}, {"times", {0, 1}}, {"values", {0, 0, 0, 1, 0, 0}}}})}}});
+            a["recorded"] = Json::array(
+                {{{"name", "r"},
+                  {"channels",
+                   Json::array({{{"joint", "hips"}, {"path", "move"}, {"times", {0, 1}}, {"values", {0, 0, 0, 1, 0, 0}}}})}}});
             j["actors"].push_back(a);
         }
         const double mb = grows([&] {
@@ -274,7 +281,8 @@ TEST_CASE("what a small file may ask for in memory is bounded by its size") {
     }
     SECTION("more layers than a scene can have") {
         Json j = smallScene(kOtter);
-        for (int k = 0; k < 5000; ++k) j["layers"].push_back({{"id", "l" + std::to_string(k)}, {"kind", "strand"}, {"actor", "o"}});
+        for (int k = 0; k < 5000; ++k)
+            j["layers"].push_back({{"id", "l" + std::to_string(k)}, {"kind", "strand"}, {"actor", "o"}});
         const auto opened = openJson(f / "s.nutatio", j);
         REQUIRE_FALSE(opened.ok());
         CHECK_THAT(opened.error().text(), Catch::Contains("layers") && Catch::Contains("more than 4096"));
@@ -285,7 +293,8 @@ TEST_CASE("a clip that lasts for ever in a small file is refused in one sentence
     const auto lasting = [](float seconds) {
         demo::GltfBuilder b;
         int parent = -1;
-        for (int j = 0; j < 6; ++j) parent = b.node("j" + std::to_string(j), parent, {Vec3(0, 0, j ? 0.2 : 0), Quat::Identity(), Vec3::Ones()});
+        for (int j = 0; j < 6; ++j)
+            parent = b.node("j" + std::to_string(j), parent, {Vec3(0, 0, j ? 0.2 : 0), Quat::Identity(), Vec3::Ones()});
         std::vector<std::vector<Xform>> frames(2, std::vector<Xform>(6));
         for (auto& pose : frames)
             for (std::size_t j = 1; j < 6; ++j) pose[j].t = Vec3(0, 0, 0.2);
@@ -314,7 +323,8 @@ TEST_CASE("a clip that lasts for ever in a small file is refused in one sentence
 TEST_CASE("a BVH whose frames lie aeons apart is refused") {
     TempFolder f;
     test::put(f / "slow.bvh",
-              "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 1 Xposition\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS 0\n}\n}\nMOTION\nFrames: 5\n"
+              "HIERARCHY\nROOT r\n{\nOFFSET 0 1 0\nCHANNELS 1 Xposition\nJOINT k\n{\nOFFSET 0 1 0\nCHANNELS "
+              "0\n}\n}\nMOTION\nFrames: 5\n"
               "Frame Time: 1e11\n1\n1\n1\n1\n1\n");
     const auto r = files::readActor(f / "slow.bvh");
     REQUIRE_FALSE(r.ok());
@@ -324,7 +334,10 @@ TEST_CASE("a BVH whose frames lie aeons apart is refused") {
 TEST_CASE("a parent of scale 0, mirrored or flat, gives motion that is finite under every kind") {
     for (const Vec3& scale : {Vec3(0, 0, 0), Vec3(1, 0, 1), Vec3(-1, 0, 2), Vec3(1e-200, 1, 1)}) {
         const auto actor = lineActor(
-            6, [&](Json& j) { j["nodes"][1]["scale"] = {scale.x(), scale.y(), scale.z()}; },
+            6,
+            [&](Json& j) {
+                j["nodes"][1]["scale"] = {scale.x(), scale.y(), scale.z()};
+            },
             [&](int f) {
                 Xform x;
                 x.t = Vec3(0.1 * std::sin(0.5 * f), 0, 0.2);
@@ -355,7 +368,10 @@ TEST_CASE("a loop is a loop whatever its root's scale") {
     for (double scale : {1.0, 0.01, 100.0}) {
         const auto seam = [&](double metres) {
             return lineActor(
-                4, [&](Json& j) { j["nodes"][0]["scale"] = {scale, scale, scale}; },
+                4,
+                [&](Json& j) {
+                    j["nodes"][0]["scale"] = {scale, scale, scale};
+                },
                 [&](int f) {
                     Xform x;
                     // In the root's own units: the world sees `scale` times as much.
@@ -364,7 +380,9 @@ TEST_CASE("a loop is a loop whatever its root's scale") {
                 });
         };
         INFO("scale " << scale);
-        const auto closes = [](const rig::Actor& a) { return rig::bodyTrack(a, 0, rig::FrameGrid::covering(a.clips[0], 24)).closes(a); };
+        const auto closes = [](const rig::Actor& a) {
+            return rig::bodyTrack(a, 0, rig::FrameGrid::covering(a.clips[0], 24)).closes(a);
+        };
         const double height = seam(0)->height;
         CHECK(closes(*seam(0.001 * height)));
         CHECK_FALSE(closes(*seam(0.004 * height)));
@@ -379,13 +397,43 @@ TEST_CASE("whatever a scene asks for, it opens, saves and opens again, and only 
         return openJson(f / "s.nutatio", j);
     };
     const std::pair<const char*, std::function<void(Json&)>> extremes[] = {
-        {"wind speed", [](Json& j) { j["winds"] = Json::array({{{"id", "w"}, {"speed", 1e300}, {"swirlSize", 1e300}, {"reach", 1e300}}}); }},
-        {"wind place", [](Json& j) { j["winds"] = Json::array({{{"id", "w"}, {"place", {1e300, -1e300, 1e20}}, {"seed", 1e300}}}); }},
-        {"pin offset", [](Json& j) { j["pins"] = Json::array({{{"id", "p"}, {"actor", "o"}, {"joint", "tail_05"}, {"offset", {1e300, 0, 0}}}}); }},
-        {"collider", [](Json& j) { j["colliders"] = Json::array({{{"id", "c"}, {"actor", "o"}, {"joint", "hips"}, {"shape", "capsule"}, {"radius", 1e300}, {"length", 1e300}, {"size", {1e300, 1, 1}}, {"offset", {0, 1e300, 0}}, {"turn", {1e300, 0, 0}}, {"friction", 1e300}}}); }},
-        {"profile", [](Json& j) { j["layers"][0]["profiles"]["swing"] = {{0, 1e300}, {1, 1e300}}; }},
-        {"keys", [](Json& j) { j["layers"][0]["keys"]["gravity"] = {{1, 1e300}, {5, -1e300}}; }},
-        {"settings", [](Json& j) { for (const char* id : {"swing", "gravity", "end_weight", "drag"}) j["layers"][0]["settings"][id] = 1e300; }},
+        {"wind speed",
+         [](Json& j) {
+             j["winds"] = Json::array({{{"id", "w"}, {"speed", 1e300}, {"swirlSize", 1e300}, {"reach", 1e300}}});
+         }},
+        {"wind place",
+         [](Json& j) {
+             j["winds"] = Json::array({{{"id", "w"}, {"place", {1e300, -1e300, 1e20}}, {"seed", 1e300}}});
+         }},
+        {"pin offset",
+         [](Json& j) {
+             j["pins"] = Json::array({{{"id", "p"}, {"actor", "o"}, {"joint", "tail_05"}, {"offset", {1e300, 0, 0}}}});
+         }},
+        {"collider",
+         [](Json& j) {
+             j["colliders"] = Json::array({{{"id", "c"},
+                                            {"actor", "o"},
+                                            {"joint", "hips"},
+                                            {"shape", "capsule"},
+                                            {"radius", 1e300},
+                                            {"length", 1e300},
+                                            {"size", {1e300, 1, 1}},
+                                            {"offset", {0, 1e300, 0}},
+                                            {"turn", {1e300, 0, 0}},
+                                            {"friction", 1e300}}});
+         }},
+        {"profile",
+         [](Json& j) {
+             j["layers"][0]["profiles"]["swing"] = {{0, 1e300}, {1, 1e300}};
+         }},
+        {"keys",
+         [](Json& j) {
+             j["layers"][0]["keys"]["gravity"] = {{1, 1e300}, {5, -1e300}};
+         }},
+        {"settings",
+         [](Json& j) {
+             for (const char* id : {"swing", "gravity", "end_weight", "drag"}) j["layers"][0]["settings"][id] = 1e300;
+         }},
     };
     for (const auto& [name, how] : extremes) {
         INFO(name);
@@ -393,7 +441,8 @@ TEST_CASE("whatever a scene asks for, it opens, saves and opens again, and only 
         REQUIRE(opened.ok());
         CHECK_FALSE(opened.value().warnings.empty());
         bake(opened.value().scene, f / "out.glb");
-        for (const rig::Clip& c : test::read(f / "out.glb")->clips)
+        const auto written = test::read(f / "out.glb");
+        for (const rig::Clip& c : written->clips)
             for (const rig::Channel& ch : c.channels)
                 CHECK(std::all_of(ch.values.begin(), ch.values.end(), [](float v) { return std::isfinite(v); }));
         REQUIRE(files::writeScene(opened.value().scene, f / "again.nutatio").ok());
@@ -404,7 +453,10 @@ TEST_CASE("whatever a scene asks for, it opens, saves and opens again, and only 
     // Numbers that no scene can mean are refused where they stand.
     const auto recorded = [](double v) {
         return [v](Json& j) {
-            j["actors"][0]["recorded"] = Json::array({{{"name", "r"}, {"channels", Json::array({{{"joint", "hips"}, {"path", "move"}, {"times", {0, 1}}, {"values", {0, 0, 0, v, 0, 0}}}})}}});
+            j["actors"][0]["recorded"] = Json::array(
+                {{{"name", "r"},
+                  {"channels",
+                   Json::array({{{"joint", "hips"}, {"path", "move"}, {"times", {0, 1}}, {"values", {0, 0, 0, v, 0, 0}}}})}}});
         };
     };
     const auto far = with(recorded(-1e308));
@@ -539,7 +591,8 @@ TEST_CASE("a jiggle without stops stays within sight of its body") {
     scene::Scene s = test::sceneWith(test::chainActor(spec));
     test::addLayer(s, "jiggle", {"bone_2"}, {{"move", std::string("xyz")}, {"swing", 0.05}, {"sag", 20.0}, {"bounces", 60.0}});
     const auto e = test::evaluate(s);
-    const auto with = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, 2), without = test::worldPlaces(*s.actors[0].actor, *e.actors[0].body, 2);
+    const auto with = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, 2),
+               without = test::worldPlaces(*s.actors[0].actor, *e.actors[0].body, 2);
     double most = 0;
     for (std::size_t f = 0; f < with.size(); ++f) most = std::max(most, (with[f] - without[f]).norm());
     CHECK(most > 1.0 * s.actors[0].actor->height);
@@ -558,7 +611,8 @@ TEST_CASE("a pose that stands inside a body is told, and can be pushed out") {
     REQUIRE(e.layer(s.layers[0].id)->remarks.size() == 1);
     CHECK_THAT(e.layer(s.layers[0].id)->remarks[0], Catch::Contains("starts inside \"chest\"") && Catch::Contains("mm"));
     const auto reach = [&](const pipeline::Evaluation& of) {
-        const auto places = test::worldPlaces(*s.actors[0].actor, *of.actors[0].result, s.actors[0].actor->skeleton.find("cape_3"));
+        const auto places =
+            test::worldPlaces(*s.actors[0].actor, *of.actors[0].result, s.actors[0].actor->skeleton.find("cape_3"));
         return (places.back() - Vec3(0, 1.2, 0)).norm();
     };
     s.layers[0].values["push_out"] = 12.0;

@@ -273,7 +273,7 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
     CHECK(names.size() >= 12);
 }
 
-TEST_CASE("a feel is applied, recognised, saved and read; a broken one says where") {
+TEST_CASE("a feel is applied, recognised, saved and read, a broken one says where") {
     scene::Scene s = otter();
     test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 10.0}, {"felt_turn", 0.5}});
     scene::Layer& l = s.layers[0];
@@ -418,7 +418,7 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
     }
 }
 
-TEST_CASE("keys run smoothly through their values and never beyond them; profiles are straight between points") {
+TEST_CASE("keys run smoothly through their values and never beyond them, profiles are straight between points") {
     const scene::Keys keys{{0, 1}, {10, 3}, {20, 3}, {30, 2}};
     CHECK(scene::keyedAt(keys, -5) == 1);
     CHECK(scene::keyedAt(keys, 40) == 2);

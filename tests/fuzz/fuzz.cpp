@@ -1,5 +1,5 @@
-// Coverage-guided fuzzing of every reader, with what stands behind it: evaluate, bake, save and open again. Built by `make fuzz`, once
-// for each TARGET. Whatever is found becomes a test.
+// Coverage-guided fuzzing of every reader, with what stands behind it: evaluate, bake, save and open again. Built by `make fuzz`,
+// once for each TARGET. Whatever is found becomes a test.
 #include <cmath>
 #include <cstdint>
 #include <cstdio>
@@ -26,7 +26,8 @@ const fs::path& folder() {
     static const fs::path kFolder = [] {
         std::string name = (fs::exists("/dev/shm") ? "/dev/shm" : "/tmp") + std::string("/nutatio-fuzz-XXXXXX");
         const fs::path made = mkdtemp(name.data());
-        for (const char* actor : {"tiny.gltf", "tiny.bvh"}) fs::copy(fs::path(NUTATIO_SOURCE_DIR) / "tests/fuzz" / actor, made / actor);
+        for (const char* actor : {"tiny.gltf", "tiny.bvh"})
+            fs::copy(fs::path(NUTATIO_SOURCE_DIR) / "tests/fuzz" / actor, made / actor);
         return made;
     }();
     return kFolder;
@@ -125,9 +126,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     }
     if (target == "layer") {
         std::ostringstream out, err;
-        const int code = cli::run({"bake", (folder() / "tiny.gltf").string(), "--layer", std::string(reinterpret_cast<const char*>(data), size), "--out",
-                                   (folder() / "out.glb").string()},
-                                  out, err);
+        const int code =
+            cli::run({"bake", (folder() / "tiny.gltf").string(), "--layer",
+                      std::string(reinterpret_cast<const char*>(data), size), "--out", (folder() / "out.glb").string()},
+                     out, err);
         want(code == cli::kDone || code == cli::kBadArguments || code == cli::kBadInput, "an exit code of the contract");
         want((code == cli::kDone) == err.str().empty() || code == cli::kDone, "a refusal says something");
         if (code == cli::kDone) want(files::readActor(folder() / "out.glb").ok(), "what is baked can be read");

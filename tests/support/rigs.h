@@ -46,8 +46,8 @@ struct ChainSpec {
 };
 std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec);
 /// A skinned body with chains that begin inside it: "cape_1".."cape_5" down its back, "trunk_1".."trunk_6" from within its head,
-/// "feather_1".."feather_3" on top. Clips "Idle", "Walk" and "Jog". Its root may be scaled, and turned so that it lies on its back
-/// (a file with z up).
+/// "feather_1".."feather_3" on top. Clips "Idle", "Walk" and "Jog". Its root may be scaled, and turned so that it lies on its
+/// back (a file with z up).
 struct BeastSpec {
     double rootScale = 1;  // the rest is as much larger, so that it stands as tall
     bool zUp = false;

@@ -147,8 +147,9 @@ double softStop(double v, double low, double high) {
     return std::copysign(most * (kKnee + (1 - kKnee) * std::tanh((a / most - kKnee) / (1 - kKnee))), v);
 }
 
-constexpr double kOpen = 1e30;        // no stop is set
-constexpr double kFarthestShift = 4;  // actor heights that a part without stops may shift: soft springs under gravity go no further
+constexpr double kOpen = 1e30;  // no stop is set
+constexpr double kFarthestShift =
+    4;  // actor heights that a part without stops may shift: soft springs under gravity go no further
 
 /// Per axis of the chosen frame: whether it is free, its share, and its stops.
 struct Axes {

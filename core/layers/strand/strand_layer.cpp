@@ -193,9 +193,9 @@ std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& 
         const std::vector<Xform> rest = actor.restPose();
         const std::size_t links = strandJoints({actor, layer}, PoseView(rest), root).links.size();
         if (links > physics::kMostLinks)
-            return std::to_string(links) + " joints hang on \"" + r + "\"; a strand may have " + std::to_string(physics::kMostLinks);
-        if (links == 0)
-            return "the joints of \"" + r + "\" have no length, so nothing can swing";
+            return std::to_string(links) + " joints hang on \"" + r + "\"; a strand may have " +
+                   std::to_string(physics::kMostLinks);
+        if (links == 0) return "the joints of \"" + r + "\" have no length, so nothing can swing";
     }
     return std::nullopt;
 }

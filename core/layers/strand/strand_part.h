@@ -41,9 +41,9 @@ class StrandPart final : public Part {
         std::vector<Quat> turn, last, slope, nextTurn;  // goals at the frame, the frame before, its slope, and ahead
         std::vector<Quat> turnNow;                      // and where they are within the frame
         std::vector<char> moving;
-        std::vector<Vec3> air;     // at each link's end, at the frame last stepped to
-        std::vector<char> passes;  // by collider: it rides on this strand
-        std::vector<char> far;     // by collider: it cannot be reached within this frame
+        std::vector<Vec3> air;                       // at each link's end, at the frame last stepped to
+        std::vector<char> passes;                    // by collider: it rides on this strand
+        std::vector<char> far;                       // by collider: it cannot be reached within this frame
         std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
         physics::BaseStep step;
     };
