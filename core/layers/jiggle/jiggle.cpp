@@ -148,8 +148,7 @@ double softStop(double v, double low, double high) {
 }
 
 constexpr double kOpen = 1e30;  // no stop is set
-constexpr double kFarthestShift =
-    4;  // actor heights that a part without stops may shift: soft springs under gravity go no further
+constexpr double kFarthestShift = 4;  // actor heights: no soft spring under gravity shifts farther
 
 /// Per axis of the chosen frame: whether it is free, its share, and its stops.
 struct Axes {
