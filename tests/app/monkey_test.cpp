@@ -265,7 +265,7 @@ TEST_CASE("a monkey at the window: nothing breaks, everything undoes to the same
     // History keeps a thousand steps; well before that everything is undone and compared, and the monkey goes on.
     constexpr int kRound = 500;
     for (int k = 1; k <= actions; ++k) {
-        INFO("seed " << seed << ", action " << k << ": " << monkey.last().toStdString());
+        INFO("seed " << seed << ", action " << k << ", after: " << monkey.last().toStdString());
         monkey.act();
         if (k % kRound != 0 && k != actions) continue;
         w.bench.stage()->tug().setRecording(false);
