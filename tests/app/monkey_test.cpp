@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QMenu>
 #include <QMessageBox>
+#include <QPointer>
 #include <QTest>
 #include <QTimer>
 #include <QTreeWidget>
@@ -128,10 +129,13 @@ class Monkey {
         if (!w) return;
         m_last = QStringLiteral("click %1").arg(QLatin1String(w->metaObject()->className()));
         const QPoint at = in(w);
-        if (below(8) == 0)
-            QTest::mouseDClick(w, Qt::LeftButton, modifiers(), at);
-        else
-            QTest::mouseClick(w, Qt::LeftButton, modifiers(), at);
+        const int clicks = below(8) == 0 ? 2 : 1;
+        const Qt::KeyboardModifiers with = modifiers();
+        QPointer<QWidget> still(w);
+        for (int k = 0; k < clicks && still; ++k) {
+            QTest::mousePress(w, Qt::LeftButton, with, at);
+            if (still) QTest::mouseRelease(w, Qt::LeftButton, with, at);
+        }
     }
     void drag() {
         QWidget* w = below(2)   ? static_cast<QWidget*>(any(m_w.bench.findChildren<Slider*>()))
@@ -164,7 +168,11 @@ class Monkey {
         QWidget* w = QApplication::focusWidget() && QApplication::focusWidget()->window() == &m_w.bench
                          ? QApplication::focusWidget()
                          : &m_w.bench;
-        QTest::keyClick(w, k, modifiers());
+        const Qt::KeyboardModifiers with = modifiers();
+        // What a press brings about may take the widget away before the key is let go.
+        QPointer<QWidget> still(w);
+        QTest::keyPress(w, k, with);
+        if (still) QTest::keyRelease(w, k, with);
     }
     void command() {
         const QList<QAction*> all = m_w.bench.actions();
@@ -196,7 +204,7 @@ class Monkey {
         QPointer<QLineEdit> still(e);
         e->setFocus();
         e->selectAll();
-        QTest::keyClicks(e, kTexts[below(static_cast<int>(std::size(kTexts)))]);
+        for (const char* c = kTexts[below(static_cast<int>(std::size(kTexts)))]; *c && still; ++c) QTest::keyClick(e, *c);
         if (still) QTest::keyClick(e, below(4) ? Qt::Key_Return : Qt::Key_Escape);
     }
     void undoing() {
