@@ -107,17 +107,20 @@ void writeAtomically(const fs::path& path, const void* data, std::size_t size) {
     if (!good) fail("writing failed");
 }
 
+Key contentOf(const rig::Bytes& bytes) {
+    return Hasher().number(bytes.size()).bytes(bytes.data(), bytes.size()).done();
+}
+
 std::optional<Key> contentOf(const fs::path& path) {
     try {
-        const rig::Bytes b = readBytes(path);
-        return Hasher().number(b.size()).bytes(b.data(), b.size()).done();
+        return contentOf(readBytes(path));
     } catch (const std::exception&) {
         return std::nullopt;
     }
 }
 
 fs::path freshName(const fs::path& folder, const std::string& stem, const std::string& extension, const rig::Bytes& bytes) {
-    const Key key = Hasher().number(bytes.size()).bytes(bytes.data(), bytes.size()).done();
+    const Key key = contentOf(bytes);
     char mark[12];
     std::snprintf(mark, sizeof mark, "%08x", static_cast<unsigned>(key.a >> 32));
     std::error_code bad;

@@ -21,6 +21,8 @@ void writeAtomically(const std::filesystem::path& path, const void* data, std::s
 /// holds these very bytes or is not there, so that nothing is ever overwritten. Throws Failure.
 std::filesystem::path freshName(const std::filesystem::path& folder, const std::string& stem, const std::string& extension,
                                 const rig::Bytes& bytes);
+/// Content key of bytes.
+Key contentOf(const rig::Bytes& bytes);
 /// Content key of a file's bytes; nothing when it cannot be read.
 std::optional<Key> contentOf(const std::filesystem::path& path);
 

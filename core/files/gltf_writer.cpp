@@ -300,7 +300,7 @@ class GltfWriter {
             return;
         }
         const fs::path target = to / relative;
-        const Key key = Hasher().number(bytes->size()).bytes(bytes->data(), bytes->size()).done();
+        const Key key = contentOf(*bytes);
         std::error_code bad;
         if (!fs::exists(target, bad)) {
             m_beside.push_back({target, bytes});
