@@ -26,7 +26,7 @@ struct BadArguments {
 };
 
 struct Options {
-    std::string input, kind, out, clip, as, range, actor;
+    std::string input, kind, out, clip, shot, as, range, actor;
     std::vector<std::string> layers;
     double fps = 0, tolerance = -1;
     bool json = false, markdown = false;
@@ -98,6 +98,13 @@ void printActor(std::ostream& out, const rig::Actor& a) {
         out << "    " << a.clipLabel(static_cast<int>(c)) << "  " << a.clips[c].seconds() << " s\n";
 }
 
+Json shotsJson(const scene::Scene& scene) {
+    Json out = Json::array();
+    for (const scene::Shot& s : scene.shots)
+        out.push_back({{"id", s.id}, {"name", s.name}, {"fps", s.fps}, {"lead", s.lead}, {"frames", scene.frames(s)}});
+    return out;
+}
+
 void Commands::info() {
     const pipeline::Opened opened = openInput();
     if (m_options.json) {
@@ -110,7 +117,8 @@ void Commands::info() {
         for (const scene::Layer& l : opened.scene.layers)
             layers.push_back({{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}});
         Json j = opened.isScene ? Json{{"kind", "scene"},
-                                       {"fps", opened.scene.fps},
+                                       {"fps", opened.scene.shot().fps},
+                                       {"shots", shotsJson(opened.scene)},
                                        {"actors", actors},
                                        {"layers", layers},
                                        {"colliders", opened.scene.colliders.size()},
@@ -200,7 +208,7 @@ void Commands::describe() {
             }
         }
         if (m_options.markdown) m_out << "\n";
-        all.push_back({{"id", k->id}, {"label", k->label}, {"help", k->help}, {"target", k->target}, {"settings", settings}});
+        all.push_back({{"id", k->id}, {"label", k->label}, {"help", k->help}, {"target", k->target()}, {"settings", settings}});
     }
     if (m_options.json) print(all);
 }
@@ -240,7 +248,7 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
             throw BadArguments{"--layer " + text + ": \"" + std::string(spec->id) + "\" is given twice"};
         auto value = layers::parseValue(*spec, pair.substr(equals + 1), *actor->actor);
         if (!value) throw BadArguments{"--layer " + text + ": " + value.error().text()};
-        layer.values[std::string(spec->id)] = std::move(value.value());
+        layer.set(spec->id, std::move(value.value()));
         from = to + 1;
     }
     if (const auto problem = kind->problem(*actor->actor, layer)) throw BadArguments{"--layer " + text + ": " + *problem};
@@ -251,6 +259,8 @@ pipeline::BakeOptions Commands::bakeOptions(const scene::Scene& scene) const {
     pipeline::BakeOptions o;
     o.actor = m_options.actor;
     if (!m_options.clip.empty()) o.clip = m_options.clip;
+    if (!m_options.shot.empty()) o.shot = m_options.shot;
+    if (o.shot && o.clip) throw BadArguments{"--shot and --clip cannot both be given"};
     if (!m_options.as.empty()) o.beside = m_options.as;
     if (m_options.fps != 0 && !(m_options.fps >= 1 && m_options.fps <= 1000))
         throw BadArguments{"--fps must lie between 1 and 1000"};
@@ -318,9 +328,8 @@ void Commands::measure() {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         const scene::ActorEntry* entry = opened.scene.actor(l.actor);
         if (!kind || !entry || (!m_options.actor.empty() && entry->id != m_options.actor)) continue;
-        std::vector<Xform> pose;
-        rig::bodyTrack(*entry->actor, entry->clipIndex(), opened.scene.grid(*entry)).pose(0, pose);
-        const auto r = measure::response(*kind, {*entry->actor, l, {}}, pose, m_cancel);
+        const auto r = measure::response(*kind, layers::LayerContext::bare(*entry->actor, l),
+                                         scene::stand(opened.scene, opened.scene.shot(), *entry), m_cancel);
         if (!r) continue;
         const double mm = 1000 * entry->actor->metresPerUnit;
         if (m_options.json) {
@@ -331,14 +340,14 @@ void Commands::measure() {
                    {"bounces", r->bounces},
                    {"zeta", r->zeta},
                    {"restSeconds", r->restTime},
-                   {"restFrames", r->restTime * opened.scene.fps},
+                   {"restFrames", r->restTime * opened.scene.shot().fps},
                    {"overshoot", r->overshoot},
                    {"settles", r->settles}};
             j[r->sagIsAngle ? "sagDeg" : "sagMm"] = r->sagIsAngle ? degrees(r->sag) : mm * r->sag;
             all.push_back(std::move(j));
         } else {
             m_out << l.name << " (" << l.kind << "): " << std::setprecision(4) << r->swing << " swings/s, " << r->bounces
-                  << " bounces, rests in " << r->restTime * opened.scene.fps << " frames, overshoots " << 100 * r->overshoot
+                  << " bounces, rests in " << r->restTime * opened.scene.shot().fps << " frames, overshoots " << 100 * r->overshoot
                   << " %, sags " << (r->sagIsAngle ? degrees(r->sag) : mm * r->sag) << (r->sagIsAngle ? " deg" : " mm") << "\n";
         }
     }
@@ -375,6 +384,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     describe->add_flag("--markdown", o.markdown, "As a page of the manual");
     bake->add_option("--out", o.out, "The file to write: .glb, .gltf, or .bvh for what came from BVH")->required();
     bake->add_option("--clip", o.clip, "One clip only, by name or #index");
+    bake->add_option("--shot", o.shot, "One shot of a scene only, by name or id");
     bake->add_option("--as", o.as, "Write a new clip of this name beside the source's");
     bake->add_option("--fps", o.fps, "Frame grid; 24 or the scene's without it");
     bake->add_option("--tolerance", o.tolerance, "Degrees a key curve may stray; 0 keys every frame")

@@ -49,8 +49,9 @@ void writeReeds(const std::filesystem::path& folder, const ReedBed& size) {
     for (int k = 0; k < size.bodies; ++k) {
         scene::Collider c = scene::newCollider(s, s.actors[0], skeleton.find("drift_" + std::to_string(k)),
                                                k % 2 ? scene::Shape::Capsule : scene::Shape::Sphere);
-        c.radius = c.radiusEnd = 0.12;
-        c.length = 0.4;
+        c.set("radius", 0.12);
+        c.set("radius_end", 0.12);
+        c.set("length", 0.4);
         s.colliders.push_back(c);
     }
     scene::Layer l = layers::newLayer(*layers::findKind("strand"), s, s.actors[0], roots);

@@ -10,6 +10,7 @@
 #include "files/bytes.h"
 #include "files/gltf_reader.h"
 #include "rig/record.h"
+#include "scene/items.h"
 
 namespace nutatio::files {
 
@@ -21,7 +22,7 @@ namespace {
 constexpr std::size_t kMostItems = 4096, kMostActors = 1024;
 
 /// Members of `p` that are not in `known`, to be written back.
-scene::Unknown unknownOf(const Place& p, std::initializer_list<const char*> known) {
+scene::Unknown unknownOf(const Place& p, const std::vector<const char*>& known) {
     Json out = Json::object();
     for (const auto& [key, value] : p.json().items())
         if (std::none_of(known.begin(), known.end(), [&key = key](const char* k) { return key == k; })) out[key] = value;
@@ -41,17 +42,41 @@ struct NotUnderstood {
 std::string textOr(const Place& p, const char* key, std::string other) {
     return p.has(key) ? p.at(key).text() : std::move(other);
 }
-double numberOr(const Place& p, const char* key, double other) {
-    return p.has(key) ? p.at(key).number() : other;
-}
 bool boolOr(const Place& p, const char* key, bool other) {
     return p.has(key) ? p.at(key).boolean() : other;
 }
 
-Vec3 vectorOr(const Place& p, const char* key, const Vec3& other) {
-    if (!p.has(key)) return other;
-    const std::vector<double> v = p.at(key).numbers(3);
-    return {v[0], v[1], v[2]};
+template <class Take>
+void eachMember(const Place& p, const char* what, const Take& take) {
+    if (!p.has(what)) return;
+    const Place all = p.at(what);
+    all.wantObject();
+    for (const auto& [key, value] : all.json().items()) take(key, all.at(key.c_str()));
+}
+
+std::vector<std::string> textsOf(const Place& p) {
+    std::vector<std::string> out;
+    for (std::size_t i = 0, n = p.size(); i < n; ++i) out.push_back(p.at(i).text());
+    return out;
+}
+
+/// Id, name, settings and profiles: what all things with settings have in common.
+void readTuned(const Place& p, scene::Tuned& t, scene::Profile (*profile)(const Place&)) {
+    t.id = p.at("id").text();
+    t.name = textOr(p, "name", t.id);
+    eachMember(p, "profiles", [&](const std::string& key, const Place& at) { t.profiles[key] = profile(at); });
+    eachMember(p, "settings", [&](const std::string& key, const Place& at) {
+        const Json& value = at.json();
+        if (value.is_number()) {
+            t.values[key] = at.number();
+        } else if (value.is_string()) {
+            t.values[key] = at.text();
+        } else if (value.is_array() && std::all_of(value.begin(), value.end(), [](const Json& v) { return v.is_string(); })) {
+            t.values[key] = textsOf(at);
+        } else {
+            t.idleValues[key].value = std::make_shared<const Json>(value);
+        }
+    });
 }
 
 rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
@@ -89,97 +114,30 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
 /// Actors by their file, so that one file is read once however many entries name it.
 using ActorFiles = std::map<std::string, std::shared_ptr<const rig::Actor>>;
 
-scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files) {
-    scene::ActorEntry a;
-    a.id = p.at("id").text();
-    a.name = textOr(p, "name", a.id);
-    a.clip = textOr(p, "clip", "");
-    const fs::path file = folder / fs::path(p.at("file").text());
-    a.file = file.lexically_normal().string();
-    std::error_code bad;
-    auto& known = files[fs::weakly_canonical(a.file, bad).string()];
-    if (!known) {
-        auto actor = readActor(a.file);
-        if (!actor) throw NotUnderstood{actor.error()};
-        known = actor.value();
-    }
-    a.actor = known;
-    if (p.has("recorded"))
-        for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
-            a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
-    if (!a.clip.empty() && a.actor->findClip(a.clip) < 0) p.at("clip").fail("the actor has no clip \"" + a.clip + "\"");
-    a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded"});
-    return a;
-}
-
-scene::Collider readCollider(const Place& p) {
-    scene::Collider c;
-    c.id = p.at("id").text();
-    c.name = textOr(p, "name", c.id);
-    c.actor = p.at("actor").text();
-    c.joint = textOr(p, "joint", "");
-    if (const Place shape = p.at("shape"); !scene::shapeFromName(shape.text(), c.shape))
-        throw NotUnderstood{{"", shape.path(), "\"" + shape.text() + "\" is no collider shape (sphere, capsule, box, plane)"}};
-    c.radius = numberOr(p, "radius", c.radius);
-    c.radiusEnd = numberOr(p, "radiusEnd", c.radius);
-    c.length = numberOr(p, "length", c.length);
-    c.size = vectorOr(p, "size", c.size);
-    c.friction = numberOr(p, "friction", c.friction);
-    if (c.radius < 0 || c.radiusEnd < 0 || c.length < 0 || c.size.minCoeff() < 0)
-        p.fail("a collider's radius, length and size must not be below 0");
-    if (c.friction < 0) p.at("friction").fail("friction must not be below 0");
-    c.offset = vectorOr(p, "offset", c.offset);
-    c.turnDeg = vectorOr(p, "turn", c.turnDeg);
-    c.on = boolOr(p, "on", true);
-    c.fitted = boolOr(p, "fitted", false);
-    c.unknown = unknownOf(p, {"id", "name", "actor", "joint", "shape", "radius", "radiusEnd", "length", "size", "offset", "turn",
-                              "friction", "on", "fitted"});
-    return c;
-}
-
-std::vector<std::string> textsOf(const Place& p) {
-    std::vector<std::string> out;
-    for (std::size_t i = 0, n = p.size(); i < n; ++i) out.push_back(p.at(i).text());
-    return out;
-}
-
-scene::Wind readWind(const Place& p) {
-    scene::Wind w;
-    w.id = p.at("id").text();
-    w.name = textOr(p, "name", w.id);
-    w.place = vectorOr(p, "place", w.place);
-    w.direction = vectorOr(p, "direction", w.direction);
-    if (!(w.direction.norm() > 1e-9)) p.at("direction").fail("a wind must blow somewhere; its direction has no length");
-    w.direction.normalize();
-    const std::pair<const char*, double*> numbers[] = {
-        {"speed", &w.speed},           {"gustRate", &w.gustRate}, {"gustShare", &w.gustShare}, {"swirlSize", &w.swirlSize},
-        {"swirlShare", &w.swirlShare}, {"reach", &w.reach},       {"falloff", &w.falloff},     {"seed", &w.seed}};
-    for (const auto& [key, to] : numbers) {
-        *to = numberOr(p, key, *to);
-        if (*to < 0) p.at(key).fail("must not be below 0");
-    }
-    w.on = boolOr(p, "on", true);
-    if (p.has("layers")) w.layers = textsOf(p.at("layers"));
-    w.unknown = unknownOf(p, {"id", "name", "place", "direction", "speed", "gustRate", "gustShare", "swirlSize", "swirlShare",
-                              "reach", "falloff", "seed", "on", "layers"});
-    return w;
-}
-
-/// Frames are written as people count them, from 1.
+/// Frames of version 1 are written as people count them, from 1.
 int frameOf(const Place& p) {
     const double f = p.number();
     if (f != std::floor(f) || std::abs(f) > 1e6) p.fail("a frame is a whole number");
     return static_cast<int>(f) - 1;
 }
 
-scene::Keys readKeys(const Place& p) {
+/// The time of a frame in seconds, as every frame of a shot has it.
+double secondsOf(const Place& p) {
+    const double t = p.number();
+    if (!(t >= 0 && t <= kLongestClip)) p.fail("a time in a shot is 0 or more and a day at most");
+    return t;
+}
+
+/// `fps` above 0: of version 1, whose keys stand at frames.
+scene::Keys readKeys(const Place& p, double fps) {
     scene::Keys keys;
     for (std::size_t i = 0, n = p.size(); i < n; ++i) {
         const Place at = p.at(i);
         at.numbers(2);
-        const int frame = frameOf(at.at(std::size_t{0}));
-        if (!keys.empty() && frame <= keys.back().frame) at.fail("keys must stand in the order of their frames");
-        keys.push_back({frame, at.at(std::size_t{1}).number()});
+        const double time = fps > 0 ? frameOf(at.at(std::size_t{0})) / fps : secondsOf(at.at(std::size_t{0}));
+        if (!keys.empty() && time <= keys.back().at)
+            at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
+        keys.push_back({time, at.at(std::size_t{1}).number()});
     }
     return keys;
 }
@@ -196,57 +154,211 @@ scene::Profile readProfile(const Place& p) {
     return profile;
 }
 
-scene::Pin readPin(const Place& p) {
+/// What version 1 kept outside the scene value: the clip of each actor, and the keys of layers and pins.
+struct OldTimes {
+    double fps = 0;  // 0: the file is of this version
+    std::map<std::string, std::string> clips;
+    std::map<scene::Owner, scene::KeysOf> keys;
+};
+
+scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files, OldTimes& old) {
+    scene::ActorEntry a;
+    readTuned(p, a, readProfile);
+    const fs::path file = folder / fs::path(p.at("file").text());
+    a.file = file.lexically_normal().string();
+    std::error_code bad;
+    auto& known = files[fs::weakly_canonical(a.file, bad).string()];
+    if (!known) {
+        auto actor = readActor(a.file);
+        if (!actor) throw NotUnderstood{actor.error()};
+        known = actor.value();
+    }
+    a.actor = known;
+    if (p.has("recorded"))
+        for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
+            a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
+    if (old.fps > 0) {
+        const std::string clip = textOr(p, "clip", "");
+        if (!clip.empty() && a.actor->findClip(clip) < 0) p.at("clip").fail("the actor has no clip \"" + clip + "\"");
+        if (!clip.empty()) old.clips[a.id] = clip;
+        a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
+    } else {
+        a.unknown = unknownOf(p, {"id", "name", "file", "recorded", "settings", "profiles"});
+    }
+    return a;
+}
+
+/// "radius_end" as version 1 wrote it.
+std::string oldName(std::string_view id) {
+    std::string out;
+    for (std::size_t i = 0; i < id.size(); ++i)
+        if (id[i] == '_' && i + 1 < id.size())
+            out += static_cast<char>(std::toupper(static_cast<unsigned char>(id[++i])));
+        else
+            out += id[i];
+    return out;
+}
+
+/// Version 1 wrote an item's settings as members of its own, those along the three axes as one list.
+void readOldSettings(const Place& p, scene::Tuned& t, scene::Table table, std::vector<const char*>& known,
+                     std::vector<std::string>& names) {
+    for (const scene::SettingSpec& row : table) {
+        const std::size_t n = row.id.size();
+        const int axis = n > 2 && row.id[n - 2] == '_' ? row.id[n - 1] - 'x' : -1;
+        names.push_back(axis >= 0 && axis < 3 ? std::string(row.id.substr(0, n - 2)) : oldName(row.id));
+        const char* key = names.back().c_str();
+        known.push_back(key);
+        if (!p.has(key)) continue;
+        if (axis >= 0 && axis < 3)
+            t.set(row.id, p.at(key).numbers(3)[static_cast<std::size_t>(axis)]);
+        else if (row.type == scene::SettingType::Choice)
+            t.set(row.id, p.at(key).text());
+        else
+            t.set(row.id, p.at(key).number());
+    }
+}
+
+/// Reads what an item is set to, in either version, and keeps what is not known of it.
+template <class Item>
+void readItem(const Place& p, Item& item, scene::Table table, const OldTimes& old, std::initializer_list<const char*> members) {
+    readTuned(p, item, readProfile);
+    item.on = boolOr(p, "on", true);
+    std::vector<const char*> known(members);
+    for (const char* each : {"id", "name", "on", "settings", "profiles", "version"}) known.push_back(each);
+    std::vector<std::string> names;
+    names.reserve(table.size());
+    if (old.fps > 0) readOldSettings(p, item, table, known, names);
+    item.unknown = unknownOf(p, known);
+}
+
+scene::Collider readCollider(const Place& p, const OldTimes& old) {
+    scene::Collider c;
+    c.actor = p.at("actor").text();
+    c.joint = textOr(p, "joint", "");
+    c.fitted = boolOr(p, "fitted", false);
+    readItem(p, c, scene::colliderTable(), old, {"actor", "joint", "fitted"});
+    if (old.fps > 0) {
+        p.at("shape");
+        if (!p.has("radiusEnd")) c.set("radius_end", c.number("radius"));
+        for (const char* id : {"radius", "radius_end", "length", "size_x", "size_y", "size_z"})
+            if (c.number(id) < 0) p.fail("a collider's radius, length and size must not be below 0");
+        if (c.number("friction") < 0) p.at("friction").fail("friction must not be below 0");
+    }
+    if (scene::Shape shape; c.values.count("shape") > 0 && !scene::shapeFromName(c.text("shape"), shape)) {
+        const Place at = old.fps > 0 ? p.at("shape") : p.at("settings").at("shape");
+        throw NotUnderstood{{"", at.path(), "\"" + c.text("shape") + "\" is no collider shape (sphere, capsule, box, plane)"}};
+    }
+    return c;
+}
+
+scene::Wind readWind(const Place& p, const OldTimes& old) {
+    scene::Wind w;
+    if (p.has("layers")) w.layers = textsOf(p.at("layers"));
+    if (old.fps <= 0) {
+        readItem(p, w, scene::windTable(), old, {"layers"});
+        return w;
+    }
+    readItem(p, w, scene::windTable(), old, {"layers", "direction"});
+    const std::vector<double> d = p.has("direction") ? p.at("direction").numbers(3) : std::vector<double>{1, 0, 0};
+    const Vec3 direction(d[0], d[1], d[2]);
+    if (!(direction.norm() > 1e-9)) p.at("direction").fail("a wind must blow somewhere; its direction has no length");
+    scene::setWindDirection(w, direction);
+    if (w.values.count("speed") == 0) w.set("speed", 3.0);  // what a wind began with then
+    if (w.values.count("place_x") == 0) w.setVector("place", Vec3(0, 1, 0));
+    for (const scene::SettingSpec& row : scene::windTable())
+        if (row.range.low >= 0 && w.number(row.id) < 0) p.at(oldName(row.id).c_str()).fail("must not be below 0");
+    return w;
+}
+
+scene::Pin readPin(const Place& p, OldTimes& old) {
     scene::Pin pin;
-    pin.id = p.at("id").text();
-    pin.name = textOr(p, "name", pin.id);
     pin.actor = p.at("actor").text();
     pin.joint = p.at("joint").text();
     pin.end = boolOr(p, "end", false);
     pin.toActor = textOr(p, "toActor", "");
     pin.toJoint = textOr(p, "toJoint", "");
-    pin.offset = vectorOr(p, "offset", pin.offset);
-    pin.strength = numberOr(p, "strength", pin.strength);
-    if (p.has("strengthKeys")) pin.strengthKeys = readKeys(p.at("strengthKeys"));
-    pin.on = boolOr(p, "on", true);
-    pin.unknown =
-        unknownOf(p, {"id", "name", "actor", "joint", "end", "toActor", "toJoint", "offset", "strength", "strengthKeys", "on"});
+    readItem(p, pin, scene::pinTable(), old, {"actor", "joint", "end", "toActor", "toJoint", "strengthKeys"});
+    if (old.fps > 0 && p.has("strengthKeys"))
+        old.keys[{scene::List::Pins, pin.id}]["strength"] = readKeys(p.at("strengthKeys"), old.fps);
     return pin;
 }
 
-scene::Layer readLayer(const Place& p) {
+scene::Layer readLayer(const Place& p, OldTimes& old) {
     scene::Layer l;
-    l.id = p.at("id").text();
+    readTuned(p, l, readProfile);
     l.kind = p.at("kind").text();
-    l.name = textOr(p, "name", l.id);
     l.actor = p.at("actor").text();
     l.muted = boolOr(p, "muted", false);
     l.solo = boolOr(p, "solo", false);
-    l.unknown = unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles"});
-    const auto eachOf = [&](const char* what, const auto& take) {
-        if (!p.has(what)) return;
-        const Place all = p.at(what);
-        all.wantObject();
-        for (const auto& [key, value] : all.json().items()) take(key, all.at(key.c_str()));
-    };
-    eachOf("keys", [&](const std::string& key, const Place& at) { l.keys[key] = readKeys(at); });
-    eachOf("profiles", [&](const std::string& key, const Place& at) { l.profiles[key] = readProfile(at); });
-    if (!p.has("settings")) return l;
-    const Place settings = p.at("settings");
-    settings.wantObject();
-    for (const auto& [key, value] : settings.json().items()) {
-        const Place at = settings.at(key.c_str());
-        if (value.is_number()) {
-            l.values[key] = at.number();
-        } else if (value.is_string()) {
-            l.values[key] = at.text();
-        } else if (value.is_array() && std::all_of(value.begin(), value.end(), [](const Json& v) { return v.is_string(); })) {
-            l.values[key] = textsOf(at);
-        } else {
-            l.idleValues[key].value = std::make_shared<const Json>(value);
-        }
-    }
+    if (old.fps > 0)
+        eachMember(p, "keys", [&](const std::string& key, const Place& at) {
+            old.keys[{scene::List::Layers, l.id}][key] = readKeys(at, old.fps);
+        });
+    l.unknown = old.fps > 0 ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
+                            : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "profiles"});
     return l;
+}
+
+double readRate(const Place& p) {
+    const double fps = p.number();
+    if (!(fps >= 1 && fps <= 1000)) p.fail("the frame rate must lie between 1 and 1000");
+    return fps;
+}
+
+scene::Shot readShot(const Place& p) {
+    scene::Shot s;
+    s.id = p.at("id").text();
+    s.name = textOr(p, "name", s.id);
+    if (p.has("fps")) s.fps = readRate(p.at("fps"));
+    s.lead = textOr(p, "lead", "");
+    eachMember(p, "clips", [&](const std::string& actor, const Place& at) { s.clips[actor] = at.text(); });
+    if (p.has("cuts"))
+        for (std::size_t i = 0, n = p.at("cuts").size(kMostItems); i < n; ++i) s.cuts.push_back(secondsOf(p.at("cuts").at(i)));
+    std::sort(s.cuts.begin(), s.cuts.end());
+    s.cuts.erase(std::unique(s.cuts.begin(), s.cuts.end()), s.cuts.end());
+    if (p.has("keys")) {
+        const Place keys = p.at("keys");
+        for (const scene::List list : scene::kLists)
+            eachMember(keys, std::string(scene::listName(list)).c_str(), [&](const std::string& id, const Place& at) {
+                at.wantObject();
+                for (const auto& [setting, value] : at.json().items())
+                    s.keys[{list, id}][setting] = readKeys(at.at(setting.c_str()), 0);
+            });
+    }
+    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "clips", "cuts", "keys"});
+    return s;
+}
+
+/// Version 1 played one clip an actor, each for as long as it lasts; its cuts and keys were of whatever played. They go with what
+/// was on show: into the shot of that clip for each actor.
+void makeShots(scene::Scene& s, const OldTimes& old, const std::vector<double>& cuts) {
+    for (const scene::ActorEntry& a : s.actors)
+        for (std::size_t c = 0; c < a.actor->clips.size(); ++c) {
+            scene::Shot shot;
+            shot.name = a.actor->clipLabel(static_cast<int>(c));
+            if (s.findShot(shot.name)) shot.name = a.name + " " + shot.name;
+            shot.id = s.freshId("shot-" + shot.name);
+            shot.fps = old.fps;
+            shot.lead = a.id;
+            shot.clips = old.clips;
+            shot.clips[a.id] = scene::clipReference(*a.actor, static_cast<int>(c));
+            const auto played = old.clips.find(a.id);
+            if (played != old.clips.end() && a.actor->findClip(played->second) == static_cast<int>(c)) {
+                shot.cuts = cuts;
+                shot.keys = old.keys;
+                if (s.shown.empty()) s.shown = shot.id;
+            }
+            s.shots.push_back(std::move(shot));
+        }
+    if (!s.shown.empty()) return;
+    scene::Shot still;
+    still.name = "Rest pose";
+    still.id = s.freshId("shot-" + still.name);
+    still.fps = old.fps;
+    still.cuts = cuts;
+    still.keys = old.keys;
+    s.shown = still.id;
+    s.shots.insert(0, std::move(still));
 }
 
 template <class List>
@@ -257,10 +369,36 @@ void refuseSharedIds(const List& list, const char* what) {
             throw Failure(std::string(what) + "[" + std::to_string(i) + "].id", "the id \"" + list[i].id + "\" is used twice");
 }
 
-void keepAside(scene::Scene& s, const char* list, const Place& entry, const fs::path& folder, const Error& why) {
+void keepAside(scene::Scene& s, const char* list, const Place& entry, const fs::path& folder, const Error& why, int version) {
     scene::Unread u{list, entry.at("id").text(), std::make_shared<const Json>(entry.json()), {}, why.text()};
     if (entry.has("file")) u.file = (folder / fs::path(entry.at("file").text())).lexically_normal().string();
-    s.unread.push_back(std::move(u));
+    u.version = entry.has("version") ? 1 : version;
+    s.unread.edit().push_back(std::move(u));
+}
+
+void inMetres(scene::Scene& s) {
+    if (s.actors.empty()) return;
+    const auto scaled = [](scene::Tuned& t, scene::Table table, double metres) {
+        for (const scene::SettingSpec& row : table)
+            if (row.sized && t.values.count(row.id) > 0) t.set(row.id, metres * t.number(row.id));
+    };
+    const double first = s.actors.front().actor->metresPerUnit;
+    for (std::size_t i = 0; i < s.colliders.size(); ++i)
+        if (s.colliders[i].actor.empty() && first != 1) scaled(s.colliders.edit(i), scene::colliderTable(), first);
+    for (std::size_t i = 0; i < s.pins.size(); ++i) {
+        const scene::ActorEntry* a = std::as_const(s).actor(s.pins[i].actor);
+        if (s.pins[i].toActor.empty() && a && a->actor->metresPerUnit != 1)
+            scaled(s.pins.edit(i), scene::pinTable(), a->actor->metresPerUnit);
+    }
+}
+
+/// Every clip that a shot names is there, as is the shot on show.
+void checkShots(const scene::Scene& s, const Place& root) {
+    for (std::size_t i = 0; i < s.shots.size(); ++i)
+        for (const auto& [actor, clip] : s.shots[i].clips)
+            if (const scene::ActorEntry* a = s.actor(actor); a && a->actor->findClip(clip) < 0)
+                root.at("shots").at(i).at("clips").at(actor.c_str()).fail("the actor has no clip \"" + clip + "\"");
+    if (!s.shown.empty() && s.shown != s.shot().id) root.at("shown").fail("there is no shot \"" + s.shown + "\"");
 }
 
 scene::Scene parseScene(const Json& json, const fs::path& folder) {
@@ -270,8 +408,8 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     const std::uint64_t version = root.at("version").count();
     if (version > kSceneVersion)
         root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
-    s.fps = numberOr(root, "fps", 24);
-    if (!(s.fps >= 1 && s.fps <= 1000)) root.at("fps").fail("the frame rate must lie between 1 and 1000");
+    OldTimes old;
+    if (version == 1) old.fps = root.has("fps") ? readRate(root.at("fps")) : 24;
     const auto each = [&](const char* key, auto put, std::size_t most = kMostItems) {
         if (!root.has(key)) return;
         const Place list = root.at(key);
@@ -279,36 +417,55 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
             try {
                 put(list.at(i));
             } catch (const NotUnderstood& not_) {
-                keepAside(s, key, list.at(i), folder, not_.why);
+                keepAside(s, key, list.at(i), folder, not_.why, static_cast<int>(version));
             }
         }
     };
     ActorFiles files;
+    // An entry that an earlier saving carried along unread is still of the version that it was written in.
+    OldTimes carried;
+    carried.fps = 24;
+    const auto timesOf = [&](const Place& p) -> OldTimes& { return p.has("version") ? carried : old; };
+    std::vector<std::string> late;
     each(
-        "actors", [&](const Place& p) { s.actors.push_back(readEntry(p, folder, files)); }, kMostActors);
-    each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p)); });
-    each("winds", [&](const Place& p) { s.winds.push_back(readWind(p)); });
-    each("pins", [&](const Place& p) { s.pins.push_back(readPin(p)); });
-    each("cuts", [&](const Place& p) { s.cuts.push_back(frameOf(p)); });
-    std::sort(s.cuts.begin(), s.cuts.end());
-    s.cuts.erase(std::unique(s.cuts.begin(), s.cuts.end()), s.cuts.end());
-    each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p)); });
+        "actors",
+        [&](const Place& p) {
+            s.actors.push_back(readEntry(p, folder, files, timesOf(p)));
+            if (p.has("version")) late.push_back(s.actors.back().id);
+        },
+        kMostActors);
+    each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p, timesOf(p))); });
+    each("winds", [&](const Place& p) { s.winds.push_back(readWind(p, timesOf(p))); });
+    each("pins", [&](const Place& p) { s.pins.push_back(readPin(p, timesOf(p))); });
+    each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p, timesOf(p))); });
+    if (version == 1) {
+        std::vector<double> cuts;
+        each("cuts", [&](const Place& p) { cuts.push_back(frameOf(p) / old.fps); });
+        std::sort(cuts.begin(), cuts.end());
+        cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
+        // Lengths of what stands in the world were in the units of what they were beside.
+        inMetres(s);
+        makeShots(s, old, cuts);
+    } else {
+        each("shots", [&](const Place& p) { s.shots.push_back(readShot(p)); });
+        refuseSharedIds(s.shots, "shots");
+        s.shown = textOr(root, "shown", "");
+        checkShots(s, root);
+        for (const std::string& id : late) scene::addShots(s, id);
+    }
     refuseSharedIds(s.actors, "actors");
     refuseSharedIds(s.colliders, "colliders");
     refuseSharedIds(s.winds, "winds");
     refuseSharedIds(s.pins, "pins");
     refuseSharedIds(s.layers, "layers");
-    s.unknown = unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"});
+    s.unknown = version == 1 ? unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"})
+                             : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "layers", "shots"});
     return s;
-}
-
-Json numbers(const Vec3& v) {
-    return {v.x(), v.y(), v.z()};
 }
 
 Json keysJson(const scene::Keys& keys) {
     Json out = Json::array();
-    for (const scene::KeyAt& k : keys) out.push_back({k.frame + 1, k.value});
+    for (const scene::KeyAt& k : keys) out.push_back({k.at, k.value});
     return out;
 }
 
@@ -317,21 +474,26 @@ std::string relativeTo(const fs::path& folder, const std::string& file) {
     return (relative.empty() ? fs::path(file) : relative).generic_string();
 }
 
-Json layerJson(const scene::Layer& l) {
-    Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+void putTuned(Json& j, const scene::Tuned& t) {
     Json& settings = j["settings"] = Json::object();
-    for (const auto& [key, value] : l.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
-    for (const auto& [key, idle] : l.idleValues) {
-        const auto now = l.values.find(key);
-        if (now == l.values.end() || now->second == idle.standIn) settings[key] = *idle.value;
+    for (const auto& [key, value] : t.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
+    for (const auto& [key, idle] : t.idleValues) {
+        const auto now = t.values.find(key);
+        if (now == t.values.end() || now->second == idle.standIn) settings[key] = *idle.value;
     }
-    for (const auto* all : {&l.keys, &l.idleKeys})
-        for (const auto& [key, keys] : *all)
-            if (!keys.empty()) j["keys"][key] = keysJson(keys);
-    for (const auto* all : {&l.profiles, &l.idleProfiles})
+    for (const auto* all : {&t.profiles, &t.idleProfiles})
         for (const auto& [key, profile] : *all)
             for (const scene::ProfilePoint& point : profile) j["profiles"][key].push_back({point.at, point.times});
-    putUnknown(j, l.unknown);
+    putUnknown(j, t.unknown);
+}
+
+Json shotJson(const scene::Shot& s) {
+    Json j{{"id", s.id}, {"name", s.name}, {"fps", s.fps}, {"lead", s.lead}, {"clips", Json::object()}, {"cuts", s.cuts}};
+    for (const auto& [actor, clip] : s.clips) j["clips"][actor] = clip;
+    for (const auto& [owner, all] : s.keys)
+        for (const auto& [setting, keys] : all)
+            if (!keys.empty()) j["keys"][std::string(scene::listName(owner.list))][owner.id][setting] = keysJson(keys);
+    putUnknown(j, s.unknown);
     return j;
 }
 
@@ -349,10 +511,10 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     Json root;
     root["format"] = "nutatio-scene";
     root["version"] = kSceneVersion;
-    root["fps"] = s.fps;
+    root["shown"] = s.shown;
     root["actors"] = Json::array();
     for (const scene::ActorEntry& a : s.actors) {
-        Json j{{"id", a.id}, {"name", a.name}, {"file", relativeTo(folder, a.file)}, {"clip", a.clip}};
+        Json j{{"id", a.id}, {"name", a.name}, {"file", relativeTo(folder, a.file)}};
         for (const rig::Clip& clip : a.actor->clips) {
             if (!clip.recorded) continue;
             Json r{{"name", clip.name}, {"channels", Json::array()}};
@@ -363,69 +525,40 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
                                          {"values", c.values}});
             j["recorded"].push_back(std::move(r));
         }
-        putUnknown(j, a.unknown);
+        putTuned(j, a);
         root["actors"].push_back(std::move(j));
     }
     root["colliders"] = Json::array();
     for (const scene::Collider& c : s.colliders) {
-        Json j{{"id", c.id},
-               {"name", c.name},
-               {"actor", c.actor},
-               {"joint", c.joint},
-               {"shape", scene::shapeName(c.shape)},
-               {"radius", c.radius},
-               {"radiusEnd", c.radiusEnd},
-               {"length", c.length},
-               {"size", numbers(c.size)},
-               {"offset", numbers(c.offset)},
-               {"turn", numbers(c.turnDeg)},
-               {"friction", c.friction},
-               {"on", c.on}};
+        Json j{{"id", c.id}, {"name", c.name}, {"actor", c.actor}, {"joint", c.joint}, {"on", c.on}};
         if (c.fitted) j["fitted"] = true;
-        putUnknown(j, c.unknown);
+        putTuned(j, c);
         root["colliders"].push_back(std::move(j));
     }
     root["winds"] = Json::array();
     for (const scene::Wind& w : s.winds) {
-        Json j{{"id", w.id},
-               {"name", w.name},
-               {"place", numbers(w.place)},
-               {"direction", numbers(w.direction)},
-               {"speed", w.speed},
-               {"gustRate", w.gustRate},
-               {"gustShare", w.gustShare},
-               {"swirlSize", w.swirlSize},
-               {"swirlShare", w.swirlShare},
-               {"reach", w.reach},
-               {"falloff", w.falloff},
-               {"seed", w.seed},
-               {"on", w.on},
-               {"layers", w.layers}};
-        putUnknown(j, w.unknown);
+        Json j{{"id", w.id}, {"name", w.name}, {"on", w.on}, {"layers", w.layers}};
+        putTuned(j, w);
         root["winds"].push_back(std::move(j));
     }
     root["pins"] = Json::array();
     for (const scene::Pin& p : s.pins) {
-        Json j{{"id", p.id},
-               {"name", p.name},
-               {"actor", p.actor},
-               {"joint", p.joint},
-               {"end", p.end},
-               {"toActor", p.toActor},
-               {"toJoint", p.toJoint},
-               {"offset", numbers(p.offset)},
-               {"strength", p.strength},
-               {"on", p.on}};
-        if (!p.strengthKeys.empty()) j["strengthKeys"] = keysJson(p.strengthKeys);
-        putUnknown(j, p.unknown);
+        Json j{{"id", p.id},   {"name", p.name},       {"actor", p.actor},     {"joint", p.joint},
+               {"end", p.end}, {"toActor", p.toActor}, {"toJoint", p.toJoint}, {"on", p.on}};
+        putTuned(j, p);
         root["pins"].push_back(std::move(j));
     }
-    root["cuts"] = Json::array();
-    for (int c : s.cuts) root["cuts"].push_back(c + 1);
     root["layers"] = Json::array();
-    for (const scene::Layer& l : s.layers) root["layers"].push_back(layerJson(l));
+    for (const scene::Layer& l : s.layers) {
+        Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+        putTuned(j, l);
+        root["layers"].push_back(std::move(j));
+    }
+    root["shots"] = Json::array();
+    for (const scene::Shot& shot : s.shots) root["shots"].push_back(shotJson(shot));
     for (const scene::Unread& u : s.unread) {
         Json entry = *u.entry;
+        if (u.version < kSceneVersion) entry["version"] = u.version;
         if (!u.file.empty()) entry["file"] = relativeTo(folder, u.file);
         root[u.list].push_back(std::move(entry));
     }
@@ -483,12 +616,12 @@ std::string addActor(scene::Scene& scene, std::shared_ptr<const rig::Actor> acto
     a.id = scene.freshId(actor->name);
     a.name = actor->name;
     a.file = actor->source.path;
-    if (!actor->clips.empty())
-        a.clip = actor->clips.front().name.empty() || actor->findClip(actor->clips.front().name) != 0 ? "#0"
-                                                                                                      : actor->clips.front().name;
+    a.values = scene::startValues(scene::actorTable());
     a.actor = std::move(actor);
+    const std::string id = a.id;
     scene.actors.push_back(std::move(a));
-    return scene.actors.back().id;
+    scene::addShots(scene, id);
+    return id;
 }
 
 scene::Scene sceneOf(std::shared_ptr<const rig::Actor> actor) {

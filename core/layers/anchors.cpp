@@ -2,10 +2,23 @@
 
 #include <algorithm>
 
+#include "scene/items.h"
+
 namespace nutatio::layers {
 
+namespace {
+
+/// What stands at `world` in one actor's units and axes, in another's.
+Affine carried(const Affine& world, const scene::Placement& from, const scene::Placement& to) {
+    if (from.stands(to)) return world;
+    const Mat3 turn = (to.turn.conjugate() * from.turn).toRotationMatrix();
+    return {turn * world.m, to.toOwn(from.toWorld(world.t))};
+}
+
+}  // namespace
+
 Anchors::Anchors(const LayerContext& context)
-    : m_own(context.actor.skeleton), m_ownId(context.layer.actor), m_others(context.others) {}
+    : m_own(context.actor.skeleton), m_ownId(context.layer.actor), m_others(context.others), m_placement(context.placement) {}
 
 int Anchors::add(std::string_view actorId, std::string_view joint) {
     Anchor a{kWorld, rig::kNoJoint};
@@ -25,6 +38,10 @@ int Anchors::add(std::string_view actorId, std::string_view joint) {
         if (a.joint == rig::kNoJoint) return -1;
     }
     m_anchors.push_back(a);
+    const double theirs = a.actor == kOwn     ? m_placement.metres
+                          : a.actor == kWorld ? 1.0
+                                              : m_others[static_cast<std::size_t>(a.actor)].placement.metres;
+    m_units.push_back(theirs == m_placement.metres ? 1.0 : theirs / m_placement.metres);
     return static_cast<int>(m_anchors.size()) - 1;
 }
 
@@ -36,26 +53,56 @@ void Anchors::close() {
         m_places.emplace_back(k == kOwn ? m_own : m_others[static_cast<std::size_t>(k)].actor->skeleton, wanted);
     }
     m_worlds.resize(m_anchors.size());
+    const Affine origin = carried({}, scene::Placement{}, m_placement);
+    for (std::size_t i = 0; i < m_anchors.size(); ++i)
+        if (m_anchors[i].actor == kWorld) m_worlds[i] = origin;
 }
 
 void Anchors::update(const PoseView& pose) {
     m_places[0].update(pose);
     for (std::size_t k = 0; k < m_others.size(); ++k) {
-        const rig::Track& track = *m_others[k].body;
+        const rig::Track& track = *m_others[k].track;
         m_places[k + 1].update(PoseView(track, std::clamp(pose.frame(), 0, track.frames() - 1)));
     }
-    for (std::size_t i = 0; i < m_anchors.size(); ++i)
-        if (m_anchors[i].actor != kWorld)
-            m_worlds[i] = m_places[static_cast<std::size_t>(m_anchors[i].actor + 1)].world(m_anchors[i].joint);
+    for (std::size_t i = 0; i < m_anchors.size(); ++i) {
+        const int actor = m_anchors[i].actor;
+        if (actor == kWorld) continue;
+        m_worlds[i] = m_places[static_cast<std::size_t>(actor + 1)].world(m_anchors[i].joint);
+        if (actor != kOwn) m_worlds[i] = carried(m_worlds[i], m_others[static_cast<std::size_t>(actor)].placement, m_placement);
+    }
 }
 
-std::vector<physics::WindDef> windsOf(const LayerContext& context) {
-    const double unit = 1 / context.actor.metresPerUnit;
-    std::vector<physics::WindDef> out;
-    for (const scene::Wind* w : context.winds)
-        out.push_back({unit * w->place, w->direction, unit * w->speed, w->gustRate, w->gustShare, unit * w->swirlSize,
-                       w->swirlShare, unit * w->reach, w->falloff, static_cast<std::uint64_t>(w->seed)});
-    return out;
+Air::Air(const LayerContext& context) : m_placement(context.placement), m_period(context.period) {
+    for (const LayerContext::Blow& w : context.winds) m_winds.push_back(w.settings);
+    m_now.resize(m_winds.size());
+    setFrame(0);
+}
+
+void Air::setFrame(int frame) {
+    for (std::size_t i = 0; i < m_winds.size(); ++i) {
+        const scene::Resolved& w = *m_winds[i];
+        m_now[i] = {w.vector("place", frame),
+                    scene::windDirection(w.at("heading", frame), w.at("rise", frame)),
+                    w.at("speed", frame),
+                    w.at("gust_rate", frame),
+                    w.at("gust_share", frame),
+                    w.at("swirl_size", frame),
+                    w.at("swirl_share", frame),
+                    w.at("reach", frame),
+                    w.at("falloff", frame),
+                    static_cast<std::uint64_t>(w.at("seed", frame))};
+    }
+}
+
+Vec3 Air::at(const Vec3& p, double time) const {
+    const Vec3 there = m_placement.toWorld(p);
+    Vec3 v = Vec3::Zero();
+    for (const physics::WindDef& w : m_now) v += physics::windAt(w, there, time, m_period);
+    return m_placement.turn.conjugate() * v / m_placement.metres;
+}
+
+Vec3 downIn(const scene::Placement& placement) {
+    return placement.turn.conjugate() * -Vec3::UnitY();
 }
 
 }  // namespace nutatio::layers

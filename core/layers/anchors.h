@@ -16,7 +16,10 @@ class Anchors {
     int add(std::string_view actorId, std::string_view joint);
     /// Call once after the last `add`.
     void close();
+    /// Places are in the own actor's units and axes, wherever the actors stand.
     void update(const PoseView& pose);
+    /// How long a unit of the anchor's actor is in units of the own one; a metre's for the world.
+    double unit(int anchor) const { return m_units[static_cast<std::size_t>(anchor)]; }
     const Affine& world(int anchor) const { return m_worlds[static_cast<std::size_t>(anchor)]; }
     /// The joint of the layer's own actor that the anchor is, or kNoJoint.
     int ownJoint(int anchor) const {
@@ -36,9 +39,28 @@ class Anchors {
     std::vector<Anchor> m_anchors;
     std::vector<JointWorlds> m_places;  // own first, then the others
     std::vector<Affine> m_worlds;
+    scene::Placement m_placement;
+    std::vector<double> m_units;
 };
 
-/// The winds of a context in the actor's units.
-std::vector<physics::WindDef> windsOf(const LayerContext& context);
+/// The air as a layer feels it: its winds blow in the world, the layer asks in its actor's units and axes.
+class Air {
+  public:
+    explicit Air(const LayerContext& context);
+    bool still() const { return m_winds.empty(); }
+    /// Reads what is keyed of the winds.
+    void setFrame(int frame);
+    /// Velocity [units/s] at a place [units] and time [s].
+    Vec3 at(const Vec3& p, double time) const;
+
+  private:
+    std::vector<ResolvedPtr> m_winds;
+    std::vector<physics::WindDef> m_now;
+    scene::Placement m_placement;
+    double m_period;
+};
+
+/// The earth's pull as the actor's axes see it: straight down, of length 1.
+Vec3 downIn(const scene::Placement& placement);
 
 }  // namespace nutatio::layers

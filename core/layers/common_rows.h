@@ -15,6 +15,7 @@ constexpr scene::SettingSpec swingRow(scene::Range range, scene::Range soft, dou
             .start = start,
             .help = "How often it swings each second.",
             .more = "More: tighter and lighter. Less: heavier and slower.",
+            .role = scene::Role::Rate,
             .curved = true,
             .keyable = true,
             .profiled = profiled,
@@ -30,6 +31,7 @@ constexpr scene::SettingSpec bouncesRow(bool profiled) {
             .start = 2,
             .help = "Full swings until it has come to rest.",
             .more = "More: rings on. Less: settles at once.",
+            .role = scene::Role::Damping,
             .curved = true,
             .keyable = true,
             .profiled = profiled};
@@ -43,7 +45,9 @@ inline constexpr scene::SettingSpec kFeltTravelRow{.id = "felt_travel",
                                                    .start = 1,
                                                    .help = "How much of the body's moving about it feels.",
                                                    .more = "More: dragged along. Less: carried as if the body stood still.",
-                                                   .keyable = true};
+                                                   .role = scene::Role::Felt,
+                                                   .keyable = true,
+                                                   .feel = false};
 
 inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
                                                  .label = "Felt turn",
@@ -53,7 +57,9 @@ inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
                                                  .start = 1,
                                                  .help = "How much of the body's turning it feels.",
                                                  .more = "More: thrown outwards. Less: carried round stiffly.",
-                                                 .keyable = true};
+                                                 .role = scene::Role::Felt,
+                                                   .keyable = true,
+                                                   .feel = false};
 
 inline constexpr scene::SettingSpec kCatchRow{
     .id = "catch",
@@ -76,6 +82,8 @@ inline constexpr scene::SettingSpec kPrerollRow{
     .start = 24,
     .help = "Frames it swings before frame 1: of the loop's end when the shot loops, of the first pose otherwise.",
     .more = "More: settled at frame 1. Less: starts from the animated pose.",
+    .role = scene::Role::Preroll,
+    .feel = false,
     .group = "In the shot"};
 
 inline constexpr scene::SettingSpec kCutsRow{
@@ -85,7 +93,22 @@ inline constexpr scene::SettingSpec kCutsRow{
     .help =
         "Where the body jumps it is carried along stiffly: at jumps that are found and cuts that are marked, at marked ones "
         "only, or never.",
+    .role = scene::Role::Cuts,
+    .feel = false,
     .choices = "found|marked|none"};
+
+inline constexpr scene::SettingSpec kAmountRow{.id = "amount",
+                                               .label = "Amount",
+                                               .unit = scene::Unit::Share,
+                                               .range = {0, 3},
+                                               .soft = {0, 3},
+                                               .start = 1,
+                                               .help = "How large its motion shows, against what was simulated; timing stays.",
+                                               .more = "300 %: three times as far. 0: the motion below.",
+                                               .role = scene::Role::Amount,
+                                               .keyable = true,
+                                               .profiled = true,
+                                               .feel = false};
 
 inline constexpr scene::SettingSpec kMixRow{.id = "mix",
                                             .label = "Mix",
@@ -95,6 +118,9 @@ inline constexpr scene::SettingSpec kMixRow{.id = "mix",
                                             .start = 1,
                                             .help = "How much of the layer's motion is used.",
                                             .more = "More: all of it. Less: closer to the motion below.",
-                                            .keyable = true};
+                                            .role = scene::Role::Mix,
+                                            .keyable = true,
+                                            .profiled = true,
+                                            .feel = false};
 
 }  // namespace nutatio::layers

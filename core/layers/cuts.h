@@ -14,8 +14,8 @@ class Cuts {
     explicit Cuts(const LayerContext& context)
         : m_frames(context.cuts),
           m_height(context.actor.height),
-          m_finds(context.layer.text("cuts") == "found"),
-          m_minds(context.layer.text("cuts") != "none") {}
+          m_finds(context.settings->text("cuts") == "found"),
+          m_minds(context.settings->text("cuts") != "none") {}
 
     bool marked(int frame) const { return m_minds && std::binary_search(m_frames.begin(), m_frames.end(), frame); }
 

@@ -17,69 +17,20 @@ using files::Json;
 using files::Place;
 
 std::vector<Feel> makeBuiltIn() {
-    const auto strand = [](std::string name, std::string about, scene::Values values,
-                           std::map<std::string, scene::Profile, std::less<>> profiles = {}) {
-        return Feel{std::move(name), "strand", std::move(about), std::move(values), std::move(profiles)};
-    };
-    const auto jiggle = [](std::string name, std::string about, scene::Values values) {
-        return Feel{std::move(name), "jiggle", std::move(about), std::move(values), {}};
-    };
-    return {
-        strand("Stiff antenna", "Springy wire: quick, rings on, hardly bends.",
-               {{"swing", 7.0}, {"bounces", 6.0}, {"bend", 30.0}}),
-        strand("Wet rope", "Hangs and slaps, no bounce left in it.",
-               {{"swing", 0.5}, {"bounces", 0.3}, {"gravity", 1.0}, {"drag", 0.6}, {"radius", 0.02}, {"catch", 0.2}}),
-        strand("Heavy braid", "Swings slowly as one piece, its end leading.",
-               {{"swing", 0.9}, {"bounces", 0.9}, {"gravity", 1.0}, {"end_weight", 0.8}, {"radius", 0.04}, {"catch", 0.3}}),
-        strand("Silk ribbon", "Floats, trails behind and settles late.",
-               {{"swing", 0.35}, {"bounces", 0.3}, {"gravity", 0.35}, {"drag", 4.0}, {"catch", 4.0}}),
-        strand("Horsehair", "Swishes: firm at the root, loose at the tip.",
-               {{"swing", 1.8}, {"bounces", 1.2}, {"gravity", 0.5}, {"drag", 1.5}}, {{"swing", {{0, 1.6}, {1, 0.5}}}}),
-        strand("Otter tail", "A strong root and a lazy tip that follows in an arc.",
-               {{"swing", 1.6}, {"bounces", 1.4}, {"gravity", 0.15}, {"drag", 0.5}},
-               {{"swing", {{0, 1.5}, {0.5, 1}, {1, 0.55}}}}),
-        strand("Whip", "Lashes: the wave runs out to a light tip.", {{"swing", 1.1}, {"bounces", 2.5}, {"gravity", 0.2}},
-               {{"swing", {{0, 2.2}, {0.4, 0.9}, {1, 0.25}}}}),
-        strand("Hanging lantern", "A weight on a cord: one slow even swing.",
-               {{"swing", 0.3}, {"bounces", 3.5}, {"gravity", 1.0}, {"end_weight", 20.0}, {"catch", 0.4}}),
-        strand("Garden hose", "Thick and unwilling: bends once and stays out.",
-               {{"swing", 2.4}, {"bounces", 0.2}, {"gravity", 0.8}, {"bend", 35.0}, {"radius", 0.05}, {"catch", 0.1}}),
-        strand("Coil spring", "Bobs along its length as much as it swings.",
-               {{"swing", 2.6}, {"bounces", 5.0}, {"stretch", 0.5}, {"stretch_swing", 2.4}, {"gravity", 0.6}}),
-        strand("Pond weed", "Drifts as if under water.",
-               {{"swing", 0.4}, {"bounces", 0.5}, {"drag", 9.0}, {"gravity", -0.15}, {"catch", 3.0}}),
-        strand("Leather strap", "A blade: gives one way and not the other.",
-               {{"swing", 2.2}, {"bounces", 1.0}, {"gravity", 0.7}, {"stiff_second", 12.0}, {"stiff_twist", 4.0}}),
-        jiggle("Alert ear", "Flicks and stands again at once.", {{"swing", 5.5}, {"bounces", 1.6}}),
-        jiggle("Floppy ear", "Lags, flops over, swings back once.", {{"swing", 2.2}, {"bounces", 1.4}, {"sag", 0.35}}),
-        jiggle("Soft pouch", "Full of something loose: heaves and settles.",
-               {{"move", std::string("xyz")}, {"swing", 2.4}, {"bounces", 2.0}, {"sag", 0.3}, {"squash", 0.8}, {"share_x", 0.6}}),
-        jiggle("Round belly", "Bounces up and down, hardly sideways.",
-               {{"move", std::string("xyz")},
-                {"turn", std::string("x")},
-                {"frame", std::string("body")},
-                {"swing", 3.2},
-                {"bounces", 2.2},
-                {"share_x", 0.35},
-                {"share_z", 0.5},
-                {"squash", 0.4}}),
-        jiggle("Water balloon", "Wobbles for long, changing its shape.",
-               {{"move", std::string("xyz")}, {"swing", 3.0}, {"bounces", 5.0}, {"squash", 1.6}}),
-        jiggle("Earring", "Dangles and rings.", {{"swing", 3.4}, {"bounces", 6.0}, {"sag", 0.6}}),
-        jiggle("Loose bolt", "Rattles: tiny, fast, soon over.",
-               {{"move", std::string("xyz")},
-                {"turn", std::string("xyz")},
-                {"swing", 14.0},
-                {"bounces", 2.0},
-                {"move_max_y", 0.1},
-                {"move_min_y", 0.1}}),
-    };
+    std::vector<Feel> all;
+    for (const LayerKind* kind : kinds())
+        if (kind->feels)
+            for (Feel& f : kind->feels()) {
+                f.kind = kind->id;
+                all.push_back(std::move(f));
+            }
+    return all;
 }
 
 scene::Values wholeValues(const LayerKind& kind, const Feel& feel) {
     scene::Values out;
     for (const scene::SettingSpec& s : kind.settings) {
-        if (!belongsToFeel(s)) continue;
+        if (!s.feel) continue;
         const auto at = feel.values.find(s.id);
         out[std::string(s.id)] = at == feel.values.end() ? scene::startValue(s) : at->second;
     }
@@ -108,14 +59,6 @@ std::shared_ptr<const rig::Actor> sample(bool chain) {
 
 }  // namespace
 
-bool belongsToFeel(const scene::SettingSpec& spec) {
-    using scene::SettingType;
-    if (spec.type == SettingType::Joint || spec.type == SettingType::Joints || spec.type == SettingType::Colliders) return false;
-    static constexpr std::string_view kNot[] = {"push_out",    "preroll",   "mix",       "cuts",         "end",
-                                                "felt_travel", "felt_turn", "pull_tilt", "pull_heading", "meets"};
-    return std::find(std::begin(kNot), std::end(kNot), spec.id) == std::end(kNot);
-}
-
 const std::vector<Feel>& builtInFeels() {
     static const std::vector<Feel> kFeels = makeBuiltIn();
     return kFeels;
@@ -126,17 +69,36 @@ void applyFeel(const Feel& feel, scene::Layer& layer) {
     if (!kind || layer.kind != feel.kind) return;
     for (auto& [id, value] : wholeValues(*kind, feel)) {
         layer.values[id] = value;
-        layer.keys.erase(id);
         layer.profiles.erase(id);
     }
     for (const auto& [id, profile] : feel.profiles) layer.profiles[id] = profile;
 }
 
+void applyFeel(const Feel& feel, scene::Scene& scene, const std::string& id) {
+    scene::Layer* layer = scene.layer(id);
+    const LayerKind* kind = layer ? findKind(feel.kind) : nullptr;
+    if (!kind || layer->kind != feel.kind) return;
+    applyFeel(feel, *layer);
+    const scene::Owner owner{scene::List::Layers, id};
+    for (std::size_t i = 0; i < scene.shots.size(); ++i) {
+        const scene::KeysOf* keys = scene.shots[i].keysOf(owner);
+        if (!keys || std::none_of(keys->begin(), keys->end(), [&](const auto& k) {
+                const scene::SettingSpec* row = kind->setting(k.first);
+                return row && row->feel;
+            }))
+            continue;
+        std::erase_if(scene.shots.edit(i).keys[owner], [&](const auto& k) {
+            const scene::SettingSpec* row = kind->setting(k.first);
+            return row && row->feel;
+        });
+    }
+}
+
 Feel feelOf(const scene::Layer& layer, std::string name) {
-    Feel out{std::move(name), layer.kind, {}, {}, {}, true};
+    Feel out{std::move(name), {}, {}, {}, layer.kind, true};
     if (const LayerKind* kind = findKind(layer.kind))
         for (const scene::SettingSpec& s : kind->settings) {
-            if (!belongsToFeel(s)) continue;
+            if (!s.feel) continue;
             const auto at = layer.values.find(s.id);
             if (at != layer.values.end() && at->second != scene::startValue(s)) out.values[std::string(s.id)] = at->second;
             if (const auto p = layer.profiles.find(s.id); p != layer.profiles.end()) out.profiles[std::string(s.id)] = p->second;
@@ -172,7 +134,7 @@ Result<Feel> readFeel(const std::filesystem::path& path, std::vector<std::string
         for (const auto& [key, value] : settings.json().items()) {
             const Place at = settings.at(key.c_str());
             const scene::SettingSpec* spec = kind->setting(key);
-            if (!spec || !belongsToFeel(*spec)) at.fail("a " + f.kind + " feel has no such setting");
+            if (!spec || !spec->feel) at.fail("a " + f.kind + " feel has no such setting");
             if (spec->type == scene::SettingType::Number) {
                 const double v = at.number(), kept = scene::clampTo(*spec, v);
                 if (v != kept)
@@ -252,14 +214,14 @@ FeelMotion feelMotion(const Feel& feel) {
     const LayerKind* kind = findKind(feel.kind);
     FeelMotion out;
     if (!kind) return out;
-    const bool chain = kind->setting("tip") != nullptr;
+    const bool chain = kind->takes == Takes::Chains;
     const auto actor = sample(chain);
     scene::Layer layer;
     layer.kind = feel.kind;
     layer.actor = "sample";
     layer.values = scene::startValues(kind->settings);
-    layer.values[std::string(kind->target)] = std::vector<std::string>{"s0"};
-    layer.values["preroll"] = 96.0;
+    layer.set(kind->target(), std::vector<std::string>{"s0"});
+    if (const scene::SettingSpec* preroll = kind->setting(scene::Role::Preroll)) layer.set(preroll->id, 96.0);
     applyFeel(feel, layer);
     // Up, stop, wait; down, stop, wait.
     constexpr int kFrames = 72;
@@ -280,9 +242,10 @@ FeelMotion feelMotion(const Feel& feel) {
         columns.push_back(std::make_shared<const rig::Column>(rig::Column{j.rest}));
     columns[0] = std::make_shared<const rig::Column>(std::move(base));
     const rig::Track below({kFrames + 1, out.fps, 0, kFrames / out.fps}, std::move(columns));
-    LayerContext context{*actor, layer};
+    LayerContext context = LayerContext::bare(*actor, layer);
     context.period = kFrames / out.fps;
-    const rig::Track moved = run(*kind, context, below, {}).track;
+    rig::Track moved = below;
+    for (auto& [joint, column] : run(*kind, context, below, {}).joints) moved.replace(joint, std::move(column));
     std::vector<Xform> pose;
     std::vector<Affine> worlds;
     for (int f = 0; f < kFrames; ++f) {

@@ -11,21 +11,20 @@ namespace nutatio::layers {
 
 struct Feel {
     std::string name;
-    std::string kind;      // id of its layer kind
-    std::string about;     // one sentence
-    scene::Values values;  // only settings that a feel may hold; the rest are at the table's default
-    std::map<std::string, scene::Profile, std::less<>> profiles;
-    bool own = false;  // saved by a person, not built in
+    std::string about{};                // one sentence
+    scene::Values values{};             // only settings that a feel keeps; the rest are at the table's default
+    scene::Profiles profiles{};
+    std::string kind{};                 // id of its layer kind
+    bool own = false;                   // saved by a person, not built in
 };
-
-/// Whether a feel holds this setting: how it moves, not what it is on, when it starts, or how much of it shows.
-bool belongsToFeel(const scene::SettingSpec& spec);
 
 /// Those that ship, of every kind.
 const std::vector<Feel>& builtInFeels();
 
-/// Gives the layer, of the feel's kind, all that the feel says; keys and profiles of the settings that a feel holds go.
+/// Gives the layer, of the feel's kind, all that the feel says; profiles of the settings that a feel keeps go.
 void applyFeel(const Feel& feel, scene::Layer& layer);
+/// The same, and keys of those settings go from every shot.
+void applyFeel(const Feel& feel, scene::Scene& scene, const std::string& layer);
 /// The feel that a layer has now.
 Feel feelOf(const scene::Layer& layer, std::string name);
 /// Whether the layer moves just as the feel says.

@@ -41,12 +41,12 @@ Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy)
     return x;
 }
 
-ColliderPlace placeCollider(const scene::Collider& c, const Affine& world) {
+ColliderPlace placeCollider(const scene::ColliderNumbers& c, const Affine& world) {
     const Quat joint = rotationOf(world.m);
     return {world.t + joint * c.offset, joint * fromRotationVector(c.turnDeg * radians(1))};
 }
 
-physics::Body bodyOf(const scene::Collider& c, const ColliderPlace& at) {
+physics::Body bodyOf(const scene::ColliderNumbers& c, const ColliderPlace& at) {
     physics::Body b;
     b.kind = c.shape == scene::Shape::Plane ? physics::Body::Kind::Plane
              : c.shape == scene::Shape::Box ? physics::Body::Kind::Box

@@ -5,6 +5,7 @@
 
 #include "layers/layer_kind.h"
 #include "physics/colliders.h"
+#include "scene/items.h"
 
 namespace nutatio::layers {
 
@@ -38,8 +39,8 @@ struct ColliderPlace {
     Vec3 centre;
     Quat turn;
 };
-ColliderPlace placeCollider(const scene::Collider& collider, const Affine& world);
+ColliderPlace placeCollider(const scene::ColliderNumbers& collider, const Affine& world);
 /// The collider standing there, at rest.
-physics::Body bodyOf(const scene::Collider& collider, const ColliderPlace& place);
+physics::Body bodyOf(const scene::ColliderNumbers& collider, const ColliderPlace& place);
 
 }  // namespace nutatio::layers

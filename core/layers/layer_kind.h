@@ -1,4 +1,4 @@
-// What a layer kind is, and the parts a simulated layer is made of.
+// What a layer kind is, and the movers a simulated layer is made of.
 #pragma once
 
 #include <memory>
@@ -26,7 +26,7 @@ class PoseView {
     const Xform& local(int joint) const {
         return m_track ? m_track->at(joint, m_frame) : m_locals[static_cast<std::size_t>(joint)];
     }
-    /// Frame of the shot whose keys, cuts and other actors hold.
+    /// Frame of the shot whose settings, cuts and other actors hold.
     int frame() const { return m_frame; }
     double time() const { return m_time; }
 
@@ -37,32 +37,54 @@ class PoseView {
     std::span<const Xform> m_locals;
 };
 
-/// What a layer may read beside its input motion.
+using ResolvedPtr = std::shared_ptr<const scene::Resolved>;
+
+/// What a layer may read beside its input motion, settings resolved for the shot.
 struct LayerContext {
-    /// Another actor: its joints, and how its body moves. Strands meet bodies, not what layers add to them elsewhere, so that no
-    /// two actors can wait for each other.
+    /// Another actor: its joints, where it stands, and how it moves below this layer.
     struct Other {
         std::string_view id;
         const rig::Actor* actor = nullptr;
-        const rig::Track* body = nullptr;
+        const rig::Track* track = nullptr;
+        scene::Placement placement;
+    };
+    struct Body {
+        const scene::Collider* collider;
+        ResolvedPtr settings;
+    };
+    struct Blow {
+        const scene::Wind* wind;
+        ResolvedPtr settings;
+    };
+    struct Hold {
+        const scene::Pin* pin;
+        ResolvedPtr settings;
     };
     const rig::Actor& actor;
     const scene::Layer& layer;
-    std::vector<const scene::Collider*> colliders{};  // switched on, with a joint to ride on
-    std::vector<const scene::Wind*> winds{};          // switched on, blowing on this layer
-    std::vector<const scene::Pin*> pins{};            // switched on, holding joints of this actor
+    ResolvedPtr settings;
+    scene::Placement placement{};
+    std::vector<Body> colliders{};  // switched on, with something to ride on
+    std::vector<Blow> winds{};      // switched on, blowing on this layer
+    std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
     std::vector<int> cuts{};  // frames at which the motion begins anew
     double period = 0;        // [s] of a shot that loops; 0: it does not
+
+    /// Alone: a layer of an actor at its plain values, with nothing round it.
+    static LayerContext bare(const rig::Actor& actor, const scene::Layer& layer);
 };
 
-/// One independently moving part of a simulated layer. Live and baked motion both go through start and step.
-class Part {
+/// All that a mover carries from one step to the next: numbers whose meaning is the mover's own.
+using State = std::vector<double>;
+
+/// One independently moving piece of a simulated layer. Live and baked motion both go through start and step.
+class Mover {
   public:
-    virtual ~Part() = default;
+    virtual ~Mover() = default;
     /// Joints whose local transforms `write` gives.
     virtual const std::vector<int>& joints() const = 0;
-    /// Lays the part along `pose`; `next`, one `dt` [s] later, tells how the body moves.
+    /// Lays the mover along `pose`; `next`, one `dt` [s] later, tells how the body moves.
     virtual void start(double dt, const PoseView& pose, const PoseView& next) = 0;
     /// Moves on by `dt` to body pose `goal`. `next` is the pose one dt after it and shapes the speed at the end; `goal` again
     /// when unknown.
@@ -75,31 +97,68 @@ class Part {
 
     /// The point whose answer the Scope shows [units], where the body alone would have it, and the lever that turns its
     /// way into an angle (0: it answers by moving, not by turning).
-    /// Of a joint of the part, or the end beyond it, when `watch` was told of one.
+    /// Of a joint of the mover, or the end beyond it, when `watch` was told of one.
     virtual Vec3 probe() const = 0;
     virtual Vec3 probeGoal() const = 0;
     virtual double probeLever() const = 0;
-    /// Makes `joint` the one that is watched; false when the part does not move it.
+    /// Makes `joint` the one that is watched; false when the mover does not move it.
     virtual bool watch(int joint) = 0;
 };
 
-using Parts = std::vector<std::unique_ptr<Part>>;
+using Movers = std::vector<std::unique_ptr<Mover>>;
 
-/// One kind of layer: its words, its table, and how its parts are made.
+/// A joint that a layer moves, and its place from root (0) to tip (1) for profiles.
+struct Moved {
+    int joint = rig::kNoJoint;
+    double along = 0;
+};
+
+/// What a kind is put on.
+enum class Takes { Chains, Joints, Map, Body };
+
+/// What a filter made of a shot: the columns that it replaced.
+struct Filtered {
+    std::vector<std::pair<int, rig::Column>> joints;
+    std::vector<rig::PatchPtr> patches;
+    std::vector<rig::MorphPtr> morphs;
+    std::vector<std::string> remarks;
+};
+
+struct Feel;
+
+/// One kind of layer: all that other code wants to know of it. A kind has either movers or a filter.
 struct LayerKind {
     std::string_view id;
     std::string_view label;
     std::string_view help;
-    std::string_view target;  // id of the setting that says which joints it acts on
-    std::span<const scene::SettingSpec> settings;
+    std::string_view glyph;  // strokes in a square of 24, as an SVG path
+    Takes takes = Takes::Joints;
+    scene::Table settings;
     /// What stands in the way of running the layer, in one sentence; nothing when it can run.
     std::optional<std::string> (*problem)(const rig::Actor&, const scene::Layer&);
-    /// Parts for a layer without problem, laid out from pose `rest`.
-    Parts (*parts)(const LayerContext&, const PoseView& rest);
+    /// Joints that a layer without problem moves.
+    std::vector<Moved> (*moves)(const rig::Actor&, const scene::Layer&);
+    /// Simulated kinds: movers for a layer without problem, laid out from pose `rest`.
+    Movers (*movers)(const LayerContext&, const PoseView& rest) = nullptr;
+    /// Filters: the whole shot at once, from the motion below.
+    Filtered (*filter)(const LayerContext&, const rig::Track& below, const Cancel&) = nullptr;
+    /// A filter while somebody pulls the actor about: changes `locals`, which are the pose below. Null: it stands aside then.
+    void (*live)(const LayerContext&, const PoseView& pose, std::vector<Xform>& locals) = nullptr;
     /// Joints that a layer makes swing as chains: colliders that were fitted to them stand aside. Null: none.
     std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// It meets bodies, wind and pins.
+    bool meets = false;
+    /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.
+    double (*reach)(const rig::Actor&, const scene::Layer&, const scene::Resolved&) = nullptr;
+    /// Wind moves it, whether or not it meets bodies.
+    bool blown = false;
+    /// Feels that ship with it. Null: none.
+    std::vector<Feel> (*feels)() = nullptr;
 
-    const scene::SettingSpec* setting(std::string_view id) const;
+    const scene::SettingSpec* setting(std::string_view wanted) const { return scene::findRow(settings, wanted); }
+    const scene::SettingSpec* setting(scene::Role role) const { return scene::findRow(settings, role); }
+    /// Id of the setting that says which joints it acts on.
+    std::string_view target() const { return setting(scene::Role::Target)->id; }
 };
 
 }  // namespace nutatio::layers

@@ -6,13 +6,16 @@
 #include <nlohmann/json.hpp>
 
 #include "layers/jiggle/jiggle.h"
-#include "layers/strand/strand_layer.h"
+#include "layers/strand/strand.h"
 #include "scene/items.h"
 
 namespace nutatio::layers {
 
 namespace {
-const std::array<const LayerKind*, 2> kKinds{&kStrandKind, &kJiggleKind};
+const std::array<const LayerKind*, 2> kKinds{
+    &kStrandKind,
+    &kJiggleKind,
+};
 
 std::string shown(double v) {
     char text[40];
@@ -54,74 +57,50 @@ std::string outside(const scene::SettingSpec& spec, double was, double is) {
     return shown(was) + " is outside " + shown(spec.range.low) + " to " + shown(spec.range.high) + "; " + shown(is) + " is used";
 }
 
-/// Moves what this version cannot use out of the way; it stays in the file.
-template <class Map>
-void setAside(Map& from, Map& to, const scene::Layer& layer, const LayerKind& kind, bool scene::SettingSpec::*may,
-              const char* what, std::vector<std::string>& said) {
-    for (auto at = from.begin(); at != from.end();) {
-        const scene::SettingSpec* spec = kind.setting(at->first);
-        if (spec && spec->*may) {
-            ++at;
+/// A profile of a setting that may not have one stays in the file; its values lie within range.
+void settleProfiles(scene::Tuned& tuned, scene::Table table, const std::string& who, std::vector<std::string>& said) {
+    for (auto at = tuned.profiles.begin(); at != tuned.profiles.end();) {
+        const scene::SettingSpec* spec = findRow(table, at->first);
+        if (!spec || !spec->profiled) {
+            said.push_back(who + ": \"" + at->first + "\" cannot have a profile in this version; the file keeps it and it does nothing");
+            tuned.idleProfiles.insert(tuned.profiles.extract(at++));
             continue;
         }
-        said.push_back("layer \"" + layer.name + "\": \"" + at->first + "\" cannot have " + what +
-                       " in this version; the file keeps them and they do nothing");
-        to.insert(from.extract(at++));
-    }
-}
-
-/// Keys and profiles belong to settings that may have them; their values stay within range.
-void settleKeys(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
-    setAside(layer.keys, layer.idleKeys, layer, kind, &scene::SettingSpec::keyable, "keys", said);
-    setAside(layer.profiles, layer.idleProfiles, layer, kind, &scene::SettingSpec::profiled, "a profile", said);
-    for (auto& [id, keys] : layer.keys) {
-        const scene::SettingSpec& spec = *kind.setting(id);
         int moved = 0;
-        for (scene::KeyAt& k : keys) {
-            const double kept = scene::clampTo(spec, k.value);
-            moved += kept != k.value;
-            k.value = kept;
-        }
-        if (moved)
-            said.push_back("layer \"" + layer.name + "\", " + std::string(spec.label) + ": " + std::to_string(moved) +
-                           " of its keys lay outside " + shown(spec.range.low) + " to " + shown(spec.range.high) +
-                           "; the nearest value is used");
-    }
-    for (auto& [id, profile] : layer.profiles) {
-        int moved = 0;
-        for (scene::ProfilePoint& p : profile) {
+        for (scene::ProfilePoint& p : at->second) {
             const double kept = std::clamp(p.times, 0.0, scene::kMostTimes);
             moved += kept != p.times;
             p.times = kept;
         }
         if (moved)
-            said.push_back("layer \"" + layer.name + "\", " + std::string(kind.setting(id)->label) + ": " +
-                           std::to_string(moved) + " points of its profile lay outside 0 to " + shown(scene::kMostTimes) +
+            said.push_back(who + ", " + std::string(spec->label) + ": " + std::to_string(moved) +
+                           " points of its profile lay outside 0 to " + shown(scene::kMostTimes) +
                            "; the nearest value is used");
+        ++at;
     }
 }
 
 /// The default takes the place of a value that this version cannot use, which stays in the file.
-void standIn(scene::Layer& layer, const scene::SettingSpec& spec) {
-    scene::Layer::Idle& idle = layer.idleValues[std::string(spec.id)];
-    scene::Value& value = layer.values[std::string(spec.id)];
+void standIn(scene::Tuned& tuned, const scene::SettingSpec& spec) {
+    scene::Tuned::Idle& idle = tuned.idleValues[std::string(spec.id)];
+    scene::Value& value = tuned.values[std::string(spec.id)];
     if (!idle.value) std::visit([&](const auto& v) { idle.value = std::make_shared<const nlohmann::ordered_json>(v); }, value);
     value = scene::startValue(spec);
     idle.standIn = value;
 }
 
-void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::string>& said) {
-    for (const scene::SettingSpec& spec : kind.settings) {
-        const auto at = layer.values.find(spec.id);
-        const std::string where = "layer \"" + layer.name + "\", " + std::string(spec.label);
-        if (at == layer.values.end()) {
-            const bool unusable = layer.idleValues.count(spec.id) > 0;
-            layer.values[std::string(spec.id)] = scene::startValue(spec);
+void settleTuned(scene::Tuned& tuned, scene::Table table, const std::string& who, std::vector<std::string>& said) {
+    for (const scene::SettingSpec& spec : table) {
+        const auto at = tuned.values.find(spec.id);
+        const std::string where = who + ", " + std::string(spec.label);
+        if (at == tuned.values.end()) {
+            const bool unusable = tuned.idleValues.count(spec.id) > 0;
+            tuned.values[std::string(spec.id)] = scene::startValue(spec);
             if (!unusable) continue;
-            standIn(layer, spec);
+            standIn(tuned, spec);
             said.push_back(where + ": the value is of the wrong type; the default is used and the file keeps the value");
         } else if (!rightType(spec, at->second)) {
-            standIn(layer, spec);
+            standIn(tuned, spec);
             said.push_back(where + ": the value is of the wrong type; the default is used and the file keeps the value");
         } else if (spec.type == scene::SettingType::Number) {
             double& v = std::get<double>(at->second);
@@ -133,56 +112,78 @@ void settleLayer(scene::Layer& layer, const LayerKind& kind, std::vector<std::st
         } else if (spec.type == scene::SettingType::Choice && !isChoice(spec, std::get<std::string>(at->second))) {
             said.push_back(where + ": \"" + std::get<std::string>(at->second) + "\" is not one of " + choiceList(spec) + "; \"" +
                            std::string(choicesOf(spec).front()) + "\" is used");
-            standIn(layer, spec);
+            standIn(tuned, spec);
         }
     }
-    for (const auto& [id, idle] : layer.idleValues)
-        if (!kind.setting(id))
-            said.push_back("layer \"" + layer.name + "\": \"" + id + "\" is not known and does nothing; the file keeps it");
-    settleKeys(layer, kind, said);
+    for (const auto& [id, idle] : tuned.idleValues)
+        if (!findRow(table, id)) said.push_back(who + ": \"" + id + "\" is not known and does nothing; the file keeps it");
+    settleProfiles(tuned, table, who, said);
+}
+
+std::string nameOf(const scene::Owner& owner, const scene::Tuned& tuned) {
+    std::string list(scene::listName(owner.list));
+    list.pop_back();
+    return list + " \"" + tuned.name + "\"";
+}
+
+/// Keys stay in the file whatever this version makes of them; those that count lie within range.
+void settleShots(scene::Scene& scene, std::vector<std::string>& said) {
+    for (std::size_t i = 0; i < scene.shots.size(); ++i)
+        for (const auto& [owner, all] : scene.shots[i].keys) {
+            const scene::Tuned* tuned = std::as_const(scene).tuned(owner);
+            if (!tuned) continue;
+            const scene::Table table = tableOf(scene, owner);
+            for (const auto& [id, keys] : all) {
+                const scene::SettingSpec* spec = findRow(table, id);
+                const std::string who = nameOf(owner, *tuned);
+                if (!spec || !spec->keyable) {
+                    if (!table.empty())
+                        said.push_back(who + ": \"" + id + "\" cannot have keys in this version; the file keeps them and they do nothing");
+                    continue;
+                }
+                const auto moved = std::count_if(keys.begin(), keys.end(), [&](const scene::KeyAt& k) {
+                    return scene::clampTo(*spec, k.value) != k.value;
+                });
+                if (moved == 0) continue;
+                for (scene::KeyAt& k : scene.shots.edit(i).keys[owner].find(id)->second) k.value = scene::clampTo(*spec, k.value);
+                said.push_back(who + ", " + std::string(spec->label) + ": " + std::to_string(moved) + " of its keys lay outside " +
+                               shown(spec->range.low) + " to " + shown(spec->range.high) + "; the nearest value is used");
+            }
+        }
 }
 
 void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
     const auto missing = [&](const std::string& actorId, const std::string& joint) {
-        const scene::ActorEntry* actor = scene.actor(actorId);
+        const scene::ActorEntry* actor = std::as_const(scene).actor(actorId);
         return !actor || actor->actor->skeleton.find(joint) == rig::kNoJoint;
     };
-    const auto clamped = [&](auto& item, const char* what) {
-        scene::clampItem(item, [&](const scene::SettingSpec& row, double was, double is) {
-            std::string label(row.label);
-            label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
-            said.push_back(std::string(what) + " \"" + item.name + "\": " + label + " " + outside(row, was, is));
-        });
+    const auto settled = [&](auto& list, scene::Table table, const char* what) {
+        for (std::size_t i = 0; i < list.size(); ++i)
+            settleTuned(list.edit(i), table, std::string(what) + " \"" + list[i].name + "\"", said);
     };
-    for (scene::Collider& c : scene.colliders) {
+    settled(scene.actors, scene::actorTable(), "actor");
+    settled(scene.colliders, scene::colliderTable(), "collider");
+    settled(scene.pins, scene::pinTable(), "pin");
+    settled(scene.winds, scene::windTable(), "wind");
+    for (const scene::Collider& c : scene.colliders)
         if (!c.actor.empty() && missing(c.actor, c.joint))
             said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
                            "\"; the collider is kept and does nothing");
-        clamped(c, "collider");
-    }
-    for (scene::Pin& p : scene.pins) {
+    for (const scene::Pin& p : scene.pins) {
         if (missing(p.actor, p.joint))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint +
                            "\" to hold; the pin is kept and does nothing");
         else if (!p.toActor.empty() && missing(p.toActor, p.toJoint))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.toJoint +
                            "\" to hold to; the pin is kept and does nothing");
-        clamped(p, "pin");
-        for (scene::KeyAt& k : p.strengthKeys) k.value = std::clamp(k.value, 0.0, 1.0);
     }
-    for (scene::Wind& w : scene.winds) {
-        clamped(w, "wind");
+    for (const scene::Wind& w : scene.winds)
         for (const std::string& id : w.layers)
-            if (!scene.layer(id)) said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
-    }
+            if (!std::as_const(scene).layer(id))
+                said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
 }
 
 }  // namespace
-
-const scene::SettingSpec* LayerKind::setting(std::string_view wanted) const {
-    const auto at = std::find_if(settings.begin(), settings.end(), [&](const auto& s) { return s.id == wanted; });
-    return at == settings.end() ? nullptr : &*at;
-}
 
 std::span<const LayerKind* const> kinds() {
     return kKinds;
@@ -193,6 +194,25 @@ const LayerKind* findKind(std::string_view id) {
     return at == kKinds.end() ? nullptr : *at;
 }
 
+scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner) {
+    switch (owner.list) {
+        case scene::List::Actors:
+            return scene::actorTable();
+        case scene::List::Colliders:
+            return scene::colliderTable();
+        case scene::List::Winds:
+            return scene::windTable();
+        case scene::List::Pins:
+            return scene::pinTable();
+        case scene::List::Layers: {
+            const scene::Layer* l = scene.layer(owner.id);
+            const LayerKind* kind = l ? findKind(l->kind) : nullptr;
+            return kind ? kind->settings : scene::Table{};
+        }
+    }
+    return {};
+}
+
 scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
                       std::vector<std::string> joints) {
     scene::Layer l;
@@ -201,7 +221,7 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     l.values = scene::startValues(kind.settings);
     l.name = joints.empty() ? std::string(kind.label) : partName(joints.front());
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
-    l.values[std::string(kind.target)] = std::move(joints);
+    l.set(kind.target(), std::move(joints));
     l.id = scene.freshId(l.name + "-" + std::string(kind.id));
     return l;
 }
@@ -264,15 +284,16 @@ std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry
 
 std::vector<std::string> settle(scene::Scene& scene) {
     std::vector<std::string> said;
-    for (scene::Layer& layer : scene.layers) {
+    for (std::size_t i = 0; i < scene.layers.size(); ++i) {
+        scene::Layer& layer = scene.layers.edit(i);
         const LayerKind* kind = findKind(layer.kind);
-        const scene::ActorEntry* actor = scene.actor(layer.actor);
+        const scene::ActorEntry* actor = std::as_const(scene).actor(layer.actor);
         if (!kind) {
             said.push_back("layer \"" + layer.name + "\": this version has no layer kind \"" + layer.kind +
                            "\"; the layer is kept and does nothing");
             continue;
         }
-        settleLayer(layer, *kind, said);
+        settleTuned(layer, kind->settings, "layer \"" + layer.name + "\"", said);
         if (!actor)
             said.push_back("layer \"" + layer.name + "\": there is no actor \"" + layer.actor +
                            "\"; the layer is kept and does nothing");
@@ -280,6 +301,7 @@ std::vector<std::string> settle(scene::Scene& scene) {
             said.push_back("layer \"" + layer.name + "\": " + *problem + "; the layer is kept and does nothing");
     }
     settleItems(scene, said);
+    settleShots(scene, said);
     return said;
 }
 

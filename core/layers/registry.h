@@ -12,6 +12,9 @@ std::span<const LayerKind* const> kinds();
 /// nullptr when there is no such kind.
 const LayerKind* findKind(std::string_view id);
 
+/// The table that describes a thing of the scene; empty when there is none.
+scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner);
+
 /// A new layer of `kind` on `joints` (references) of `actor`, with the table's defaults and an id of its own.
 scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
                       std::vector<std::string> joints);
@@ -22,7 +25,7 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
 /// By joint: whether some layer of the scene makes it swing as part of a chain.
 std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry& actor);
 
-/// Makes every layer's values fit its kind's table: missing ones get the default, numbers out of range the nearest in range,
+/// Makes all values and keys fit their tables: missing ones get the default, numbers out of range the nearest in range,
 /// wrong types the default, while the file keeps what this version cannot use. Returns a sentence for each repair, and for each layer or collider that cannot act.
 std::vector<std::string> settle(scene::Scene& scene);
 

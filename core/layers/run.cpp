@@ -6,11 +6,13 @@
 #include <atomic>
 #include <mutex>
 
+#include "layers/registry.h"
+
 namespace nutatio::layers {
 
 namespace {
 
-/// Frames of the body in the order a part lives through them: pre-roll first, then the shot.
+/// Frames of the body in the order a mover lives through them: pre-roll first, then the shot.
 class Sequence {
   public:
     Sequence(const rig::Track& track, int preroll, bool loops) : m_track(track), m_preroll(preroll), m_loops(loops) {}
@@ -30,7 +32,7 @@ class Sequence {
     bool m_loops;
 };
 
-/// Counts the steps of all parts and tells of them at every hundredth.
+/// Counts the steps of all movers and tells of them at every hundredth.
 class Counter {
   public:
     Counter(std::size_t all, const Progress& progress) : m_all(all), m_progress(progress) {}
@@ -53,9 +55,9 @@ class Counter {
     std::size_t m_told = 0;
 };
 
-std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
+std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
                                  Counter& counter) {
-    const std::size_t n = part.joints().size();
+    const std::size_t n = mover.joints().size();
     std::vector<rig::Column> columns(n);
     for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
     std::vector<Xform> out(n);
@@ -64,74 +66,104 @@ std::vector<rig::Column> runPart(Part& part, const Sequence& sequence, const rig
         if (cancel.asked()) throw Cancelled{};
         counter.one();
         if (s == sequence.first())
-            part.start(dt, sequence.at(s), sequence.at(s + 1));
+            mover.start(dt, sequence.at(s), sequence.at(s + 1));
         else
-            part.step(dt, sequence.at(s), sequence.at(s + 1));
+            mover.step(dt, sequence.at(s), sequence.at(s + 1));
         if (s < 0) continue;
-        part.write(sequence.at(s), out);
+        mover.write(sequence.at(s), out);
         for (std::size_t k = 0; k < n; ++k) columns[k].push_back(out[k]);
     }
     return columns;
 }
 
-}  // namespace
-
-Ran run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
-        const Progress& progress) {
-    Parts parts = kind.parts(context, PoseView(below, 0));
+Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+                  const Progress& progress) {
+    Movers movers = kind.movers(context, PoseView(below, 0));
     std::size_t joints = 0;
-    for (const auto& p : parts) joints += p->joints().size();
+    for (const auto& m : movers) joints += m->joints().size();
     if (joints * static_cast<std::size_t>(below.frames()) > kMostTransforms)
         throw Failure("", std::to_string(joints) + " joints over " + std::to_string(below.frames()) +
                               " frames are more than there is room for");
-    const Sequence sequence(below, static_cast<int>(std::lround(context.layer.number("preroll"))), below.closes(context.actor));
-    Counter counter(std::max<std::size_t>(1, parts.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
+    const scene::SettingSpec* preroll = kind.setting(scene::Role::Preroll);
+    const int before = preroll ? static_cast<int>(std::lround(context.settings->at(preroll->id))) : 0;
+    const Sequence sequence(below, before, context.period > 0);
+    Counter counter(std::max<std::size_t>(1, movers.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
-    std::vector<std::vector<rig::Column>> columns(parts.size());
+    std::vector<std::vector<rig::Column>> columns(movers.size());
     std::atomic<bool> stopped{false};
-    tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t i) {
+    tbb::parallel_for(std::size_t{0}, movers.size(), [&](std::size_t i) {
         try {
-            columns[i] = runPart(*parts[i], sequence, below, cancel, counter);
+            columns[i] = runMover(*movers[i], sequence, below, cancel, counter);
         } catch (const Cancelled&) {
             stopped = true;
         }
     });
     if (stopped) throw Cancelled{};
-    Ran out{below, {}};
-    for (std::size_t i = 0; i < parts.size(); ++i)
-        for (std::size_t k = 0; k < parts[i]->joints().size(); ++k) {
-            const int joint = parts[i]->joints()[k];
-            if (!std::all_of(columns[i][k].begin(), columns[i][k].end(), [](const Xform& x) { return x.isFinite(); }))
-                throw Failure("", "the motion of \"" + context.actor.skeleton.label(joint) + "\" grows beyond all numbers");
-            out.track.replace(joint, std::move(columns[i][k]));
-        }
-    for (const auto& p : parts)
-        for (std::string& r : p->remarks()) out.remarks.push_back(std::move(r));
+    Filtered out;
+    for (std::size_t i = 0; i < movers.size(); ++i)
+        for (std::size_t k = 0; k < movers[i]->joints().size(); ++k)
+            out.joints.emplace_back(movers[i]->joints()[k], std::move(columns[i][k]));
+    for (const auto& m : movers)
+        for (std::string& r : m->remarks()) out.remarks.push_back(std::move(r));
     return out;
 }
 
-bool mixesWhole(const scene::Layer& layer) {
-    const auto [low, high] = layer.span("mix");
-    return low >= 1 && high >= 1;
+}  // namespace
+
+LayerContext LayerContext::bare(const rig::Actor& actor, const scene::Layer& layer) {
+    const LayerKind* kind = findKind(layer.kind);
+    LayerContext c{actor, layer,
+                   std::make_shared<const scene::Resolved>(layer, kind ? kind->settings : scene::Table{})};
+    c.placement.metres = actor.metresPerUnit;
+    return c;
+}
+
+Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+             const Progress& progress) {
+    Filtered out = kind.movers ? simulate(kind, context, below, cancel, progress) : kind.filter(context, below, cancel);
+    for (const auto& [joint, column] : out.joints)
+        if (!std::all_of(column.begin(), column.end(), [](const Xform& x) { return x.isFinite(); }))
+            throw Failure("", "the motion of \"" + context.actor.skeleton.label(joint) + "\" grows beyond all numbers");
+    for (const auto& patch : out.patches)
+        if (!std::all_of(patch->offsets.begin(), patch->offsets.end(), [](const Vec3f& v) { return v.allFinite(); }))
+            throw Failure("", "the motion of its vertices grows beyond all numbers");
+    return out;
+}
+
+Shares::Shares(const LayerKind& kind, ResolvedPtr settings) : m_settings(std::move(settings)) {
+    const auto read = [&](scene::Role role, std::string_view& id) {
+        const scene::SettingSpec* row = kind.setting(role);
+        if (!row) return std::pair{1.0, 1.0};
+        id = row->id;
+        auto [low, high] = m_settings->span(id);
+        for (const scene::ProfilePoint& p : m_settings->profile(id)) {
+            low = std::min(low, low * p.times);
+            high = std::max(high, high * p.times);
+        }
+        return std::pair{low, high};
+    };
+    const auto mix = read(scene::Role::Mix, m_mix), amount = read(scene::Role::Amount, m_amount);
+    m_whole = mix.first >= 1 && mix.second <= 1 && amount.first == 1 && amount.second == 1;
+    m_none = mix.second <= 0 || amount.second <= 0;
+}
+
+void Shares::hash(Hasher& into) const {
+    m_settings->hashOne(into, m_mix);
+    m_settings->hashOne(into, m_amount);
+}
+
+double Shares::at(int frame, double along) const {
+    const double mix = m_mix.empty() ? 1 : std::min(1.0, m_settings->at(m_mix, frame, along));
+    return mix * (m_amount.empty() ? 1 : m_settings->at(m_amount, frame, along));
 }
 
 Xform mixed(const Xform& a, const Xform& b, double u) {
-    if (u >= 1) return b;
-    return {a.t + u * (b.t - a.t), blend(a.r, b.r, u), a.s + u * (b.s - a.s)};
-}
-
-rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer) {
-    rig::Track out = below;
-    std::vector<double> mix;
-    for (int f = 0; f < below.frames(); ++f) mix.push_back(layer.numberAt("mix", f));
-    for (int j = 0; j < below.joints(); ++j) {
-        if (below.column(j) == above.column(j)) continue;
-        rig::Column c(static_cast<std::size_t>(below.frames()));
-        for (int f = 0; f < below.frames(); ++f)
-            c[static_cast<std::size_t>(f)] = mixed(below.at(j, f), above.at(j, f), mix[static_cast<std::size_t>(f)]);
-        out.replace(j, std::move(c));
-    }
-    return out;
+    if (u == 1) return b;
+    if (u <= 1) return {a.t + u * (b.t - a.t), blend(a.r, b.r, u), a.s + u * (b.s - a.s)};
+    const Quat turn = fromRotationVector(u * rotationVector(b.r * a.r.conjugate()));
+    // A joint is never shrunk to nothing or turned inside out by showing more of it.
+    const Vec3 s = a.s.array() * (b.s.array() / a.s.array()).pow(u);
+    return {a.t + u * (b.t - a.t), (turn * a.r).normalized(), s.allFinite() ? s : b.s};
 }
 
 }  // namespace nutatio::layers

@@ -6,26 +6,35 @@
 
 namespace nutatio::layers {
 
-struct Ran {
-    rig::Track track;
-    std::vector<std::string> remarks;  // what a person should know, a sentence each
-};
-
 /// The most transforms that one layer may ask for.
 inline constexpr std::size_t kMostTransforms = std::size_t{1} << 25;
 
-/// The track with the layer's parts simulated over every frame, at full mix. Same bits for any number of threads.
-/// `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked to stop, and Failure
-/// when the motion is not finite or would take more room than kMostTransforms.
-Ran run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
-        const Progress& progress = {});
+/// What a layer makes of a shot, at full mix and amount: its movers simulated over every frame, or its filter. Same bits for any
+/// number of threads. `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked to
+/// stop, and Failure when the motion is not finite or would take more room than kMostTransforms.
+Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+             const Progress& progress = {});
 
-/// Whether the layer is used whole in every frame.
-bool mixesWhole(const scene::Layer& layer);
+/// How much of a layer shows at each frame of a shot and each place of the part: mix times amount.
+class Shares {
+  public:
+    Shares(const LayerKind& kind, ResolvedPtr settings);
+    double at(int frame, double along) const;
+    /// The layer is used as it is in every frame and place.
+    bool whole() const { return m_whole; }
+    /// Nothing of it shows anywhere.
+    bool none() const { return m_none; }
+    void hash(Hasher& into) const;
+    std::string_view mix() const { return m_mix; }
+    std::string_view amount() const { return m_amount; }
 
-/// One joint's transform mixed.
-Xform mixed(const Xform& below, const Xform& above, double mix);
-/// `above` mixed over `below` by the layer's mix at every frame: 0 gives below, 1 gives above.
-rig::Track mixed(const rig::Track& below, const rig::Track& above, const scene::Layer& layer);
+  private:
+    ResolvedPtr m_settings;
+    std::string_view m_mix, m_amount;
+    bool m_whole = false, m_none = false;
+};
+
+/// One joint's transform mixed; a share beyond 1 goes on past `above` along the same turn.
+Xform mixed(const Xform& below, const Xform& above, double share);
 
 }  // namespace nutatio::layers

@@ -10,21 +10,23 @@ namespace nutatio::measure {
 
 namespace {
 
-using layers::Part;
+using layers::Mover;
 using layers::PoseView;
 
 constexpr int kMostSteps = 120 * 90;
 
-/// The part of the layer that moves `joint`, or the first one, with some of the layer's settings changed. `joint` becomes
+/// The mover that moves `joint`, or the first one, with some of the layer's settings changed and nothing round it. `joint` becomes
 /// kNoJoint when none moves it.
-std::unique_ptr<Part> watchedPart(const layers::LayerKind& kind, const layers::LayerContext& context, const scene::Layer& layer,
-                                  const PoseView& pose, int& joint) {
-    layers::Parts parts = kind.parts({context.actor, layer}, pose);
+std::unique_ptr<Mover> watchedMover(const layers::LayerKind& kind, const layers::LayerContext& context, scene::Resolved settings,
+                                    const PoseView& pose, int& joint) {
+    layers::LayerContext alone{context.actor, context.layer, std::make_shared<const scene::Resolved>(std::move(settings)),
+                               context.placement};
+    layers::Movers movers = kind.movers(alone, pose);
     if (joint != rig::kNoJoint)
-        for (auto& p : parts)
-            if (p->watch(joint)) return std::move(p);
+        for (auto& m : movers)
+            if (m->watch(joint)) return std::move(m);
     joint = rig::kNoJoint;
-    return parts.empty() ? nullptr : std::move(parts.front());
+    return movers.empty() ? nullptr : std::move(movers.front());
 }
 
 /// The pose with the whole body shifted by `by` [units].
@@ -68,13 +70,13 @@ void fitPoles(const std::vector<double>& e, std::size_t from, std::size_t to, st
 }
 
 /// Where the part is against where the body has it, across the part, in shares of `size`.
-double lagOf(const Part& part, const Vec3& across, double size) {
+double lagOf(const Mover& part, const Vec3& across, double size) {
     return (part.probe() - part.probeGoal()).dot(across) / size;
 }
 
 /// Swing rate and damping from a part that is leaned over gently and let go: a moving body slows over two swings, ever harder, to
 /// a stand. Leaning excites the first mode almost alone; a step would stir the higher ones too.
-void readSwing(Part& part, const Push& view, double f, double seconds, Response& r) {
+void readSwing(Mover& part, const Push& view, double f, double seconds, Response& r) {
     if (f <= 0) return;
     const double ramp = 2 / f, most = view.size * std::pow(2 * kPi * f, 2);
     // Slowing from v0 as a(t) = -most (1 - cos(pi t / ramp)) / 2, to a stand at the end of the ramp.
@@ -108,17 +110,21 @@ void readSwing(Part& part, const Push& view, double f, double seconds, Response&
 
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
                                  const std::vector<Xform>& pose, const Cancel& cancel, int joint) {
-    if (kind.problem(context.actor, context.layer)) return std::nullopt;
-    scene::Layer bare = context.layer;
-    const double gravity = bare.number("gravity") + bare.number("sag");
-    for (const char* pull : {"gravity", "sag"})
-        if (kind.setting(pull)) bare.values[pull] = 0.0;
-    for (const char* felt : {"felt_travel", "felt_turn"})
-        if (kind.setting(felt)) bare.values[felt] = 1.0;
-    const std::unique_ptr<Part> part = watchedPart(kind, context, bare, PoseView(pose), joint);
+    if (!kind.movers || kind.problem(context.actor, context.layer)) return std::nullopt;
+    const auto of = [&](scene::Role role) {
+        const scene::SettingSpec* row = kind.setting(role);
+        return row ? context.settings->at(row->id) : 0.0;
+    };
+    const double gravity = of(scene::Role::Pull);
+    scene::Resolved bare = *context.settings;
+    for (const scene::SettingSpec& row : kind.settings) {
+        if (row.role == scene::Role::Pull) bare = bare.with(row.id, 0);
+        if (row.role == scene::Role::Felt) bare = bare.with(row.id, 1);
+    }
+    const std::unique_ptr<Mover> part = watchedMover(kind, context, bare, PoseView(pose), joint);
     if (!part) return std::nullopt;
 
-    const double f = bare.number("swing"), zeta = physics::dampingRatio(bare.number("bounces"));
+    const double f = of(scene::Role::Rate), zeta = physics::dampingRatio(of(scene::Role::Damping));
     Response r;
     r.joint = joint;
     // The grid of the shot's own substeps: what is measured is what is baked.
@@ -153,9 +159,10 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
 
     r.sagIsAngle = part->probeLever() > 0;
     if (gravity != 0) {
-        scene::Layer heavy = context.layer;
-        if (kind.setting("bounces")) heavy.values["bounces"] = 0.5;  // the resting place is the same, and reached sooner
-        const std::unique_ptr<Part> hanging = watchedPart(kind, context, heavy, PoseView(pose), joint);
+        scene::Resolved heavy = *context.settings;
+        // The resting place is the same, and reached sooner.
+        if (const scene::SettingSpec* damping = kind.setting(scene::Role::Damping)) heavy = heavy.with(damping->id, 0.5);
+        const std::unique_ptr<Mover> hanging = watchedMover(kind, context, std::move(heavy), PoseView(pose), joint);
         hanging->start(r.dt, PoseView(pose), PoseView(pose));
         const int wait = std::min(kMostSteps, static_cast<int>((f > 0 ? std::min(6 / f, 60.0) : 10.0) / r.dt));
         for (int k = 0; k < wait; ++k) {

@@ -8,19 +8,23 @@ namespace nutatio::measure {
 
 namespace {
 
+using scene::Role;
+
 class Tuning {
   public:
     Tuning(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
            const Cancel& cancel, int joint)
-        : m_kind(kind), m_context(context), m_layer(context.layer), m_pose(pose), m_cancel(cancel), m_joint(joint) {}
+        : m_kind(kind), m_context(context), m_settings(*context.settings), m_pose(pose), m_cancel(cancel), m_joint(joint) {}
 
-    double number(const char* id) const { return m_layer.number(id); }
-    void set(const char* id, double value) {
-        const scene::SettingSpec* spec = m_kind.setting(id);
-        m_layer.values[id] = m_found[id] = scene::clampTo(*spec, value);
+    double number(scene::Role role) const { return m_settings.at(m_kind.setting(role)->id); }
+    void set(scene::Role role, double value) {
+        const scene::SettingSpec* spec = m_kind.setting(role);
+        const double kept = m_found[std::string(spec->id)] = scene::clampTo(*spec, value);
+        m_settings = m_settings.with(spec->id, kept);
     }
     std::optional<Response> measured() const {
-        layers::LayerContext c{m_context.actor, m_layer};
+        const layers::LayerContext c{m_context.actor, m_context.layer, std::make_shared<const scene::Resolved>(m_settings),
+                                     m_context.placement};
         return response(m_kind, c, m_pose, m_cancel, m_joint);
     }
     const std::map<std::string, double>& found() const { return m_found; }
@@ -28,7 +32,7 @@ class Tuning {
   private:
     const layers::LayerKind& m_kind;
     const layers::LayerContext& m_context;
-    scene::Layer m_layer;
+    scene::Resolved m_settings;
     const std::vector<Xform>& m_pose;
     const Cancel& m_cancel;
     int m_joint;
@@ -43,7 +47,7 @@ void tunePeak(Tuning& t, const Wanted& wanted) {
     for (int k = 0; k < kTries; ++k) {
         const auto r = t.measured();
         if (!r) return;
-        const double zeta = std::clamp(physics::dampingRatio(t.number("bounces")), 0.008, 1.0);
+        const double zeta = std::clamp(physics::dampingRatio(t.number(Role::Damping)), 0.008, 1.0);
         double next = zeta;
         if (wanted.overshoot >= 0) {
             if (r->overshoot > wanted.overshoot) {
@@ -63,13 +67,14 @@ void tunePeak(Tuning& t, const Wanted& wanted) {
             ratio = std::clamp(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)),
                                0.25, 4.0);
         const bool near = next == zeta && std::abs(ratio - 1) < 8e-3;
-        if (wanted.overshoot >= 0) t.set("bounces", physics::bouncesOf(next));
-        if (wanted.peakTime > 0) t.set("swing", std::max(0.05, t.number("swing") * ratio));
+        if (wanted.overshoot >= 0) t.set(Role::Damping, physics::bouncesOf(next));
+        if (wanted.peakTime > 0) t.set(Role::Rate, std::max(0.05, t.number(Role::Rate) * ratio));
         if (near) return;
     }
 }
 
-void tuneSag(Tuning& t, const char* pull, double wanted) {
+void tuneSag(Tuning& t, double wanted) {
+    constexpr Role pull = Role::Pull;
     if (wanted <= 0) {
         t.set(pull, 0);
         return;
@@ -105,10 +110,10 @@ void tuneSag(Tuning& t, const char* pull, double wanted) {
 
 std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
                                           const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel, int joint) {
-    if (kind.problem(context.actor, context.layer)) return {};
+    if (!kind.movers || kind.problem(context.actor, context.layer)) return {};
     Tuning t(kind, context, pose, cancel, joint);
     if (wanted.overshoot >= 0 || wanted.peakTime > 0) tunePeak(t, wanted);
-    if (wanted.sag >= 0) tuneSag(t, kind.setting("gravity") ? "gravity" : "sag", wanted.sag);
+    if (wanted.sag >= 0 && kind.setting(Role::Pull)) tuneSag(t, wanted.sag);
     return t.found();
 }
 

@@ -133,8 +133,7 @@ StrandBatch::StrandBatch(std::span<const StrandPlan> plans, double h, int width)
         prepareEmpty(lane, used);
         if (lane >= m_lanes) continue;
         if (!hangsInLine(plans[static_cast<std::size_t>(lane)].links)) m_features |= kOffLine;
-        prepareMasses(lane, plans[static_cast<std::size_t>(lane)]);
-        prepareStiffness(lane, plans[static_cast<std::size_t>(lane)]);
+        prepareShape(lane, plans[static_cast<std::size_t>(lane)]);
         tune(lane, plans[static_cast<std::size_t>(lane)]);
     }
 }
@@ -175,6 +174,21 @@ void StrandBatch::prepareEmpty(int lane, std::size_t from) {
     }
 }
 
+void StrandBatch::prepareShape(int lane, const StrandPlan& plan) {
+    for (std::size_t i = 0; i < plan.links.size(); ++i) {
+        const LinkDef& l = plan.links[i];
+        at(lane, i, FIELD(length)) = at(lane, i, FIELD(reach)) = l.length;
+        at(lane, i, FIELD(alive)) = 1;
+        at(lane, i, FIELD(inverseLength)) = 1 / l.length;
+        put(lane, i, FIELD(direction), l.direction);
+        put(lane, i, FIELD(attach), l.attach);
+        Vec3 u = l.axisU - l.direction * l.direction.dot(l.axisU);
+        u = u.norm() > 1e-6 ? Vec3(u.normalized()) : anySquareTo(l.direction);
+        put(lane, i, FIELD(axisU), u);
+        put(lane, i, FIELD(axisV), Vec3(l.direction.cross(u)));
+    }
+}
+
 void StrandBatch::prepareMasses(int lane, const StrandPlan& plan) {
     double total = 0;
     for (const LinkDef& l : plan.links) total += l.length;
@@ -199,21 +213,13 @@ void StrandBatch::prepareMasses(int lane, const StrandPlan& plan) {
         if (const int p = plan.links[i].parent; p >= 0) carried[static_cast<std::size_t>(p)] += carried[i];
     for (std::size_t i = 0; i < n; ++i) {
         const LinkDef& l = plan.links[i];
-        at(lane, i, FIELD(length)) = at(lane, i, FIELD(reach)) = l.length;
-        at(lane, i, FIELD(alive)) = 1;
-        at(lane, i, FIELD(inverseLength)) = 1 / l.length;
         at(lane, i, FIELD(mass)) = mass[i];
         at(lane, i, FIELD(carried)) = carried[i];
         at(lane, i, FIELD(twistInertia)) = 0.01 * mass[i] * l.length * l.length;
         at(lane, i, FIELD(lightest)) = l.parent < 0 ? mass[i] : std::min(mass[i], mass[static_cast<std::size_t>(l.parent)]);
-        put(lane, i, FIELD(direction), l.direction);
-        put(lane, i, FIELD(attach), l.attach);
-        Vec3 u = l.axisU - l.direction * l.direction.dot(l.axisU);
-        u = u.norm() > 1e-6 ? Vec3(u.normalized()) : anySquareTo(l.direction);
-        put(lane, i, FIELD(axisU), u);
-        put(lane, i, FIELD(axisV), Vec3(l.direction.cross(u)));
     }
     m_prepared[static_cast<std::size_t>(lane)].total = sum;
+    m_prepared[static_cast<std::size_t>(lane)].endWeight = plan.def.endWeight;
 }
 
 // With p the joints' places and, beyond joint j, m0 = sum m_k, m1 = sum m_k e_k, m2 = sum m_k e_k.e_k over the ends e_k:
@@ -290,6 +296,10 @@ void StrandBatch::prepareStiffness(int lane, const StrandPlan& plan) {
 void StrandBatch::tune(int lane, const StrandPlan& plan) {
     Prepared& prepared = m_prepared[static_cast<std::size_t>(lane)];
     const StrandDef& def = plan.def;
+    if (prepared.endWeight != def.endWeight) {
+        prepareMasses(lane, plan);
+        prepareStiffness(lane, plan);
+    }
     const double w = 2 * kPi * def.swing;
     const Poles usual = fitPoles(w, def.zeta, m_h);
     // At rest the scheme balances khat a/2 against gravity, a little more than w^2: gravity grows by as much, so that sag is

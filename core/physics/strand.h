@@ -130,6 +130,7 @@ class StrandBatch {
   private:
     struct Prepared {
         double sigma = 1, stretchSigma = 1, total = 1, gravityShare = 1;
+        double endWeight = -1;        // that the masses were made for; below 0: none yet
         std::vector<double> inertia;  // by link: sigma I_i scaled by its profile
         Vec3 gravity = Vec3::Zero();
     };
@@ -143,6 +144,7 @@ class StrandBatch {
     void put(int lane, std::size_t link, std::size_t field, const Quat& q);
     Vec3 vector(int lane, std::size_t link, std::size_t field) const;
     Quat quaternion(int lane, std::size_t link, std::size_t field) const;
+    void prepareShape(int lane, const StrandPlan& plan);
     void prepareMasses(int lane, const StrandPlan& plan);
     void prepareStiffness(int lane, const StrandPlan& plan);
     void addBeyond(int lane, const StrandPlan& plan, Eigen::MatrixXd& M, Eigen::MatrixXd& S) const;

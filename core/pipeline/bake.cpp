@@ -68,15 +68,10 @@ class Baker {
           m_scales(rig::scalesAbove(*entry.actor)),
           m_rest(std::make_shared<const rig::Track>(rig::bodyTrack(*entry.actor, -1, {1, 24, 0, 0}))) {}
 
-    /// Grid of clip `clip` (-1: the rest pose for two seconds).
-    rig::FrameGrid grid(int clip, double fps) const {
-        if (clip >= 0) return rig::FrameGrid::covering(m_entry.actor->clips[static_cast<std::size_t>(clip)], fps);
-        return {static_cast<int>(scene::kStillSeconds * fps) + 1, fps, 0, scene::kStillSeconds};
-    }
-
-    /// The clip's motion with everything outside the asked range as it was.
-    ActorResult evaluate(int clip, const rig::FrameGrid& g, BakeReport& report) {
-        ActorResult r = m_evaluator.evaluateActor(m_scene, m_entry, clip, g, m_cancel);
+    /// The actor's motion in a shot, with everything outside the asked range as it was.
+    ActorResult evaluate(const scene::Shot& shot, BakeReport& report) {
+        ActorResult r = *m_evaluator.evaluate(m_scene, shot, m_cancel).actor(m_entry.id);
+        const rig::FrameGrid& g = r.body->grid();
         for (const LayerResult& l : r.layers)
             if (!l.problem.empty()) {
                 report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
@@ -98,16 +93,16 @@ class Baker {
         return r;
     }
 
-    files::NewClip clipOf(int clip, const ActorResult& r, BakeReport& report) const {
+    files::NewClip clipOf(int clip, const std::optional<std::string>& beside, const ActorResult& r, BakeReport& report) const {
         files::NewClip out;
         const bool recorded = clip >= 0 && m_entry.actor->clips[static_cast<std::size_t>(clip)].recorded;
         // The source has no clip of this name: it goes out as a new one, with the body's own motion in it.
         out.source = recorded ? -1 : clip;
-        out.beside = recorded && !m_options.beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : m_options.beside;
+        out.beside = recorded && !beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : beside;
         const rig::Track& before = recorded ? *m_rest : *r.body;
         const rig::FrameGrid& g = r.result->grid();
         BakeReport::ClipReport said;
-        said.name = m_options.beside ? *m_options.beside : clip >= 0 ? m_entry.actor->clipLabel(clip) : "rest pose";
+        said.name = beside ? *beside : clip >= 0 ? m_entry.actor->clipLabel(clip) : "rest pose";
         said.frames = g.frames;
         for (int j = 0; j < r.result->joints(); ++j) {
             if (r.result->column(j) == before.column(j) || (recorded && r.result->holdsStill(j))) continue;
@@ -130,11 +125,33 @@ class Baker {
             }
             said.joints += moved ? 1 : 0;
         }
+        if (clip >= 0 && !beside) sayWhatBecameLinear(m_entry.actor->clips[static_cast<std::size_t>(clip)], out, said.name, report);
         report.clips.push_back(said);
         return out;
     }
 
   private:
+    /// The keys that go out are linear; what was stepped or cubic on a joint that a layer moves is so no more.
+    void sayWhatBecameLinear(const rig::Clip& clip, const files::NewClip& out, const std::string& name, BakeReport& report) const {
+        for (const auto& [was, word] : {std::pair{rig::Interpolation::Step, "stepped"}, {rig::Interpolation::Cubic, "cubic"}}) {
+            std::vector<int> joints;
+            for (const rig::Channel& c : clip.channels)
+                if (c.interpolation == was && std::any_of(out.channels.begin(), out.channels.end(), [&](const rig::Channel& o) {
+                        return o.joint == c.joint && o.path == c.path;
+                    }))
+                    joints.push_back(c.joint);
+            std::sort(joints.begin(), joints.end());
+            joints.erase(std::unique(joints.begin(), joints.end()), joints.end());
+            if (joints.empty()) continue;
+            std::string names;
+            for (std::size_t k = 0; k < std::min<std::size_t>(3, joints.size()); ++k)
+                names += (k ? ", " : "") + m_entry.actor->skeleton.label(joints[k]);
+            if (joints.size() > 3) names += " and " + std::to_string(joints.size() - 3) + " more";
+            report.warnings.push_back("clip \"" + name + "\": the " + word + " keys of " + names +
+                                      " are linear ones now, on the frames of the shot");
+        }
+    }
+
     const scene::Scene& m_scene;
     const scene::ActorEntry& m_entry;
     const BakeOptions& m_options;
@@ -157,6 +174,52 @@ Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const st
         found = &a;
     }
     return found ? found : &scene.actors.front();
+}
+
+/// A shot to hand off, and whether it takes the place of its clip or stands beside it under its own name.
+struct Job {
+    scene::Shot shot;
+    int clip = -1;
+    bool beside = false;
+};
+
+Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options) {
+    const rig::Actor& actor = *entry.actor;
+    std::vector<Job> jobs;
+    const auto firstOf = [&](int clip) -> const scene::Shot* {
+        for (const scene::Shot& s : scene.shots)
+            if (s.lead == entry.id && scene.clipOf(s, entry) == clip) return &s;
+        return nullptr;
+    };
+    const auto addClip = [&](int clip) {
+        if (const scene::Shot* s = firstOf(clip)) {
+            jobs.push_back({*s, clip});
+            return;
+        }
+        // A clip that no shot shows plays by itself.
+        scene::Shot s;
+        s.fps = scene.shot().fps;
+        s.lead = entry.id;
+        if (clip >= 0) s.clips[entry.id] = scene::clipReference(actor, clip);
+        jobs.push_back({std::move(s), clip});
+    };
+    if (options.shot) {
+        const scene::Shot* s = scene.findShot(*options.shot);
+        if (!s) return Error{"", "", "there is no shot \"" + *options.shot + "\""};
+        const int clip = scene.clipOf(*s, entry);
+        jobs.push_back({*s, clip, firstOf(clip) != s && firstOf(clip) != nullptr});
+    } else if (options.clip) {
+        const int clip = actor.findClip(*options.clip);
+        if (clip < 0) return Error{"", "", "there is no clip \"" + *options.clip + "\""};
+        addClip(clip);
+    } else if (actor.clips.empty()) {
+        jobs.push_back({scene.shot(), -1});
+    } else {
+        for (std::size_t c = 0; c < actor.clips.size(); ++c) addClip(static_cast<int>(c));
+    }
+    if (options.fps > 0)
+        for (Job& j : jobs) j.shot.fps = options.fps;
+    return jobs;
 }
 
 /// A BVH's channels are one block over one grid, so bare joints go out with the source's own clip under the new keys.
@@ -203,8 +266,9 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
 
 namespace {
 
-Result<BakeReport> bakeInside(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
+Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& options, const std::filesystem::path& out,
                               Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+    const scene::Scene scene = scene::withoutTrials(given);
     const auto chosen = chooseActor(scene, options.actor);
     if (!chosen) return chosen.error();
     const scene::ActorEntry& entry = *chosen.value();
@@ -212,29 +276,23 @@ Result<BakeReport> bakeInside(const scene::Scene& scene, const BakeOptions& opti
     const bool bvhOut = out.extension() == ".bvh";
     if (bvhOut && actor.source.format != rig::SourceDocument::Format::Bvh)
         return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
-    std::vector<int> clips;
-    if (options.clip) {
-        clips.push_back(actor.findClip(*options.clip));
-        if (clips.front() < 0) return Error{"", "", "there is no clip \"" + *options.clip + "\""};
-    } else {
-        for (std::size_t c = 0; c < actor.clips.size(); ++c) clips.push_back(static_cast<int>(c));
-        if (clips.empty()) clips.push_back(-1);
-    }
-    if (options.beside && clips.size() > 1)
-        return Error{"", "", "one new name cannot serve " + std::to_string(clips.size()) + " clips; choose one with --clip"};
-    const double fps = options.fps > 0 ? options.fps : scene.fps;
+    const auto asked = jobsFor(scene, entry, options);
+    if (!asked) return asked.error();
+    const std::vector<Job>& jobs = asked.value();
+    if (options.beside && jobs.size() > 1)
+        return Error{"", "", "one new name cannot serve " + std::to_string(jobs.size()) + " clips; choose one with --clip"};
 
     BakeReport report;
     Baker baker(scene, entry, options, evaluator, cancel);
     std::vector<files::NewClip> fresh;
-    for (std::size_t k = 0; k < clips.size(); ++k) {
-        const rig::FrameGrid g = baker.grid(clips[k], fps);
-        if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > g.frames))
+    for (std::size_t k = 0; k < jobs.size(); ++k) {
+        const int frames = scene.frames(jobs[k].shot);
+        if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > frames))
             return Error{"", "",
                          "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
-                             " does not lie in the shot's frames 1:" + std::to_string(g.frames)};
-        const ActorResult r = baker.evaluate(clips[k], g, report);
-        files::NewClip clip = baker.clipOf(clips[k], r, report);
+                             " does not lie in the shot's frames 1:" + std::to_string(frames)};
+        const ActorResult r = baker.evaluate(jobs[k].shot, report);
+        files::NewClip clip = baker.clipOf(jobs[k].clip, jobs[k].beside ? std::optional(jobs[k].shot.name) : options.beside, r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, out);
             if (!written) return written.error();
@@ -242,7 +300,7 @@ Result<BakeReport> bakeInside(const scene::Scene& scene, const BakeOptions& opti
         }
         if (actor.source.format == rig::SourceDocument::Format::Bvh) addSourceMotion(actor, clip);
         fresh.push_back(std::move(clip));
-        if (progress) progress(0.95 * static_cast<double>(k + 1) / static_cast<double>(clips.size()));
+        if (progress) progress(0.95 * static_cast<double>(k + 1) / static_cast<double>(jobs.size()));
     }
     if (cancel.asked()) throw Cancelled{};
     const auto written = files::writeGltf(actor, fresh, out);

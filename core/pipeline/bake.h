@@ -23,9 +23,10 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
 
 struct BakeOptions {
     std::string actor;                  // id; empty: the only one with layers, or the only one
-    std::optional<std::string> clip;    // reference; unset: every clip of the actor
+    std::optional<std::string> clip;    // reference; unset: every clip of the actor, each by the first shot that it leads
+    std::optional<std::string> shot;    // id or name; that shot alone, whatever its clip
     std::optional<std::string> beside;  // write new clips under this name beside the source's
-    double fps = 0;                     // 0: the scene's
+    double fps = 0;                     // 0: the shot's
     int firstFrame = 0;                 // range within the shot, counted from 1; 0: the whole clip
     int lastFrame = 0;
     Tolerance tolerance;
@@ -43,8 +44,8 @@ struct BakeReport {
     std::vector<std::string> warnings;
 };
 
-/// Evaluates each asked clip and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from BVH).
-/// Errors: a missing clip or actor, a range outside the clip (these name no file); a shot that asks for more motion than its file
+/// Evaluates each asked shot, without trials, and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from BVH).
+/// Errors: a missing clip, shot or actor, a range outside the clip (these name no file); a shot that asks for more motion than its file
 /// allows, motion that is not finite, a file that cannot be written. Throws Cancelled, and then nothing was written.
 Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
                         Evaluator& evaluator, const Cancel& cancel, const Progress& progress = {});

@@ -1,34 +1,33 @@
 #include "pipeline/evaluate.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <unordered_set>
 
+#include "layers/joint_worlds.h"
 #include "layers/registry.h"
-#include "layers/run.h"
-#include "pipeline/live.h"
+#include "pipeline/context.h"
+#include "scene/items.h"
 
 namespace nutatio::pipeline {
 
+// Keys stand for motion before there is any: the key of a joint's column is made from the key of the layer that writes it, and that
+// from its settings and the keys of the columns it reads. So a whole stack is keyed from the bottom up without running a layer, and
+// what is not yet known runs afterwards, side by side where no layer reads or writes what another one writes. Only to find out
+// which bodies a layer can reach must the motion below it be there.
+
 namespace {
 
-constexpr std::size_t kMostBytes = 768u << 20;
+constexpr std::size_t kMostBytes = 768u << 20, kMostMemos = 20000;
 
-void add(Hasher& h, const scene::Value& v) {
-    h.number(v.index());
-    if (const auto* d = std::get_if<double>(&v)) h.real(*d);
-    if (const auto* s = std::get_if<std::string>(&v)) h.text(*s);
-    if (const auto* l = std::get_if<std::vector<std::string>>(&v)) {
-        h.number(l->size());
-        for (const std::string& s : *l) h.text(s);
-    }
-}
-
-Key bodyKey(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& g, bool trial) {
+Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g) {
     Hasher h;
-    if (trial) h.text(entry.trial.move).text(entry.trial.joint).real(entry.trial.size).real(entry.trial.speed);
+    if (entry.onTrial()) h.text(entry.trial.move).text(entry.trial.joint).real(entry.trial.size).real(entry.trial.speed);
     return h.key(entry.actor->content)
-        .number(static_cast<std::uint64_t>(clip))
+        .number(static_cast<std::uint64_t>(scene.clipOf(shot, entry)))
         .number(static_cast<std::uint64_t>(g.frames))
         .real(g.fps)
         .real(g.start)
@@ -36,59 +35,17 @@ Key bodyKey(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& g, b
         .done();
 }
 
-void add(Hasher& h, const scene::Keys& keys) {
-    h.number(keys.size());
-    for (const scene::KeyAt& k : keys) h.number(static_cast<std::uint64_t>(k.frame)).real(k.value);
+Key columnKey(const Key& layer, std::uint64_t column) {
+    return Hasher().key(layer).number(column).done();
 }
 
 void add(Hasher& h, const Vec3& v) {
     h.bytes(v.data(), 3 * sizeof(double));
 }
 
-/// All that a layer's full-mix result depends on beside its input.
-Key layerKey(const Key& below, const layers::LayerContext& context, const std::vector<Key>& others) {
-    const scene::Layer& layer = context.layer;
-    Hasher h;
-    h.key(below).text(layer.kind);
-    for (const auto& [id, value] : layer.values)
-        if (id != "mix") {
-            h.text(id);
-            add(h, value);
-        }
-    for (const auto& [id, keys] : layer.keys)
-        if (id != "mix") {
-            h.text(id);
-            add(h, keys);
-        }
-    for (const auto& [id, profile] : layer.profiles) {
-        h.text(id).number(profile.size());
-        for (const scene::ProfilePoint& p : profile) h.real(p.at).real(p.times);
-    }
-    bool elsewhere = false;
-    for (const scene::Collider* c : context.colliders) {
-        elsewhere |= !c->actor.empty() && c->actor != layer.actor;
-        h.text(c->id).text(c->actor).text(c->joint).number(static_cast<std::uint64_t>(c->shape));
-        h.real(c->radius).real(c->radiusEnd).real(c->length).real(c->friction);
-        add(h, c->size);
-        add(h, c->offset);
-        add(h, c->turnDeg);
-    }
-    for (const scene::Wind* w : context.winds) {
-        add(h, w->place);
-        add(h, w->direction);
-        for (double v : {w->speed, w->gustRate, w->gustShare, w->swirlSize, w->swirlShare, w->reach, w->falloff, w->seed})
-            h.real(v);
-    }
-    for (const scene::Pin* p : context.pins) {
-        elsewhere |= !p->toActor.empty() && p->toActor != layer.actor;
-        h.text(p->joint).number(p->end).text(p->toActor).text(p->toJoint).real(p->strength);
-        add(h, p->offset);
-        add(h, p->strengthKeys);
-    }
-    for (int c : context.cuts) h.number(static_cast<std::uint64_t>(c));
-    if (elsewhere)
-        for (const Key& k : others) h.key(k);
-    return h.done();
+void add(Hasher& h, const scene::Placement& p) {
+    h.bytes(p.turn.coeffs().data(), 4 * sizeof(double)).real(p.metres);
+    add(h, p.place);
 }
 
 std::size_t allowedTransforms(const rig::Actor& actor) {
@@ -114,46 +71,36 @@ void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid
                                 "shorter clip"});
 }
 
+/// An actor on its way up the stack.
+struct Climber {
+    const scene::ActorEntry* entry = nullptr;
+    scene::Placement placement;
+    rig::Track track;
+    std::vector<Key> keys;  // by joint
+    Key rest;               // of patches and morphs
+    bool loops = false;
+    std::size_t allowed = 0, held = 0;
+    std::vector<char> read, written;  // by joint: by layers that wait to be run
+};
+
 }  // namespace
 
-namespace {
-
-/// Whether the joint is there to ride on or to hold; an actor of no name is the world.
-bool stands(const scene::Scene& scene, const std::string& actorId, const std::string& joint) {
-    if (actorId.empty()) return true;
-    const scene::ActorEntry* a = scene.actor(actorId);
-    return a && a->actor->skeleton.find(joint) != rig::kNoJoint;
+std::size_t Changed::transforms() const {
+    std::size_t n = 0;
+    for (const auto& [joint, column] : joints) n += column->size();
+    for (const auto& patch : patches) n += patch->offsets.size() / 4;
+    return n;
 }
 
-}  // namespace
-
-std::vector<const scene::Collider*> collidersMet(const scene::Scene& scene) {
-    std::map<std::string_view, std::vector<bool>> swung;
-    const auto swings = [&](const scene::Collider& c) {
-        const scene::ActorEntry* a = scene.actor(c.actor);
-        if (!a) return false;
-        auto at = swung.find(a->id);
-        if (at == swung.end()) at = swung.emplace(a->id, layers::swungJoints(scene, *a)).first;
-        return static_cast<bool>(at->second[static_cast<std::size_t>(a->actor->skeleton.find(c.joint))]);
-    };
-    std::vector<const scene::Collider*> out;
-    for (const scene::Collider& c : scene.colliders)
-        if (c.on && stands(scene, c.actor, c.joint) && !(c.fitted && swings(c))) out.push_back(&c);
-    return out;
-}
-
-layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer,
-                               std::vector<const scene::Collider*> colliders) {
-    layers::LayerContext out{*entry.actor, layer};
-    out.colliders = std::move(colliders);
-    for (const scene::Wind& w : scene.winds)
-        if (w.on && (w.layers.empty() || std::find(w.layers.begin(), w.layers.end(), layer.id) != w.layers.end()))
-            out.winds.push_back(&w);
-    for (const scene::Pin& p : scene.pins)
-        if (p.on && p.actor == entry.id && stands(scene, p.actor, p.joint) && stands(scene, p.toActor, p.toJoint))
-            out.pins.push_back(&p);
-    out.cuts = scene.cuts;
-    return out;
+TrackPtr ActorResult::below(std::size_t layer) const {
+    if (layer >= layers.size()) return result;
+    rig::Track t = *body;
+    for (std::size_t i = 0; i < layer; ++i) {
+        for (const auto& [joint, column] : layers[i].changed.joints) t.replace(joint, column);
+        for (const auto& patch : layers[i].changed.patches) t.replace(patch);
+        for (const auto& morph : layers[i].changed.morphs) t.replace(morph);
+    }
+    return std::make_shared<const rig::Track>(std::move(t));
 }
 
 const ActorResult* Evaluation::actor(std::string_view id) const {
@@ -168,24 +115,491 @@ const LayerResult* Evaluation::layer(std::string_view id) const {
     return nullptr;
 }
 
-std::optional<Evaluator::Kept> Evaluator::known(const Key& key) {
+TrackPtr Evaluation::below(std::string_view layer) const {
+    for (const ActorResult& a : actors)
+        for (std::size_t i = 0; i < a.layers.size(); ++i)
+            if (a.layers[i].id == layer && !a.layers[i].changed.empty()) return a.below(i);
+    return nullptr;
+}
+
+TrackPtr Evaluation::above(std::string_view layer) const {
+    for (const ActorResult& a : actors)
+        for (std::size_t i = 0; i < a.layers.size(); ++i)
+            if (a.layers[i].id == layer && !a.layers[i].changed.empty()) return a.below(i + 1);
+    return nullptr;
+}
+
+/// One evaluation.
+class Run {
+  public:
+    Run(Evaluator& evaluator, const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel, const Progress& progress)
+        : m_evaluator(evaluator), m_scene(scene), m_cancel(cancel), m_progress(progress) {
+        const std::size_t at = scene.shots.find([&](const scene::Shot& s) { return s.id == shot.id; });
+        m_shot = at < scene.shots.size() && &scene.shots[at] == &shot ? scene.shots.pointer(at)
+                                                                      : std::make_shared<const scene::Shot>(shot);
+        m_frames = scene.frames(*m_shot);
+    }
+
+    Evaluation evaluate() {
+        for (const scene::ActorEntry& a : m_scene.actors) climb(a);
+        m_items = itemsOf(m_scene, *m_shot, m_frames);
+        for (std::size_t i = 0; i < m_scene.layers.size(); ++i) {
+            if (m_cancel.asked()) throw Cancelled{};
+            visit(m_scene.layers.pointer(i));
+        }
+        flush();
+        for (std::size_t i = 0; i < m_climbers.size(); ++i) {
+            Climber& c = m_climbers[i];
+            ActorResult& r = m_out.actors[i];
+            const bool moved = std::any_of(r.layers.begin(), r.layers.end(), [](const auto& l) { return !l.changed.empty(); });
+            r.result = moved ? std::make_shared<const rig::Track>(std::move(c.track)) : r.body;
+        }
+        return std::move(m_out);
+    }
+
+  private:
+    using Plan = Evaluator::Plan;
+    using Kept = Evaluator::Kept;
+    using Boxes = Evaluator::Boxes;
+
+    /// A layer that waits to be run.
+    struct Waiting {
+        std::size_t climber, result;
+        const Plan* plan;
+        layers::LayerContext context;
+        Key full, shown;  // of what it makes, and of that mixed
+        std::shared_ptr<const Kept> made;
+    };
+
+    void climb(const scene::ActorEntry& a) {
+        Climber c;
+        c.entry = &a;
+        c.placement = scene::placementOf(a);
+        const TrackPtr body = m_evaluator.bodyOf(m_scene, *m_shot, a, m_cancel);
+        c.track = *body;
+        const Key key = bodyKey(m_scene, *m_shot, a, m_scene.grid(*m_shot, a));
+        for (int j = 0; j < body->joints(); ++j) c.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
+        c.rest = key;
+        auto loops = m_evaluator.m_closes.find(key);
+        if (loops == m_evaluator.m_closes.end()) loops = m_evaluator.m_closes.emplace(key, body->closes(*a.actor)).first;
+        c.loops = loops->second;
+        c.allowed = 4 * allowedTransforms(*a.actor);
+        c.read.resize(c.keys.size());
+        c.written.resize(c.keys.size());
+        m_climbers.push_back(std::move(c));
+        m_out.actors.push_back({a.id, body, nullptr, {}});
+    }
+
+    std::size_t climberOf(std::string_view actor) const {
+        return static_cast<std::size_t>(
+            std::find_if(m_climbers.begin(), m_climbers.end(), [&](const Climber& c) { return c.entry->id == actor; }) -
+            m_climbers.begin());
+    }
+
+    void visit(std::shared_ptr<const scene::Layer> layer) {
+        const std::size_t at = climberOf(layer->actor);
+        if (at == m_climbers.size()) return;
+        Climber& me = m_climbers[at];
+        LayerResult r;
+        r.id = layer->id;
+        r.acts = m_items.anySolo ? layer->solo : !layer->muted;
+        const Plan& plan = m_evaluator.planOf(layer, m_shot, *me.entry, m_frames);
+        r.problem = plan.problem;
+        if (!r.acts)
+            r.idle = m_items.anySolo && !layer->muted ? "another layer is soloed" : "it is muted";
+        else if (r.problem.empty() && plan.shares->none())
+            r.idle = "its mix or its amount is 0 all through";
+        const bool runs = r.acts && r.problem.empty() && r.idle.empty();
+        m_out.actors[at].layers.push_back(std::move(r));
+        if (runs) start(at, m_out.actors[at].layers.size() - 1, plan, layer);
+    }
+
+    void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
+        Climber& me = m_climbers[at];
+        const bool whole = plan.kind->takes == layers::Takes::Map || plan.kind->takes == layers::Takes::Body;
+        if (whole || conflicts(me, plan)) flush();
+        Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
+        m_kept.push_back(layer);
+        w.context.period = me.loops ? (m_frames - 1) / m_shot->fps : 0;
+        for (double c : m_shot->cuts)
+            if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back()) w.context.cuts.push_back(f);
+        Hasher h;
+        h.key(plan.key).number(static_cast<std::uint64_t>(m_frames)).real(m_shot->fps).real(w.context.period);
+        add(h, me.placement);
+        for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
+        if (whole) h.key(me.rest);
+        for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
+        meet(w, h);
+        w.full = h.done();
+        w.shown = w.full;
+        if (!plan.shares->whole()) {
+            Hasher mixing;
+            plan.shares->hash(mixing.key(w.full));
+            w.shown = mixing.done();
+        }
+        m_out.actors[at].layers[result].key = w.shown;
+        for (const layers::Moved& m : plan.moves)
+            me.keys[static_cast<std::size_t>(m.joint)] = columnKey(w.shown, static_cast<std::uint64_t>(m.joint));
+        if (whole) me.rest = w.shown;
+        if (auto kept = m_evaluator.known(w.shown)) {
+            w.made = std::move(kept);
+            apply(w);
+            return;
+        }
+        w.made = plan.shares->whole() ? nullptr : m_evaluator.known(w.full);
+        if (w.made) {
+            mix(w);
+            apply(w);
+            return;
+        }
+        for (int j : plan.reads) me.read[static_cast<std::size_t>(j)] = true;
+        for (int j : plan.writes) me.written[static_cast<std::size_t>(j)] = true;
+        for (const auto& [actor, joint] : m_touched) m_climbers[actor].read[static_cast<std::size_t>(joint)] = true;
+        m_waiting.push_back(std::move(w));
+        if (whole) flush();
+    }
+
+    /// Whether what waits writes what this layer looks at or writes, or looks at what this one writes.
+    bool conflicts(const Climber& me, const Plan& plan) const {
+        if (m_waiting.empty()) return false;
+        const auto any = [](const std::vector<char>& marks, const std::vector<int>& joints) {
+            return std::any_of(joints.begin(), joints.end(), [&](int j) { return marks[static_cast<std::size_t>(j)] != 0; });
+        };
+        if (any(me.written, plan.reads) || any(me.written, plan.writes) || any(me.read, plan.writes)) return true;
+        if (!plan.kind->meets) return false;
+        const auto pending = [&](const std::string& actor, int joint) {
+            const std::size_t c = climberOf(actor);
+            if (c == m_climbers.size()) return false;
+            const rig::Skeleton& s = m_climbers[c].entry->actor->skeleton;
+            for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent)
+                if (m_climbers[c].written[static_cast<std::size_t>(j)]) return true;
+            return false;
+        };
+        return std::any_of(m_items.colliders.begin(), m_items.colliders.end(),
+                           [&](const auto& c) { return pending(c.body.collider->actor, c.joint); }) ||
+               std::any_of(m_items.pins.begin(), m_items.pins.end(),
+                           [&](const auto& p) { return pending(p.hold.pin->toActor, p.toJoint); });
+    }
+
+    /// Gives the layer what it can meet, and hashes that.
+    void meet(Waiting& w, Hasher& h) {
+        m_touched.clear();
+        const Plan& plan = *w.plan;
+        if (plan.kind->blown || plan.kind->meets)
+            for (const ItemsOfShot::Wind& wind : m_items.winds)
+                if (wind.blow.wind->layers.empty() ||
+                    std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(), w.context.layer.id) !=
+                        wind.blow.wind->layers.end()) {
+                    w.context.winds.push_back(wind.blow);
+                    h.key(wind.key);
+                }
+        if (!plan.kind->meets) return;
+        std::vector<char> others(m_climbers.size(), false);
+        const auto touch = [&](const std::string& actor, int joint) {
+            const std::size_t c = climberOf(actor);
+            if (c == m_climbers.size()) return;
+            if (c != w.climber) {
+                others[c] = true;
+                add(h, m_climbers[c].placement);
+            }
+            const rig::Skeleton& s = m_climbers[c].entry->actor->skeleton;
+            for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent) {
+                h.key(m_climbers[c].keys[static_cast<std::size_t>(j)]);
+                m_touched.emplace_back(c, j);
+            }
+        };
+        LayerResult& r = m_out.actors[w.climber].layers[w.result];
+        std::vector<Boxes> bases;
+        for (const ItemsOfShot::Body& c : m_items.colliders) {
+            if (!canReach(w, c, bases)) continue;
+            w.context.colliders.push_back(c.body);
+            r.met.push_back(c.body.collider->id);
+            h.key(c.key);
+            touch(c.body.collider->actor, c.joint);
+        }
+        const auto mine = [&](int joint) { return std::binary_search(plan.writes.begin(), plan.writes.end(), joint); };
+        for (const ItemsOfShot::Pin& p : m_items.pins) {
+            if (p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
+            w.context.pins.push_back(p.hold);
+            h.key(p.key);
+            touch(p.hold.pin->toActor, p.toJoint);
+        }
+        for (std::size_t c = 0; c < m_climbers.size(); ++c)
+            if (others[c])
+                w.context.others.push_back({m_climbers[c].entry->id, m_climbers[c].entry->actor.get(), &m_climbers[c].track,
+                                            m_climbers[c].placement});
+    }
+
+    /// Whether a body may come within reach of the layer's joints in any stretch of the shot.
+    bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<Boxes>& bases) {
+        if (body.farthest == 0 || w.plan->reach <= 0) return true;  // a plane, or who knows
+        if (bases.empty())
+            for (int root : w.plan->roots) bases.push_back(path(w.climber, root));
+        const std::size_t c = climberOf(body.body.collider->actor);
+        double size = body.farthest;
+        Boxes there;
+        if (c < m_climbers.size()) {
+            there = path(c, body.joint);
+            size *= m_climbers[c].placement.metres;
+        } else {
+            there.assign(kStretches, Eigen::AlignedBox3d(Vec3(Vec3::Zero())));
+        }
+        const double reach = 1.05 * w.plan->reach * m_climbers[w.climber].placement.metres + size;
+        for (const Boxes& base : bases)
+            for (std::size_t k = 0; k < base.size(); ++k)
+                if (base[k].squaredExteriorDistance(there[k]) <= reach * reach) return true;
+        return false;
+    }
+
+    static constexpr std::size_t kStretches = 8;
+
+    /// Boxes [m, in the world] that a joint keeps to in each stretch of the shot, with what it may overshoot between frames.
+    Boxes path(std::size_t climber, int joint) {
+        const Climber& c = m_climbers[climber];
+        const rig::Skeleton& s = c.entry->actor->skeleton;
+        Hasher h;
+        for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent) h.key(c.keys[static_cast<std::size_t>(j)]);
+        add(h, c.placement);
+        const Key key = h.done();
+        if (const auto at = m_evaluator.m_paths.find(key); at != m_evaluator.m_paths.end()) return at->second;
+        Boxes out(kStretches);
+        layers::JointWorlds worlds(s, {joint});
+        Vec3 last = Vec3::Zero();
+        double step = 0;
+        for (int f = 0; f < m_frames; ++f) {
+            worlds.update(layers::PoseView(c.track, f));
+            const Vec3 p = c.placement.toWorld(worlds.world(joint).t);
+            if (f > 0) step = std::max(step, (p - last).norm());
+            last = p;
+            const std::size_t k = static_cast<std::size_t>(f) * kStretches / static_cast<std::size_t>(m_frames);
+            out[k].extend(p);
+            // A stretch ends where the next begins.
+            if (k + 1 < kStretches && static_cast<std::size_t>(f + 1) * kStretches / static_cast<std::size_t>(m_frames) != k)
+                out[k + 1].extend(p);
+        }
+        for (std::size_t k = 0; k < kStretches; ++k) {
+            if (out[k].isEmpty()) out[k] = out[k == 0 ? 0 : k - 1];
+            out[k].extend(Vec3(out[k].min() - Vec3::Constant(step)));
+            out[k].extend(Vec3(out[k].max() + Vec3::Constant(step)));
+        }
+        if (m_evaluator.m_paths.size() > kMostMemos) m_evaluator.m_paths.clear();
+        return m_evaluator.m_paths.emplace(key, std::move(out)).first->second;
+    }
+
+    /// Runs what waits, side by side, and puts it into the tracks in the order of the stack.
+    void flush() {
+        if (m_waiting.empty()) return;
+        std::atomic<bool> stopped{false};
+        std::mutex telling;
+        std::size_t done = 0;
+        double told = 0;
+        std::vector<double> shares(m_waiting.size(), 0);
+        const auto tell = [&](std::size_t i, double share) {
+            if (!m_progress) return;
+            const std::lock_guard guard(telling);
+            done += share - shares[i] > 0;
+            shares[i] = std::max(shares[i], share);
+            double all = 0;
+            for (double s : shares) all += s;
+            all = (m_done + all) / static_cast<double>(std::max<std::size_t>(1, m_scene.layers.size()));
+            if (all > told + 0.005) m_progress(told = all);
+        };
+        tbb::parallel_for(std::size_t{0}, m_waiting.size(), [&](std::size_t i) {
+            Waiting& w = m_waiting[i];
+            Kept made;
+            try {
+                layers::Filtered f = layers::run(*w.plan->kind, w.context, m_climbers[w.climber].track, m_cancel,
+                                                 [&](double share) { tell(i, 0.99 * share); });
+                for (auto& [joint, column] : f.joints)
+                    made.changed.joints.emplace_back(joint, std::make_shared<const rig::Column>(std::move(column)));
+                made.changed.patches = std::move(f.patches);
+                made.changed.morphs = std::move(f.morphs);
+                made.remarks = std::move(f.remarks);
+            } catch (const Cancelled&) {
+                stopped = true;
+                return;
+            } catch (const Failure& f) {
+                made.problem = f.error().sentence;
+            }
+            w.made = std::make_shared<const Kept>(std::move(made));
+            tell(i, 1);
+        });
+        // What is finished stays known although the rest was given up.
+        for (const Waiting& w : m_waiting)
+            if (w.made) m_evaluator.keep(w.full, *w.made);
+        if (stopped) throw Cancelled{};
+        m_done += static_cast<double>(m_waiting.size());
+        m_out.simulated += static_cast<int>(m_waiting.size());
+        std::vector<Waiting> waiting = std::move(m_waiting);
+        m_waiting.clear();
+        for (Climber& c : m_climbers) {
+            std::fill(c.read.begin(), c.read.end(), false);
+            std::fill(c.written.begin(), c.written.end(), false);
+        }
+        for (Waiting& w : waiting) {
+            if (!w.plan->shares->whole() && w.made->problem.empty()) mix(w);
+            apply(w);
+        }
+    }
+
+    /// The layer's motion mixed over what is below it.
+    void mix(Waiting& w) {
+        const rig::Track& below = m_climbers[w.climber].track;
+        const layers::Shares& shares = *w.plan->shares;
+        const auto along = [&](int joint) {
+            const auto at = std::find_if(w.plan->moves.begin(), w.plan->moves.end(),
+                                         [&](const layers::Moved& m) { return m.joint == joint; });
+            return at == w.plan->moves.end() ? 0.0 : at->along;
+        };
+        Kept out;
+        out.remarks = w.made->remarks;
+        out.problem = w.made->problem;
+        for (const auto& [joint, column] : w.made->changed.joints) {
+            rig::Column c(static_cast<std::size_t>(m_frames));
+            const double place = along(joint);
+            for (std::size_t f = 0; f < c.size(); ++f) {
+                const Xform& above = column->size() == 1 ? column->front() : (*column)[f];
+                c[f] = layers::mixed(below.at(joint, static_cast<int>(f)), above, shares.at(static_cast<int>(f), place));
+            }
+            out.changed.joints.emplace_back(joint, std::make_shared<const rig::Column>(std::move(c)));
+        }
+        for (const auto& patch : w.made->changed.patches) {
+            rig::Patch p = *patch;
+            const auto was = below.patches().find({p.instance, p.primitive});
+            const bool same = was != below.patches().end() && was->second->vertices == p.vertices;
+            for (int f = 0; f < m_frames; ++f) {
+                const auto share = static_cast<float>(shares.at(f, 0));
+                for (std::size_t v = 0; v < p.vertices.size(); ++v) {
+                    const std::size_t at = static_cast<std::size_t>(f) * p.vertices.size() + v;
+                    const Vec3f from = same ? was->second->offsets[at] : Vec3f(Vec3f::Zero());
+                    p.offsets[at] = from + share * (p.offsets[at] - from);
+                }
+            }
+            out.changed.patches.push_back(std::make_shared<const rig::Patch>(std::move(p)));
+        }
+        for (const auto& morph : w.made->changed.morphs) {
+            rig::Morph m = *morph;
+            const auto was = below.morphs().find(m.instance);
+            for (int f = 0; f < m_frames; ++f)
+                for (int t = 0; t < m.targets; ++t) {
+                    float& v = m.weights[static_cast<std::size_t>(f * m.targets + t)];
+                    const float from = was == below.morphs().end() ? 0 : was->second->frame(f)[t];
+                    v = from + static_cast<float>(shares.at(f, 0)) * (v - from);
+                }
+            out.changed.morphs.push_back(std::make_shared<const rig::Morph>(std::move(m)));
+        }
+        m_evaluator.keep(w.shown, out);
+        w.made = std::make_shared<const Kept>(std::move(out));
+    }
+
+    void apply(const Waiting& w) {
+        Climber& me = m_climbers[w.climber];
+        LayerResult& r = m_out.actors[w.climber].layers[w.result];
+        r.problem = w.made->problem;
+        r.remarks = w.made->remarks;
+        if (!r.problem.empty()) return;
+        r.changed = w.made->changed;
+        me.held += r.changed.transforms();
+        if (me.held > me.allowed)
+            throw Failure(Error{me.entry->actor->source.path, "",
+                                "its layers ask for more motion than a file of its size allows (" + std::to_string(m_frames) +
+                                    " frames)"});
+        for (const auto& [joint, column] : r.changed.joints) {
+            me.track.replace(joint, column);
+            me.keys[static_cast<std::size_t>(joint)] = columnKey(w.shown, static_cast<std::uint64_t>(joint));
+        }
+        for (const auto& patch : r.changed.patches) me.track.replace(patch);
+        for (const auto& morph : r.changed.morphs) me.track.replace(morph);
+    }
+
+    Evaluator& m_evaluator;
+    const scene::Scene& m_scene;
+    std::shared_ptr<const scene::Shot> m_shot;
+    const Cancel& m_cancel;
+    const Progress& m_progress;
+    int m_frames = 1;
+    ItemsOfShot m_items;
+    std::vector<Climber> m_climbers;
+    std::vector<Waiting> m_waiting;
+    std::vector<std::shared_ptr<const scene::Layer>> m_kept;
+    std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere
+    double m_done = 0;
+    Evaluation m_out;
+};
+
+const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Layer>& layer,
+                                         const std::shared_ptr<const scene::Shot>& shot, const scene::ActorEntry& entry,
+                                         int frames) {
+    Plan& p = m_plans[layer->id];
+    const bool known = p.layer == layer && p.actor == entry.actor;
+    if (known && p.shot == shot && p.frames == frames) return p;
+    if (!known) {
+        p = {};
+        p.layer = layer;
+        p.actor = entry.actor;
+        p.kind = layers::findKind(layer->kind);
+        if (!p.kind)
+            p.problem = "this version has no layer kind \"" + layer->kind + "\"";
+        else if (const auto problem = p.kind->problem(*entry.actor, *layer))
+            p.problem = *problem;
+    }
+    p.shot = shot;
+    p.frames = frames;
+    if (!p.problem.empty()) return p;
+    const rig::Skeleton& s = entry.actor->skeleton;
+    p.shares.reset();
+    p.settings = std::make_shared<const scene::Resolved>(
+        *layer, p.kind->settings, shot->keysOf({scene::List::Layers, layer->id}), shot->fps, frames);
+    p.shares.emplace(*p.kind, p.settings);
+    Hasher h;
+    h.text(layer->kind);
+    p.settings->hash(h, p.shares->mix(), p.shares->amount());
+    p.key = h.done();
+    p.reach = p.kind->reach ? p.kind->reach(*entry.actor, *layer, *p.settings) : 0;
+    if (known) return p;
+    p.moves = p.kind->moves(*entry.actor, *layer);
+    // It may look at all that hangs on what it moves, and at what that hangs on.
+    std::vector<char> below(static_cast<std::size_t>(s.size()), false), above = below;
+    for (const layers::Moved& m : p.moves) {
+        below[static_cast<std::size_t>(m.joint)] = true;
+        for (int j = m.joint; j != rig::kNoJoint && !above[static_cast<std::size_t>(j)]; j = s.joint(j).parent)
+            above[static_cast<std::size_t>(j)] = true;
+    }
+    for (int j : s.order())
+        if (const int up = s.joint(j).parent; up != rig::kNoJoint && below[static_cast<std::size_t>(up)])
+            below[static_cast<std::size_t>(j)] = true;
+    for (const layers::Moved& m : p.moves)
+        if (const int up = s.joint(m.joint).parent; up == rig::kNoJoint || !below[static_cast<std::size_t>(up)])
+            p.roots.push_back(m.joint);
+    for (int j = 0; j < s.size(); ++j) {
+        if (below[static_cast<std::size_t>(j)]) p.writes.push_back(j);
+        if (below[static_cast<std::size_t>(j)] || above[static_cast<std::size_t>(j)]) p.reads.push_back(j);
+    }
+    return p;
+}
+
+std::shared_ptr<const Evaluator::Kept> Evaluator::known(const Key& key) {
     const std::lock_guard guard(m_lock);
     const auto at = m_kept.find(key);
-    if (at == m_kept.end()) return std::nullopt;
-    at->second.used = ++m_clock;
+    if (at == m_kept.end()) return nullptr;
+    at->second->used = ++m_clock;
     return at->second;
 }
 
-void Evaluator::keep(const Key& key, TrackPtr track, const rig::Track* below, std::vector<std::string> remarks) {
+void Evaluator::keep(const Key& key, Kept kept) {
     const std::lock_guard guard(m_lock);
-    const std::size_t bytes = track->ownBytes(below);
-    Kept& kept = m_kept[key];
-    m_bytes += bytes - kept.bytes;
-    kept = {std::move(track), std::move(remarks), bytes, ++m_clock};
+    kept.bytes = kept.body ? kept.body->ownBytes(nullptr) : 0;
+    for (const auto& [joint, column] : kept.changed.joints) kept.bytes += column->size() * sizeof(Xform);
+    for (const auto& patch : kept.changed.patches) kept.bytes += patch->offsets.size() * sizeof(Vec3f);
+    for (const auto& morph : kept.changed.morphs) kept.bytes += morph->weights.size() * sizeof(float);
+    kept.used = ++m_clock;
+    auto& mine = m_kept[key];
+    m_bytes += kept.bytes - (mine ? mine->bytes : 0);
+    mine = std::make_shared<Kept>(std::move(kept));
     while (m_bytes > kMostBytes && m_kept.size() > 1) {
         const auto oldest = std::min_element(m_kept.begin(), m_kept.end(),
-                                             [](const auto& a, const auto& b) { return a.second.used < b.second.used; });
-        m_bytes -= oldest->second.bytes;
+                                             [](const auto& a, const auto& b) { return a.second->used < b.second->used; });
+        m_bytes -= oldest->second->bytes;
         m_kept.erase(oldest);
     }
 }
@@ -195,113 +609,28 @@ std::size_t Evaluator::cachedBytes() const {
     return m_bytes;
 }
 
-TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::ActorEntry& entry) {
-    return body(entry, entry.clipIndex(), scene.grid(entry), entry.onTrial());
+TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
+                           const Cancel& cancel) {
+    const rig::FrameGrid grid = scene.grid(shot, entry);
+    const Key key = bodyKey(scene, shot, entry, grid);
+    if (const auto kept = known(key)) return kept->body;
+    const int clip = scene.clipOf(shot, entry);
+    if (!entry.onTrial()) refuseTooMuch(*entry.actor, clip, grid);
+    Kept kept;
+    kept.body = std::make_shared<const rig::Track>(
+        entry.onTrial() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
+                        : rig::bodyTrack(*entry.actor, clip, grid, cancel));
+    const TrackPtr body = kept.body;
+    keep(key, std::move(kept));
+    return body;
 }
 
-TrackPtr Evaluator::body(const scene::ActorEntry& entry, int clip, const rig::FrameGrid& grid, bool trial, const Cancel& cancel) {
-    const Key key = bodyKey(entry, clip, grid, trial);
-    if (const auto kept = known(key)) return kept->track;
-    if (!trial) refuseTooMuch(*entry.actor, clip, grid);
-    const auto track = std::make_shared<const rig::Track>(trial ? rig::trialTrack(*entry.actor, entry.trial, entry.stand(), grid)
-                                                                : rig::bodyTrack(*entry.actor, clip, grid, cancel));
-    keep(key, track, nullptr);
-    return track;
-}
-
-ActorResult Evaluator::evaluateActor(const scene::Scene& scene, const scene::ActorEntry& entry, int clip,
-                                     const rig::FrameGrid& grid, const Cancel& cancel, int* simulated, const Progress& progress,
-                                     bool trial) {
-    const rig::Actor& actor = *entry.actor;
-    ActorResult out;
-    out.id = entry.id;
-    Key key = bodyKey(entry, clip, grid, trial);
-    out.body = body(entry, clip, grid, trial, cancel);
-    std::size_t held = 0;
-    const std::size_t allowed = 4 * allowedTransforms(actor);
-    TrackPtr now = out.body;
-    std::vector<TrackPtr> otherTracks;
-    std::vector<Key> otherKeys;
-    const auto others = [&](layers::LayerContext& context) {
-        if (otherTracks.empty())
-            for (const scene::ActorEntry& a : scene.actors) {
-                if (a.id == entry.id) continue;
-                otherTracks.push_back(bodyOf(scene, a));
-                otherKeys.push_back(bodyKey(a, a.clipIndex(), scene.grid(a), a.onTrial()));
-            }
-        std::size_t k = 0;
-        for (const scene::ActorEntry& a : scene.actors)
-            if (a.id != entry.id) context.others.push_back({a.id, a.actor.get(), otherTracks[k++].get()});
-    };
-    const bool loops = out.body->closes(actor);
-    const std::vector<const scene::Collider*> colliders = collidersMet(scene);
-    const bool anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
-    const auto count = static_cast<double>(
-        std::count_if(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == entry.id; }));
-    double done = 0;
-    for (const scene::Layer& layer : scene.layers) {
-        if (layer.actor != entry.id) continue;
-        if (cancel.asked()) throw Cancelled{};
-        LayerResult r{layer.id, anySolo ? layer.solo : !layer.muted, {}, now, now, {}};
-        const layers::LayerKind* kind = layers::findKind(layer.kind);
-        if (!kind)
-            r.problem = "this version has no layer kind \"" + layer.kind + "\"";
-        else if (const auto problem = kind->problem(actor, layer))
-            r.problem = *problem;
-        if (r.acts && r.problem.empty()) {
-            layers::LayerContext context = contextOf(scene, entry, layer, colliders);
-            others(context);
-            context.period = loops ? (grid.frames - 1) / grid.fps : 0;
-            key = layerKey(key, context, otherKeys);
-            TrackPtr full;
-            if (auto kept = known(key)) {
-                full = kept->track;
-                r.remarks = std::move(kept->remarks);
-            } else {
-                try {
-                    layers::Ran ran = layers::run(*kind, context, *now, cancel, [&](double share) {
-                        if (progress) progress((done + share) / count);
-                    });
-                    full = std::make_shared<const rig::Track>(std::move(ran.track));
-                    r.remarks = std::move(ran.remarks);
-                } catch (const Failure& f) {
-                    r.problem = f.error().sentence;
-                    out.layers.push_back(std::move(r));
-                    continue;
-                }
-                keep(key, full, now.get(), r.remarks);
-                if (simulated) ++*simulated;
-            }
-            held += full->ownBytes(now.get()) / sizeof(Xform);
-            if (held > allowed)
-                throw Failure(Error{actor.source.path, "",
-                                    "its layers ask for more motion than a file of its size allows (" +
-                                        std::to_string(grid.frames) + " frames)"});
-            r.result = layers::mixesWhole(layer) ? full : std::make_shared<const rig::Track>(layers::mixed(*now, *full, layer));
-            Hasher mixing;
-            mixing.key(key).real(layer.number("mix"));
-            if (const auto keyed = layer.keys.find("mix"); keyed != layer.keys.end()) add(mixing, keyed->second);
-            key = mixing.done();
-            now = r.result;
-        }
-        out.layers.push_back(std::move(r));
-        if (progress) progress(++done / count);
-    }
-    out.result = now;
-    return out;
-}
-
-Evaluation Evaluator::evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress) {
+Evaluation Evaluator::evaluate(const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel,
+                               const Progress& progress) {
     const auto from = std::chrono::steady_clock::now();
-    Evaluation e;
-    double done = 0;
-    for (const scene::ActorEntry& a : scene.actors) {
-        const auto part = [&](double p) {
-            if (progress) progress((done + p) / static_cast<double>(scene.actors.size()));
-        };
-        e.actors.push_back(evaluateActor(scene, a, a.clipIndex(), scene.grid(a), cancel, &e.simulated, part, a.onTrial()));
-        ++done;
-    }
+    if (m_closes.size() > kMostMemos) m_closes.clear();
+    if (m_plans.size() > 4 * scene.layers.size() + 1000) m_plans.clear();
+    Evaluation e = Run(*this, scene, shot, cancel, progress).evaluate();
     e.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - from).count();
     return e;
 }

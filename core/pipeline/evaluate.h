@@ -1,4 +1,4 @@
-// The stack as a fold, with every result kept under the key of what went into it.
+// The stack as a graph: a node a layer, its edges what it reads. Every result is kept under the key of what went into it.
 #pragma once
 
 #include <map>
@@ -6,11 +6,14 @@
 #include <mutex>
 #include <optional>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "base/cancel.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "layers/layer_kind.h"
+#include "layers/run.h"
 #include "rig/track.h"
 #include "scene/scene.h"
 
@@ -18,14 +21,25 @@ namespace nutatio::pipeline {
 
 using TrackPtr = std::shared_ptr<const rig::Track>;
 
+/// What a layer made: the columns that it replaced, shared with the track they went into.
+struct Changed {
+    std::vector<std::pair<int, rig::ColumnPtr>> joints;
+    std::vector<rig::PatchPtr> patches;
+    std::vector<rig::MorphPtr> morphs;
+    bool empty() const { return joints.empty() && patches.empty() && morphs.empty(); }
+    std::size_t transforms() const;
+};
+
 /// One layer's place in an evaluated stack.
 struct LayerResult {
     std::string id;
     bool acts = false;
     std::string problem;               // why it does nothing although it should; empty when all is well
-    TrackPtr below;                    // what it started from
-    TrackPtr result;                   // what it made of it; the same pointer when it did nothing
+    std::string idle;                  // why it does nothing, though nothing is wrong: muted, mixed to nothing
     std::vector<std::string> remarks;  // what a person should know of how it went
+    std::vector<std::string> met;      // ids of the colliders that it can reach
+    Changed changed;                   // empty when it did nothing
+    Key key;                           // of what it made and of the motion that it made it from
 };
 
 struct ActorResult {
@@ -33,6 +47,9 @@ struct ActorResult {
     TrackPtr body;
     TrackPtr result;
     std::vector<LayerResult> layers;  // of this actor, bottom first
+
+    /// The motion below the layer of that place in `layers`; as many as there are: the result.
+    TrackPtr below(std::size_t layer) const;
 };
 
 struct Evaluation {
@@ -42,19 +59,26 @@ struct Evaluation {
 
     const ActorResult* actor(std::string_view id) const;
     const LayerResult* layer(std::string_view id) const;
+    /// The motion below and above a layer that changes something; null for any other.
+    TrackPtr below(std::string_view layer) const;
+    TrackPtr above(std::string_view layer) const;
 };
 
-/// Evaluates scenes and remembers layers' results. One at a time may evaluate; the cache itself is safe to share.
+/// Evaluates shots and remembers what layers made. One at a time may evaluate; the cache itself is safe to share.
+///
+/// A layer meets other actors as they are below it in the one stack of the scene, so no two can wait for each other.
 class Evaluator {
   public:
-    /// Throws Cancelled when asked to stop; what was finished before stays known. Throws Failure, which names the actor's file,
-    /// when a shot asks for more motion than the size of that file allows (kBaseTransforms, kBytesATransform).
-    Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {});
-    /// The same for one actor's clip, on a grid of the caller's; `trial`: its trial instead of the clip.
-    ActorResult evaluateActor(const scene::Scene& scene, const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid,
-                              const Cancel& cancel, int* simulated = nullptr, const Progress& progress = {}, bool trial = false);
-    /// The actor's motion below all layers, as the scene plays it: its clip, its trial, or its rest pose.
-    TrackPtr bodyOf(const scene::Scene& scene, const scene::ActorEntry& actor);
+    /// The shot with trials, as it is looked at. Throws Cancelled when asked to stop; what was finished before stays known. Throws
+    /// Failure, which names the actor's file, when a shot asks for more motion than the size of that file allows (kBaseTransforms,
+    /// kBytesATransform).
+    Evaluation evaluate(const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel, const Progress& progress = {});
+    Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {}) {
+        return evaluate(scene, scene.shot(), cancel, progress);
+    }
+    /// The actor's motion below all layers: its clip, its trial, or its rest pose.
+    TrackPtr bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& actor,
+                    const Cancel& cancel = {});
     std::size_t cachedBytes() const;
 
     /// Transforms that a body's motion may hold whatever its file's size, and the bytes of the file that buy one more; the layers
@@ -62,20 +86,45 @@ class Evaluator {
     static constexpr std::size_t kBaseTransforms = std::size_t{1} << 21, kBytesATransform = 4;
 
   private:
+    friend class Run;
     struct Kept {
-        TrackPtr track;
+        TrackPtr body;
+        Changed changed;
         std::vector<std::string> remarks;
+        std::string problem;
         std::size_t bytes = 0;
         std::uint64_t used = 0;
     };
-    TrackPtr body(const scene::ActorEntry& actor, int clip, const rig::FrameGrid& grid, bool trial, const Cancel& cancel = {});
-    std::optional<Kept> known(const Key& key);
-    void keep(const Key& key, TrackPtr track, const rig::Track* below, std::vector<std::string> remarks = {});
+    /// What can be said of a layer without running it, for as long as layer, shot and actor are the very same.
+    struct Plan {
+        std::shared_ptr<const scene::Layer> layer;
+        std::shared_ptr<const scene::Shot> shot;
+        std::shared_ptr<const rig::Actor> actor;
+        int frames = 0;
+        const layers::LayerKind* kind = nullptr;
+        std::string problem;
+        std::vector<layers::Moved> moves;
+        std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
+        double reach = 0;
+        layers::ResolvedPtr settings;
+        std::optional<layers::Shares> shares;
+        Key key;  // of the settings but mix and amount
+    };
+    using Boxes = std::vector<Eigen::AlignedBox3d>;
+
+    std::shared_ptr<const Kept> known(const Key& key);
+    void keep(const Key& key, Kept kept);
+    const Plan& planOf(const std::shared_ptr<const scene::Layer>& layer, const std::shared_ptr<const scene::Shot>& shot,
+                       const scene::ActorEntry& actor, int frames);
 
     mutable std::mutex m_lock;
-    std::map<Key, Kept> m_kept;
+    std::map<Key, std::shared_ptr<Kept>> m_kept;
     std::size_t m_bytes = 0;
     std::uint64_t m_clock = 0;
+    // Of the one evaluation that runs.
+    std::unordered_map<std::string, Plan> m_plans;
+    std::map<Key, Boxes> m_paths;
+    std::map<Key, bool> m_closes;
 };
 
 }  // namespace nutatio::pipeline

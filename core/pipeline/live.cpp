@@ -1,63 +1,132 @@
 #include "pipeline/live.h"
 
+#include <algorithm>
+
 #include "layers/registry.h"
 #include "layers/run.h"
 
 namespace nutatio::pipeline {
 
-Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& evaluator) : m_scene(scene) {
-    const scene::ActorEntry& entry = *m_scene.actor(actorId);
+// A mover is stepped to a moment with the one after it in view, and the one after it is made by the layer below. So the lowest of n
+// layers runs n steps ahead of what is shown, the next n - 1, and so on: each level keeps the few moments that the one above still
+// asks for.
+
+Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& evaluator)
+    : m_scene(scene), m_shot(std::make_shared<const scene::Shot>(scene.shot())) {
+    const scene::ActorEntry& entry = *std::as_const(m_scene).actor(actorId);
+    const int frames = m_scene.frames(*m_shot);
+    m_items = itemsOf(m_scene, *m_shot, frames);
     std::vector<layers::LayerContext::Other> others;
     for (const scene::ActorEntry& a : m_scene.actors) {
         if (a.id == actorId) continue;
-        m_others.push_back(evaluator.bodyOf(m_scene, a));
-        others.push_back({a.id, a.actor.get(), m_others.back().get()});
+        m_others.push_back(evaluator.bodyOf(m_scene, *m_shot, a));
+        others.push_back({a.id, a.actor.get(), m_others.back().get(), scene::placementOf(a)});
     }
-    const std::vector<Xform> rest = entry.actor->restPose();
-    const std::vector<const scene::Collider*> colliders = collidersMet(m_scene);
-    const TrackPtr body = evaluator.bodyOf(m_scene, entry);
+    const TrackPtr body = evaluator.bodyOf(m_scene, *m_shot, entry);
     const double period = body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
-        layers::LayerContext context = contextOf(m_scene, entry, l, colliders);
-        context.others = others;
-        context.period = period;
-        m_layers.push_back({&l, kind->parts(context, layers::PoseView(rest))});
-    }
-}
-
-void Live::start(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next) {
-    m_frame = frame;
-    m_elapsed = 0;
-    run(dt, locals, frame, next, true);
-}
-
-void Live::step(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next) {
-    ++m_elapsed;
-    run(dt, locals, frame, next, false);
-}
-
-void Live::run(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next, bool first) {
-    m_result = locals;
-    for (Running& r : m_layers) {
-        const std::vector<Xform> below = m_result;
-        const bool lowest = &r == &m_layers.front();
-        const layers::PoseView pose(below, frame, (m_frame + m_elapsed) * dt),
-            after = next && lowest ? layers::PoseView(*next, frame + 1, (m_frame + m_elapsed + 1) * dt) : pose;
-        const double mix = r.layer->numberAt("mix", frame);
-        for (const auto& part : r.parts) {
-            if (first)
-                part->start(dt, pose, after);
-            else
-                part->step(dt, pose, after);
-            m_scratch.resize(part->joints().size());
-            part->write(pose, m_scratch);
-            for (std::size_t k = 0; k < m_scratch.size(); ++k)
-                m_result[static_cast<std::size_t>(part->joints()[k])] =
-                    layers::mixed(below[static_cast<std::size_t>(part->joints()[k])], m_scratch[k], mix);
+        if (!kind->movers && !kind->live) continue;
+        Level level;
+        level.layer = &l;
+        level.kind = kind;
+        auto settings = std::make_shared<const scene::Resolved>(l, kind->settings, m_shot->keysOf({scene::List::Layers, l.id}),
+                                                                m_shot->fps, frames);
+        level.context = std::make_unique<layers::LayerContext>(
+            layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
+        level.context->others = others;
+        level.context->period = period;
+        for (double c : m_shot->cuts) level.context->cuts.push_back(m_shot->frameOf(c));
+        if (kind->meets) {
+            for (const ItemsOfShot::Body& b : m_items.colliders) level.context->colliders.push_back(b.body);
+            for (const ItemsOfShot::Pin& p : m_items.pins)
+                if (p.hold.pin->actor == actorId) level.context->pins.push_back(p.hold);
         }
+        if (kind->meets || kind->blown)
+            for (const ItemsOfShot::Wind& w : m_items.winds)
+                if (const auto& on = w.blow.wind->layers; on.empty() || std::find(on.begin(), on.end(), l.id) != on.end())
+                    level.context->winds.push_back(w.blow);
+        level.moves = kind->moves(*entry.actor, l);
+        level.shares.emplace(*kind, settings);
+        m_levels.push_back(std::move(level));
     }
+}
+
+void Live::start(double dt, Body body) {
+    m_dt = dt;
+    m_source = std::move(body);
+    m_step = m_first = 0;
+    m_body.clear();
+    for (Level& l : m_levels) {
+        l.made.clear();
+        l.movers.clear();
+        l.first = 0;
+    }
+    m_result = at(m_levels.size(), 0)->locals;
+}
+
+void Live::step() {
+    ++m_step;
+    m_result = at(m_levels.size(), m_step)->locals;
+    while (m_body.size() > 2 && m_first < m_step) {
+        m_body.pop_front();
+        ++m_first;
+    }
+    for (Level& l : m_levels)
+        while (l.made.size() > 2 && l.first < m_step) {
+            l.made.pop_front();
+            ++l.first;
+        }
+}
+
+/// What stands above so many levels at a step; null when it is not known yet.
+const Live::Moment* Live::at(std::size_t levels, int step) {
+    if (levels == 0) {
+        while (m_first + static_cast<int>(m_body.size()) <= step) {
+            auto next = m_source(m_first + static_cast<int>(m_body.size()));
+            if (!next) return nullptr;
+            m_body.push_back(std::move(*next));
+        }
+        return &m_body[static_cast<std::size_t>(step - m_first)];
+    }
+    Level& l = m_levels[levels - 1];
+    while (l.first + static_cast<int>(l.made.size()) <= step) {
+        const int next = l.first + static_cast<int>(l.made.size());
+        if (!at(levels - 1, next)) return nullptr;
+        make(l, levels - 1, next);
+    }
+    return &l.made[static_cast<std::size_t>(step - l.first)];
+}
+
+void Live::make(Level& l, std::size_t below, int step) {
+    // Asking for the moment after may bring in more of the body: deques keep what they hold in place.
+    const Moment* ahead = at(below, step + 1);
+    const Moment& now = *at(below, step);
+    if (!ahead) ahead = &now;
+    const layers::PoseView pose(now.locals, now.frame, now.time), next(ahead->locals, ahead->frame, ahead->time);
+    Moment out = now;
+    if (l.kind->movers) {
+        if (l.movers.empty()) l.movers = l.kind->movers(*l.context, pose);
+        for (const auto& mover : l.movers) {
+            if (step == 0)
+                mover->start(m_dt, pose, next);
+            else
+                mover->step(m_dt, pose, next);
+            m_scratch.resize(mover->joints().size());
+            mover->write(pose, m_scratch);
+            for (std::size_t k = 0; k < m_scratch.size(); ++k)
+                out.locals[static_cast<std::size_t>(mover->joints()[k])] = m_scratch[k];
+        }
+    } else {
+        l.kind->live(*l.context, pose, out.locals);
+    }
+    if (!l.shares->whole())
+        for (const layers::Moved& m : l.moves) {
+            const auto j = static_cast<std::size_t>(m.joint);
+            out.locals[j] = layers::mixed(now.locals[j], out.locals[j], l.shares->at(now.frame, m.along));
+        }
+    l.made.push_back(std::move(out));
 }
 
 }  // namespace nutatio::pipeline

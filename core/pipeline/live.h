@@ -1,42 +1,59 @@
-// The stack stepped by hand, one moment at a time: what Tug runs. The same parts as baking, through the same two calls.
+// The stack stepped by hand, one moment at a time: what Tug runs. The same movers as baking, through the same two calls.
 #pragma once
 
-#include "layers/layer_kind.h"
+#include <deque>
+#include <functional>
+
+#include "pipeline/context.h"
 #include "pipeline/evaluate.h"
 
 namespace nutatio::pipeline {
 
-/// The colliders that strands meet: switched on, with a joint to ride on, and not fitted to a joint that a layer makes swing.
-std::vector<const scene::Collider*> collidersMet(const scene::Scene& scene);
-
-/// The context of a layer as evaluation gives it, with the scene's collidersMet; `others` and their tracks must outlive what is
-/// made from it.
-layers::LayerContext contextOf(const scene::Scene& scene, const scene::ActorEntry& entry, const scene::Layer& layer,
-                               std::vector<const scene::Collider*> colliders);
-
 /// One actor under its acting layers, live. Owns copies of all it needs of the scene but the actors.
 class Live {
   public:
+    /// A moment of the body: locals of all joints, the frame of the shot whose settings and other actors hold, and the time [s].
+    struct Moment {
+        std::vector<Xform> locals;
+        int frame = 0;
+        double time = 0;
+    };
+    /// The body so many steps after the start; nothing when that is not known yet, as a hand's way is not.
+    using Body = std::function<std::optional<Moment>(int step)>;
+
     Live(const scene::Scene& scene, const std::string& actor, Evaluator& evaluator);
-    /// Lays everything along body pose `locals`. `next`: the body's pose one `dt` later, where it is known; a hand's is not.
-    void start(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
-    /// Moves on by `dt` [s] to body pose `locals`; `frame` of the shot says which keys and other actors hold. With `next` given
-    /// the lowest layer of the stack moves bit for bit as it is baked.
-    void step(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next = nullptr);
-    /// What the stack makes of it.
+    /// Lays everything along the body's first moment, which must be known. Steps are `dt` [s] apart.
+    void start(double dt, Body body);
+    /// Moves on by one step. Where the body is known as many steps ahead as there are layers, the motion is bit for bit what is
+    /// baked; where it is not, a layer takes it that the body holds still from there on.
+    void step();
+    /// What the stack makes of the moment stepped to.
     const std::vector<Xform>& result() const { return m_result; }
 
   private:
-    void run(double dt, const std::vector<Xform>& locals, int frame, const std::vector<Xform>* next, bool first);
-    struct Running {
+    struct Level {
         const scene::Layer* layer;
-        layers::Parts parts;
+        const layers::LayerKind* kind;
+        std::unique_ptr<layers::LayerContext> context;
+        layers::Movers movers;
+        std::vector<layers::Moved> moves;
+        std::optional<layers::Shares> shares;
+        std::deque<Moment> made;  // from step `first` on
+        int first = 0;
     };
+    const Moment* at(std::size_t level, int step);
+    void make(Level& level, std::size_t above, int step);
+
     scene::Scene m_scene;
+    std::shared_ptr<const scene::Shot> m_shot;
+    ItemsOfShot m_items;
     std::vector<TrackPtr> m_others;
-    std::vector<Running> m_layers;
+    std::vector<Level> m_levels;
+    std::deque<Moment> m_body;  // from step m_first on
+    Body m_source;
     std::vector<Xform> m_result, m_scratch;
-    int m_frame = 0, m_elapsed = 0;  // where it began, and steps since
+    double m_dt = 0;
+    int m_step = 0, m_first = 0;
 };
 
 }  // namespace nutatio::pipeline

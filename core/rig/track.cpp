@@ -19,6 +19,14 @@ std::size_t Track::ownBytes(const Track* below) const {
     std::size_t bytes = 0;
     for (int j = 0; j < joints(); ++j)
         if (!below || below->column(j) != column(j)) bytes += column(j)->size() * sizeof(Xform);
+    for (const auto& [id, patch] : m_patches) {
+        const auto was = below ? below->m_patches.find(id) : decltype(m_patches.begin()){};
+        if (!below || was == below->m_patches.end() || was->second != patch) bytes += patch->offsets.size() * sizeof(Vec3f);
+    }
+    for (const auto& [id, morph] : m_morphs) {
+        const auto was = below ? below->m_morphs.find(id) : decltype(m_morphs.begin()){};
+        if (!below || was == below->m_morphs.end() || was->second != morph) bytes += morph->weights.size() * sizeof(float);
+    }
     return bytes;
 }
 
@@ -57,18 +65,24 @@ Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cance
         if (std::all_of(c.begin(), c.end(), [&](const Xform& x) { return x == c.front(); })) c.resize(1);
         shared.push_back(std::make_shared<const Column>(std::move(c)));
     }
-    return {grid, std::move(shared)};
-}
-
-std::vector<float> morphWeights(const Actor& actor, int clip, int joint, double time) {
-    if (clip < 0) return {};
-    for (const Channel& c : actor.clips[static_cast<std::size_t>(clip)].channels) {
-        if (c.path != Path::Weights || c.joint != joint) continue;
-        std::vector<double> v(static_cast<std::size_t>(c.width));
-        c.sample(time, v.data());
-        return {v.begin(), v.end()};
-    }
-    return {};
+    Track out(grid, std::move(shared));
+    if (clip >= 0)
+        for (const Channel& c : actor.clips[static_cast<std::size_t>(clip)].channels) {
+            if (c.path != Path::Weights || c.width <= 0) continue;
+            for (std::size_t i = 0; i < actor.instances.size(); ++i) {
+                if (actor.instances[i].joint != c.joint) continue;
+                auto morph = std::make_shared<Morph>();
+                morph->instance = static_cast<int>(i);
+                morph->targets = c.width;
+                std::vector<double> v(static_cast<std::size_t>(c.width));
+                for (int f = 0; f < grid.frames; ++f) {
+                    c.sample(grid.time(f), v.data());
+                    morph->weights.insert(morph->weights.end(), v.begin(), v.end());
+                }
+                out.replace(MorphPtr(std::move(morph)));
+            }
+        }
+    return out;
 }
 
 }  // namespace nutatio::rig

@@ -1,6 +1,7 @@
 // Motion: local transforms of every joint for every frame of the shot.
 #pragma once
 
+#include <map>
 #include <memory>
 #include <vector>
 
@@ -26,11 +27,41 @@ struct FrameGrid {
 using Column = std::vector<Xform>;
 using ColumnPtr = std::shared_ptr<const Column>;
 
-/// Columns are shared until a layer replaces them, so what a layer changed is what it replaced.
+/// Some vertices of one primitive of a mesh instance, moved out of where skin and morphs are given them: offsets in bind space
+/// [units of the mesh], the same vertices in every frame.
+struct Patch {
+    int instance = 0, primitive = 0;
+    std::vector<std::uint32_t> vertices;
+    std::vector<Vec3f> offsets;  // frame by frame, as many a frame as there are vertices
+
+    const Vec3f* frame(int f) const { return offsets.data() + static_cast<std::size_t>(f) * vertices.size(); }
+};
+using PatchPtr = std::shared_ptr<const Patch>;
+
+/// Morph weights of one mesh instance: as many a frame as its mesh has targets.
+struct Morph {
+    int instance = 0;
+    int targets = 0;
+    std::vector<float> weights;  // frame by frame
+
+    const float* frame(int f) const { return weights.data() + static_cast<std::size_t>(f) * static_cast<std::size_t>(targets); }
+};
+using MorphPtr = std::shared_ptr<const Morph>;
+
+/// Columns of three types: transforms of a joint, offsets of a patch of vertices, morph weights of a mesh instance. They are shared
+/// until a layer replaces them, so what a layer changed is what it replaced.
 class Track {
   public:
     Track() = default;
     Track(FrameGrid grid, std::vector<ColumnPtr> columns) : m_grid(grid), m_columns(std::move(columns)) {}
+
+    /// Patches by instance and primitive, morph weights by instance.
+    using PatchId = std::pair<int, int>;
+    const std::map<PatchId, PatchPtr>& patches() const { return m_patches; }
+    const std::map<int, MorphPtr>& morphs() const { return m_morphs; }
+    void replace(PatchPtr patch) { m_patches[{patch->instance, patch->primitive}] = std::move(patch); }
+    void replace(MorphPtr morph) { m_morphs[morph->instance] = std::move(morph); }
+    void replace(int joint, ColumnPtr column) { m_columns[static_cast<std::size_t>(joint)] = std::move(column); }
 
     const FrameGrid& grid() const { return m_grid; }
     int frames() const { return m_grid.frames; }
@@ -53,13 +84,12 @@ class Track {
   private:
     FrameGrid m_grid;
     std::vector<ColumnPtr> m_columns;
+    std::map<PatchId, PatchPtr> m_patches;
+    std::map<int, MorphPtr> m_morphs;
 };
 
-/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1. Frames past the clip's end hold its
-/// end. Throws Cancelled when asked to stop.
+/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1, with the morph weights that it moves.
+/// Frames past the clip's end hold its end. Throws Cancelled when asked to stop.
 Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cancel& cancel = {});
-
-/// Morph weights of the mesh on `joint` at `time` [s] of the clip; empty when the clip does not move them.
-std::vector<float> morphWeights(const Actor& actor, int clip, int joint, double time);
 
 }  // namespace nutatio::rig

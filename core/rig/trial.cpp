@@ -115,9 +115,9 @@ Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform
     const auto n = stand.size();
     std::vector<Column> columns(n);
     std::vector<Xform> locals;
-    const double round = std::max(1, grid.frames - 1) / grid.fps;
+    const int once = trialGrid(trial, grid.fps).frames - 1;
     for (int f = 0; f < grid.frames; ++f) {
-        trialPose(actor, trial, stand, f + 1 == grid.frames ? 0 : f / grid.fps, round, locals);
+        trialPose(actor, trial, stand, (f % once) / grid.fps, once / grid.fps, locals);
         for (std::size_t j = 0; j < n; ++j) columns[j].push_back(locals[j]);
     }
     std::vector<ColumnPtr> shared;

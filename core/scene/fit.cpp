@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <optional>
 
+#include "scene/items.h"
+
 namespace nutatio::scene {
 
 namespace {
@@ -117,14 +119,17 @@ Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, cons
     const Quat back = rotationOf(world.m).conjugate();
     const Vec3 way = c.b - c.a;
     out.fitted = true;
-    out.radius = c.ra;
-    out.radiusEnd = c.rb;
-    out.length = way.norm();
-    out.offset = back * (0.5 * (c.a + c.b) - world.t);
-    out.shape = out.length > 0.25 * std::max(c.ra, c.rb) ? Shape::Capsule : Shape::Sphere;
-    if (out.shape == Shape::Sphere) out.radius = out.radiusEnd = std::max(c.ra, c.rb);
-    if (out.length > 1e-12) out.turnDeg = rotationVector(arc(Vec3::UnitY(), back * way / out.length)) * degrees(1);
-    out.size = Vec3(2 * out.radius, out.length + 2 * out.radius, 2 * out.radius);
+    out.values = startValues(colliderTable());
+    const double length = way.norm();
+    const bool round = length <= 0.25 * std::max(c.ra, c.rb);
+    const double radius = round ? std::max(c.ra, c.rb) : c.ra;
+    out.set("shape", std::string(shapeName(round ? Shape::Sphere : Shape::Capsule)));
+    out.set("radius", radius);
+    out.set("radius_end", round ? radius : c.rb);
+    out.set("length", length);
+    out.setVector("offset", back * (0.5 * (c.a + c.b) - world.t));
+    if (length > 1e-12) out.setVector("turn", rotationVector(arc(Vec3::UnitY(), back * way / length)) * degrees(1));
+    out.setVector("size", Vec3(2 * radius, length + 2 * radius, 2 * radius));
     return out;
 }
 
@@ -139,7 +144,7 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
     skip.resize(worlds.size(), false);
     for (const Collider& c : scene.colliders)
         if (c.actor == entry.id)
-            if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape != Shape::Plane)
+            if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape() != Shape::Plane)
                 skip[static_cast<std::size_t>(j)] = true;
     const auto points = verticesByJoint(actor, worlds);
     std::vector<std::optional<Capsule>> fitted(worlds.size());

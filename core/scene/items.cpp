@@ -1,260 +1,376 @@
 #include "scene/items.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace nutatio::scene {
 
 namespace {
-constexpr std::string_view kOffset[] = {"offset_x", "offset_y", "offset_z"}, kTurn[] = {"turn_x", "turn_y", "turn_z"},
-                           kSize[] = {"size_x", "size_y", "size_z"}, kPlace[] = {"place_x", "place_y", "place_z"};
-constexpr std::string_view kOffsetLabel[] = {"Offset x", "Offset y", "Offset z"}, kTurnLabel[] = {"Turn x", "Turn y", "Turn z"},
-                           kSizeLabel[] = {"Size x", "Size y", "Size z"}, kPlaceLabel[] = {"Place x", "Place y", "Place z"};
+
+constexpr SettingSpec kActor[] = {
+    {.id = "place_x",
+     .label = "Place x",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where its own middle of coordinates stands in the world.",
+     .keyable = false,
+     .feel = false,
+     .group = "Place"},
+    {.id = "place_y",
+     .label = "Place y",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where its own middle of coordinates stands in the world.",
+     .keyable = false,
+     .feel = false},
+    {.id = "place_z",
+     .label = "Place z",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where its own middle of coordinates stands in the world.",
+     .keyable = false,
+     .feel = false},
+    {.id = "turn_y",
+     .label = "Heading",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is turned about the upright.",
+     .feel = false},
+    {.id = "turn_x",
+     .label = "Lean",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is tipped forward or back; 90 or -90 sets a character upright that lies down.",
+     .feel = false},
+    {.id = "turn_z",
+     .label = "Roll",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is tipped to a side.",
+     .feel = false},
+};
+
+constexpr SettingSpec kCollider[] = {
+    {.id = "shape",
+     .label = "Shape",
+     .type = SettingType::Choice,
+     .help = "Round, a capsule, a box with square edges, or a plane without end.",
+     .choices = "sphere|capsule|box|plane"},
+    {.id = "radius",
+     .label = "Radius",
+     .range = {0, 1e6},
+     .soft = {0, 0.4},
+     .start = 0.06,
+     .help = "How thick it is; of a capsule at its start.",
+     .more = "More: keeps strands farther off. Less: lets them closer.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=sphere|capsule"},
+    {.id = "radius_end",
+     .label = "End radius",
+     .range = {0, 1e6},
+     .soft = {0, 0.4},
+     .start = 0.06,
+     .help = "How thick it is at its other end.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=capsule"},
+    {.id = "length",
+     .label = "Length",
+     .range = {0, 1e6},
+     .soft = {0, 0.4},
+     .start = 0.06,
+     .help = "Between the middles of its two round ends.",
+     .more = "More: longer. Less: rounder.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=capsule"},
+    {.id = "size_x",
+     .label = "Size x",
+     .range = {0, 1e6},
+     .soft = {0, 0.8},
+     .start = 0.12,
+     .help = "From side to side.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=box"},
+    {.id = "size_y",
+     .label = "Size y",
+     .range = {0, 1e6},
+     .soft = {0, 0.8},
+     .start = 0.12,
+     .help = "From side to side.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=box"},
+    {.id = "size_z",
+     .label = "Size z",
+     .range = {0, 1e6},
+     .soft = {0, 0.8},
+     .start = 0.12,
+     .help = "From side to side.",
+     .keyable = true,
+     .sized = true,
+     .only = "shape=box"},
+    {.id = "friction",
+     .label = "Friction",
+     .range = {0, 10},
+     .soft = {0, 1},
+     .start = 0.2,
+     .help = "How its surface holds what slides on it.",
+     .more = "More: rubber. Less: ice.",
+     .keyable = true},
+    {.id = "offset_x",
+     .label = "Offset x",
+     .range = {-1e6, 1e6},
+     .soft = {-0.4, 0.4},
+     .help = "Where its middle sits, along the axes of what it rides on.",
+     .keyable = true,
+     .sized = true},
+    {.id = "offset_y",
+     .label = "Offset y",
+     .range = {-1e6, 1e6},
+     .soft = {-0.4, 0.4},
+     .help = "Where its middle sits, along the axes of what it rides on.",
+     .keyable = true,
+     .sized = true},
+    {.id = "offset_z",
+     .label = "Offset z",
+     .range = {-1e6, 1e6},
+     .soft = {-0.4, 0.4},
+     .help = "Where its middle sits, along the axes of what it rides on.",
+     .keyable = true,
+     .sized = true},
+    {.id = "turn_x",
+     .label = "Turn x",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is turned against what it rides on.",
+     .keyable = true,
+     .only = "shape=capsule|box|plane"},
+    {.id = "turn_y",
+     .label = "Turn y",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is turned against what it rides on.",
+     .keyable = true,
+     .only = "shape=capsule|box|plane"},
+    {.id = "turn_z",
+     .label = "Turn z",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "How it is turned against what it rides on.",
+     .keyable = true,
+     .only = "shape=capsule|box|plane"},
+};
+
+constexpr SettingSpec kWind[] = {
+    {.id = "speed",
+     .label = "Speed",
+     .unit = Unit::MetresPerSecond,
+     .range = {0, 60},
+     .soft = {0, 15},
+     .start = 6,
+     .help = "How fast the air moves.",
+     .more = "3: a breeze. 8: hair streams. 15: hard to walk.",
+     .curved = true,
+     .keyable = true},
+    {.id = "heading",
+     .label = "Heading",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .start = 90,
+     .help = "Which way it blows: 0 along +z, 90 along +x.",
+     .keyable = true},
+    {.id = "rise",
+     .label = "Rise",
+     .unit = Unit::Degrees,
+     .range = {-90, 90},
+     .soft = {-90, 90},
+     .help = "How steeply it blows upwards.",
+     .keyable = true},
+    {.id = "gust_share",
+     .label = "Gusts",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 0.4,
+     .help = "How much of the speed comes and goes.",
+     .more = "More: squalls. Less: steady.",
+     .keyable = true},
+    {.id = "gust_rate",
+     .label = "Gust rate",
+     .unit = Unit::PerSecond,
+     .range = {0, 20},
+     .soft = {0, 3},
+     .start = 0.5,
+     .help = "How often it freshens and drops.",
+     .curved = true},
+    {.id = "swirl_share",
+     .label = "Turbulence",
+     .unit = Unit::Share,
+     .range = {0, 3},
+     .soft = {0, 1},
+     .start = 0.3,
+     .help = "How strong its eddies are, against its speed.",
+     .more = "More: flutters. Less: streams.",
+     .keyable = true},
+    {.id = "swirl_size",
+     .label = "Eddy size",
+     .unit = Unit::Metres,
+     .range = {0.001, 1000},
+     .soft = {0.02, 3},
+     .start = 0.5,
+     .help = "How large an eddy is.",
+     .more = "More: slow rolls. Less: quick shivers.",
+     .curved = true},
+    {.id = "reach",
+     .label = "Reach",
+     .unit = Unit::Metres,
+     .range = {0, 10000},
+     .soft = {0, 10},
+     .help = "How far from its place it blows; 0 blows everywhere.",
+     .curved = true,
+     .keyable = true},
+    {.id = "falloff",
+     .label = "Falloff",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 0.5,
+     .help = "Over how much of its reach it dies away.",
+     .keyable = true},
+    {.id = "seed",
+     .label = "Seed",
+     .range = {0, 1e6},
+     .soft = {0, 100},
+     .start = 1,
+     .help = "Another number gives other gusts of the same kind.",
+     .whole = true},
+    {.id = "place_x",
+     .label = "Place x",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where it stands; only a wind with a reach minds.",
+     .keyable = true},
+    {.id = "place_y",
+     .label = "Place y",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where it stands; only a wind with a reach minds.",
+     .keyable = true},
+    {.id = "place_z",
+     .label = "Place z",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Where it stands; only a wind with a reach minds.",
+     .keyable = true},
+};
+
+constexpr SettingSpec kPin[] = {
+    {.id = "strength",
+     .label = "Strength",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 1,
+     .help = "How firmly it holds.",
+     .more = "More: nailed. Less: drawn. 0 lets go.",
+     .keyable = true},
+    {.id = "offset_x",
+     .label = "Offset x",
+     .range = {-1e6, 1e6},
+     .soft = {-1, 1},
+     .help = "Where it holds, along the axes of what it is held to.",
+     .keyable = true,
+     .sized = true},
+    {.id = "offset_y",
+     .label = "Offset y",
+     .range = {-1e6, 1e6},
+     .soft = {-1, 1},
+     .help = "Where it holds, along the axes of what it is held to.",
+     .keyable = true,
+     .sized = true},
+    {.id = "offset_z",
+     .label = "Offset z",
+     .range = {-1e6, 1e6},
+     .soft = {-1, 1},
+     .help = "Where it holds, along the axes of what it is held to.",
+     .keyable = true,
+     .sized = true},
+};
+
+ColliderNumbers numbersFrom(Shape shape, const auto& number, const auto& vector) {
+    return {shape,          number("radius"), number("radius_end"), number("length"),
+            vector("size"), vector("offset"), vector("turn"),       number("friction")};
+}
+
+/// What comes out of sine and cosine where the answer is a whole number.
+double clean(double v) {
+    return std::abs(v) < 1e-15 ? 0 : v;
+}
+
 }  // namespace
 
-std::vector<SettingSpec> colliderTable(const Collider& c, double height) {
-    const double usual = 0.06 * height;
-    const Range size{0, 1e6}, place{-1e6, 1e6}, softSize{0, 0.4 * height}, softPlace{-0.4 * height, 0.4 * height},
-        turn{-360, 360}, softTurn{-180, 180};
-    const bool capsule = c.shape == Shape::Capsule;
-    std::vector<SettingSpec> t;
-    if (capsule || c.shape == Shape::Sphere)
-        t.push_back({.id = "radius",
-                     .label = capsule ? "Start radius" : "Radius",
-                     .range = size,
-                     .soft = softSize,
-                     .start = usual,
-                     .help = "How thick it is.",
-                     .more = "More: keeps strands farther off. Less: lets them closer."});
-    if (capsule) {
-        t.push_back({.id = "radiusEnd",
-                     .label = "End radius",
-                     .range = size,
-                     .soft = softSize,
-                     .start = usual,
-                     .help = "How thick it is at its other end."});
-        t.push_back({.id = "length",
-                     .label = "Length",
-                     .range = size,
-                     .soft = softSize,
-                     .start = usual,
-                     .help = "Between the middles of its two round ends.",
-                     .more = "More: longer. Less: rounder."});
-    }
-    if (c.shape == Shape::Box)
-        for (int k = 0; k < 3; ++k)
-            t.push_back({.id = kSize[k],
-                         .label = kSizeLabel[k],
-                         .range = size,
-                         .soft = {0, 0.8 * height},
-                         .start = 2 * usual,
-                         .help = "From side to side."});
-    t.push_back({.id = "friction",
-                 .label = "Friction",
-                 .range = {0, 10},
-                 .soft = {0, 1},
-                 .start = 0.2,
-                 .help = "How its surface holds what slides on it.",
-                 .more = "More: rubber. Less: ice."});
-    for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kOffset[k],
-                     .label = kOffsetLabel[k],
-                     .range = place,
-                     .soft = softPlace,
-                     .help = "Where its middle sits, along the joint's axis."});
-    if (c.shape != Shape::Sphere)
-        for (int k = 0; k < 3; ++k)
-            t.push_back({.id = kTurn[k],
-                         .label = kTurnLabel[k],
-                         .unit = Unit::Degrees,
-                         .range = turn,
-                         .soft = softTurn,
-                         .help = "How it is turned against the joint."});
-    return t;
+Table actorTable() {
+    return kActor;
+}
+Table colliderTable() {
+    return kCollider;
+}
+Table windTable() {
+    return kWind;
+}
+Table pinTable() {
+    return kPin;
 }
 
-double& colliderNumber(Collider& c, std::string_view id) {
-    if (id == "radius") return c.radius;
-    if (id == "radiusEnd") return c.radiusEnd;
-    if (id == "length") return c.length;
-    if (id == "friction") return c.friction;
-    const int axis = id.back() - 'x';
-    return id.front() == 'o' ? c.offset[axis] : id.front() == 's' ? c.size[axis] : c.turnDeg[axis];
+bool counts(const SettingSpec& row, const Tuned& tuned) {
+    if (row.only.empty()) return true;
+    const std::size_t equals = row.only.find('=');
+    const std::string& now = tuned.text(row.only.substr(0, equals));
+    const std::vector<std::string_view> ids = idsIn(row.only.substr(equals + 1));
+    return std::find(ids.begin(), ids.end(), now) != ids.end();
 }
 
-std::vector<SettingSpec> windTable() {
-    std::vector<SettingSpec> t{{.id = "speed",
-                                .label = "Speed",
-                                .unit = Unit::MetresPerSecond,
-                                .range = {0, 60},
-                                .soft = {0, 15},
-                                .start = 3,
-                                .help = "How fast the air moves.",
-                                .more = "3: a breeze. 8: hair streams. 15: hard to walk.",
-                                .curved = true},
-                               {.id = "heading",
-                                .label = "Heading",
-                                .unit = Unit::Degrees,
-                                .range = {-360, 360},
-                                .soft = {-180, 180},
-                                .help = "Which way it blows: 0 along +z, 90 along +x."},
-                               {.id = "rise",
-                                .label = "Rise",
-                                .unit = Unit::Degrees,
-                                .range = {-90, 90},
-                                .soft = {-90, 90},
-                                .help = "How steeply it blows upwards."},
-                               {.id = "gustShare",
-                                .label = "Gusts",
-                                .unit = Unit::Share,
-                                .range = {0, 1},
-                                .soft = {0, 1},
-                                .start = 0.4,
-                                .help = "How much of the speed comes and goes.",
-                                .more = "More: squalls. Less: steady."},
-                               {.id = "gustRate",
-                                .label = "Gust rate",
-                                .unit = Unit::PerSecond,
-                                .range = {0, 20},
-                                .soft = {0, 3},
-                                .start = 0.5,
-                                .help = "How often it freshens and drops.",
-                                .curved = true},
-                               {.id = "swirlShare",
-                                .label = "Turbulence",
-                                .unit = Unit::Share,
-                                .range = {0, 3},
-                                .soft = {0, 1},
-                                .start = 0.3,
-                                .help = "How strong its eddies are, against its speed.",
-                                .more = "More: flutters. Less: streams."},
-                               {.id = "swirlSize",
-                                .label = "Eddy size",
-                                .unit = Unit::Metres,
-                                .range = {0.001, 1000},
-                                .soft = {0.02, 3},
-                                .start = 0.5,
-                                .help = "How large an eddy is.",
-                                .more = "More: slow rolls. Less: quick shivers.",
-                                .curved = true},
-                               {.id = "reach",
-                                .label = "Reach",
-                                .unit = Unit::Metres,
-                                .range = {0, 10000},
-                                .soft = {0, 10},
-                                .help = "How far from its place it blows; 0 blows everywhere.",
-                                .curved = true},
-                               {.id = "falloff",
-                                .label = "Falloff",
-                                .unit = Unit::Share,
-                                .range = {0, 1},
-                                .soft = {0, 1},
-                                .start = 0.5,
-                                .help = "Over how much of its reach it dies away."},
-                               {.id = "seed",
-                                .label = "Seed",
-                                .range = {0, 1e6},
-                                .soft = {0, 100},
-                                .start = 1,
-                                .help = "Another number gives other gusts of the same kind."}};
-    for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kPlace[k],
-                     .label = kPlaceLabel[k],
-                     .unit = Unit::Metres,
-                     .range = {-1e4, 1e4},
-                     .soft = {-3, 3},
-                     .help = "Where it stands; only a wind with a reach minds."});
-    return t;
+double ColliderNumbers::reach() const {
+    return shape == Shape::Box ? 0.5 * size.norm() : std::max(radius, radiusEnd) + 0.5 * length;
 }
 
-double windNumber(const Wind& w, std::string_view id) {
-    if (id == "speed") return w.speed;
-    if (id == "heading") return degrees(std::atan2(w.direction.x(), w.direction.z()));
-    if (id == "rise") return degrees(std::asin(std::clamp(w.direction.y(), -1.0, 1.0)));
-    if (id == "gustShare") return w.gustShare;
-    if (id == "gustRate") return w.gustRate;
-    if (id == "swirlShare") return w.swirlShare;
-    if (id == "swirlSize") return w.swirlSize;
-    if (id == "reach") return w.reach;
-    if (id == "falloff") return w.falloff;
-    if (id == "seed") return w.seed;
-    return w.place[id.back() - 'x'];
+ColliderNumbers numbersOf(const Resolved& s, int frame) {
+    Shape shape = Shape::Sphere;
+    shapeFromName(s.text("shape"), shape);
+    return numbersFrom(
+        shape, [&](const char* id) { return s.at(id, frame); }, [&](const char* stem) { return s.vector(stem, frame); });
 }
 
-void setWindNumber(Wind& w, std::string_view id, double v) {
-    if (id == "heading" || id == "rise") {
-        const double heading = radians(id == "heading" ? v : windNumber(w, "heading")),
-                     rise = radians(id == "rise" ? v : windNumber(w, "rise"));
-        w.direction = Vec3(std::cos(rise) * std::sin(heading), std::sin(rise), std::cos(rise) * std::cos(heading));
-        return;
-    }
-    double& to = id == "speed"        ? w.speed
-                 : id == "gustShare"  ? w.gustShare
-                 : id == "gustRate"   ? w.gustRate
-                 : id == "swirlShare" ? w.swirlShare
-                 : id == "swirlSize"  ? w.swirlSize
-                 : id == "reach"      ? w.reach
-                 : id == "falloff"    ? w.falloff
-                 : id == "seed"       ? w.seed
-                                      : w.place[id.back() - 'x'];
-    to = id == "seed" ? std::round(v) : v;
+ColliderNumbers numbersOf(const Collider& c) {
+    return numbersFrom(
+        c.shape(), [&](const char* id) { return c.number(id); }, [&](const char* stem) { return c.vector(stem); });
 }
 
-std::vector<SettingSpec> pinTable(double height) {
-    std::vector<SettingSpec> t{{.id = "strength",
-                                .label = "Strength",
-                                .unit = Unit::Share,
-                                .range = {0, 1},
-                                .soft = {0, 1},
-                                .start = 1,
-                                .help = "How firmly it holds.",
-                                .more = "More: nailed. Less: drawn. 0 lets go.",
-                                .keyable = true}};
-    for (int k = 0; k < 3; ++k)
-        t.push_back({.id = kOffset[k],
-                     .label = kOffsetLabel[k],
-                     .range = {-1e6, 1e6},
-                     .soft = {-height, height},
-                     .help = "Where it holds, in the axes of what it is held to."});
-    return t;
+Vec3 windDirection(double headingDeg, double riseDeg) {
+    const double heading = radians(headingDeg), rise = radians(riseDeg);
+    return {clean(std::cos(rise) * std::sin(heading)), clean(std::sin(rise)), clean(std::cos(rise) * std::cos(heading))};
 }
 
-double& pinNumber(Pin& p, std::string_view id) {
-    return id == "strength" ? p.strength : p.offset[id.back() - 'x'];
-}
-
-namespace {
-
-template <class Get, class Set>
-void clampRows(const std::vector<SettingSpec>& rows, const Moved& moved, const Get& get, const Set& set) {
-    for (const SettingSpec& row : rows) {
-        const double was = get(row.id), is = clampTo(row, was);
-        if (was == is) continue;
-        set(row.id, is);
-        moved(row, was, is);
-    }
-}
-
-}  // namespace
-
-void clampItem(Collider& c, const Moved& moved) {
-    const auto set = [&](std::string_view id, double v) { colliderNumber(c, id) = v; };
-    // The numbers that its shape does not use are kept in the file, and must be usable too.
-    Collider other = c;
-    for (const Shape shape : {Shape::Capsule, Shape::Box}) {
-        other.shape = shape;
-        clampRows(
-            colliderTable(other, 1), moved, [&](std::string_view id) { return colliderNumber(c, id); }, set);
-    }
-}
-
-void clampItem(Wind& w, const Moved& moved) {
-    const auto set = [&](std::string_view id, double v) { setWindNumber(w, id, v); };
-    clampRows(
-        windTable(), moved, [&](std::string_view id) { return windNumber(w, id); }, set);
-}
-
-void clampItem(Pin& p, const Moved& moved) {
-    const auto set = [&](std::string_view id, double v) { pinNumber(p, id) = v; };
-    clampRows(
-        pinTable(1), moved, [&](std::string_view id) { return pinNumber(p, id); }, set);
+void setWindDirection(Wind& w, const Vec3& direction) {
+    const Vec3 d = direction.normalized();
+    w.set("heading", degrees(std::atan2(d.x(), d.z())));
+    w.set("rise", degrees(std::asin(std::clamp(d.y(), -1.0, 1.0))));
 }
 
 }  // namespace nutatio::scene

@@ -1,5 +1,4 @@
-// Rows for what stands in the roster: colliders, winds and pins, tuned like a layer's settings. From them come the Tuner's rows
-// and the ranges that a scene file must keep to.
+// The tables of what stands in the roster, tuned like a layer's settings: actors' places, colliders, winds and pins.
 #pragma once
 
 #include <functional>
@@ -8,21 +7,34 @@
 
 namespace nutatio::scene {
 
-/// Slider ends follow the actor's size [units].
-std::vector<SettingSpec> colliderTable(const Collider& collider, double height);
-double& colliderNumber(Collider& collider, std::string_view id);
+Table actorTable();
+Table colliderTable();
+Table windTable();
+Table pinTable();
 
-std::vector<SettingSpec> windTable();
-double windNumber(const Wind& wind, std::string_view id);
-void setWindNumber(Wind& wind, std::string_view id, double value);
+/// Whether the row counts for this thing: see SettingSpec::only.
+bool counts(const SettingSpec& row, const Tuned& tuned);
 
-std::vector<SettingSpec> pinTable(double height);
-double& pinNumber(Pin& pin, std::string_view id);
+/// A collider's numbers, read for one frame. Lengths in the units of the actor it rides on, in metres in the world.
+struct ColliderNumbers {
+    Shape shape = Shape::Sphere;
+    double radius = 0.1;
+    double radiusEnd = 0.1;  // of a capsule, at its end along its own +y
+    double length = 0.2;     // capsule: between its two centres, along its own y
+    Vec3 size = Vec3::Zero();   // of a box, from side to side
+    Vec3 offset = Vec3::Zero(); // centre, in the joint's axes
+    Vec3 turnDeg = Vec3::Zero();  // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
+    double friction = 0.2;      // Coulomb's coefficient: 0 ice, 1 rubber
 
-/// Brings every number of the item into its row's range; hears of each that it had to move: label, what it was, what it is.
-using Moved = std::function<void(const SettingSpec& row, double was, double is)>;
-void clampItem(Collider& collider, const Moved& moved);
-void clampItem(Wind& wind, const Moved& moved);
-void clampItem(Pin& pin, const Moved& moved);
+    /// Of a ball round it, about its middle; a plane has none.
+    double reach() const;
+};
+ColliderNumbers numbersOf(const Resolved& settings, int frame = 0);
+ColliderNumbers numbersOf(const Collider& collider);
+
+/// Unit vector that a wind blows along, from its heading and rise [deg].
+Vec3 windDirection(double headingDeg, double riseDeg);
+/// Sets heading and rise of a wind from a direction of any length but 0.
+void setWindDirection(Wind& wind, const Vec3& direction);
 
 }  // namespace nutatio::scene

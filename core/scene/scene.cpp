@@ -4,16 +4,24 @@
 #include <array>
 #include <unordered_set>
 
+#include "scene/items.h"
+
 namespace nutatio::scene {
 
 namespace {
 constexpr std::array<std::pair<Shape, std::string_view>, 4> kShapes{
     {{Shape::Sphere, "sphere"}, {Shape::Capsule, "capsule"}, {Shape::Box, "box"}, {Shape::Plane, "plane"}}};
 
-template <class List>
-auto byId(List& list, std::string_view id) -> decltype(&list.front()) {
-    const auto at = std::find_if(list.begin(), list.end(), [&](const auto& x) { return x.id == id; });
-    return at == list.end() ? nullptr : &*at;
+template <class T>
+const T* byId(const SharedList<T>& list, std::string_view id) {
+    const std::size_t at = list.find([&](const T& x) { return x.id == id; });
+    return at == list.size() ? nullptr : &list[at];
+}
+
+template <class T>
+T* editById(SharedList<T>& list, std::string_view id) {
+    const std::size_t at = list.find([&](const T& x) { return x.id == id; });
+    return at == list.size() ? nullptr : &list.edit(at);
 }
 }  // namespace
 
@@ -30,88 +38,172 @@ bool shapeFromName(std::string_view name, Shape& shape) {
     return false;
 }
 
-double Layer::number(std::string_view setting) const {
-    const auto at = values.find(setting);
-    const double* v = at == values.end() ? nullptr : std::get_if<double>(&at->second);
-    return v ? *v : 0.0;
+Placement placementOf(const ActorEntry& a) {
+    Placement p;
+    p.metres = a.actor->metresPerUnit;
+    p.place = a.vector("place");
+    const Vec3 turn = a.vector("turn");
+    if (turn != Vec3::Zero())
+        p.turn = fromRotationVector(radians(turn.y()) * Vec3::UnitY()) * fromRotationVector(radians(turn.x()) * Vec3::UnitX()) *
+                 fromRotationVector(radians(turn.z()) * Vec3::UnitZ());
+    return p;
 }
 
-double Layer::numberAt(std::string_view setting, double frame) const {
-    const auto at = keys.find(setting);
-    return at == keys.end() || at->second.empty() ? number(setting) : keyedAt(at->second, frame);
+Shape Collider::shape() const {
+    Shape s = Shape::Sphere;
+    shapeFromName(text("shape"), s);
+    return s;
 }
 
-double Layer::numberAt(std::string_view setting, double frame, double place) const {
-    const auto at = profiles.find(setting);
-    return numberAt(setting, frame) * (at == profiles.end() ? 1.0 : profileAt(at->second, place));
+const KeysOf* Shot::keysOf(const Owner& owner) const {
+    const auto at = keys.find(owner);
+    return at == keys.end() ? nullptr : &at->second;
 }
 
-Layer Layer::heldAt(double frame) const {
-    Layer out = *this;
-    for (const auto& [setting, k] : keys)
-        if (!k.empty()) out.values[setting] = keyedAt(k, frame);
-    out.keys.clear();
-    return out;
+const Keys* Shot::keysOf(const Owner& owner, std::string_view setting) const {
+    const KeysOf* all = keysOf(owner);
+    const auto at = all ? all->find(setting) : KeysOf::const_iterator{};
+    return all && at != all->end() && !at->second.empty() ? &at->second : nullptr;
 }
 
-void Layer::setNumber(std::string_view setting, double frame, double value) {
-    const auto at = keys.find(setting);
-    if (at != keys.end() && !at->second.empty())
-        putKey(at->second, static_cast<int>(std::lround(frame)), value);
-    else
-        values[std::string(setting)] = value;
-}
-
-std::pair<double, double> Layer::span(std::string_view setting) const {
-    const auto at = keys.find(setting);
-    if (at == keys.end() || at->second.empty()) return {number(setting), number(setting)};
-    // Between keys the curve never leaves them.
-    const auto [low, high] = std::minmax_element(at->second.begin(), at->second.end(),
-                                                 [](const KeyAt& a, const KeyAt& b) { return a.value < b.value; });
-    return {low->value, high->value};
-}
-
-const std::string& Layer::text(std::string_view setting) const {
-    static const std::string kNone;
-    const auto at = values.find(setting);
-    const std::string* v = at == values.end() ? nullptr : std::get_if<std::string>(&at->second);
-    return v ? *v : kNone;
-}
-
-const std::vector<std::string>& Layer::list(std::string_view setting) const {
-    static const std::vector<std::string> kNone;
-    const auto at = values.find(setting);
-    const auto* v = at == values.end() ? nullptr : std::get_if<std::vector<std::string>>(&at->second);
-    return v ? *v : kNone;
+int Shot::frameOf(double time) const {
+    return static_cast<int>(std::lround(time * fps));
 }
 
 const ActorEntry* Scene::actor(std::string_view id) const {
     return byId(actors, id);
 }
+ActorEntry* Scene::actor(std::string_view id) {
+    return editById(actors, id);
+}
 const Layer* Scene::layer(std::string_view id) const {
     return byId(layers, id);
 }
 Layer* Scene::layer(std::string_view id) {
-    return byId(layers, id);
+    return editById(layers, id);
 }
 const Collider* Scene::collider(std::string_view id) const {
     return byId(colliders, id);
 }
 Collider* Scene::collider(std::string_view id) {
-    return byId(colliders, id);
+    return editById(colliders, id);
 }
-
 const Wind* Scene::wind(std::string_view id) const {
     return byId(winds, id);
 }
 Wind* Scene::wind(std::string_view id) {
-    return byId(winds, id);
+    return editById(winds, id);
 }
 const Pin* Scene::pin(std::string_view id) const {
     return byId(pins, id);
 }
 Pin* Scene::pin(std::string_view id) {
-    return byId(pins, id);
+    return editById(pins, id);
+}
+
+const Tuned* Scene::tuned(const Owner& owner) const {
+    switch (owner.list) {
+        case List::Actors:
+            return actor(owner.id);
+        case List::Layers:
+            return layer(owner.id);
+        case List::Colliders:
+            return collider(owner.id);
+        case List::Winds:
+            return wind(owner.id);
+        case List::Pins:
+            return pin(owner.id);
+    }
+    return nullptr;
+}
+
+Tuned* Scene::tuned(const Owner& owner) {
+    switch (owner.list) {
+        case List::Actors:
+            return actor(owner.id);
+        case List::Layers:
+            return layer(owner.id);
+        case List::Colliders:
+            return collider(owner.id);
+        case List::Winds:
+            return wind(owner.id);
+        case List::Pins:
+            return pin(owner.id);
+    }
+    return nullptr;
+}
+
+const Shot& Scene::shot() const {
+    static const Shot kStill{};
+    const Shot* s = byId(shots, shown);
+    return s ? *s : shots.empty() ? kStill : shots.front();
+}
+
+Shot& Scene::editShot() {
+    if (shots.empty()) {
+        Shot still;
+        still.id = freshId("shot");
+        still.name = "Still";
+        shots.push_back(std::move(still));
+    }
+    Shot* s = editById(shots, shown);
+    return s ? *s : shots.edit(0);
+}
+
+const Shot* Scene::findShot(std::string_view idOrName) const {
+    if (const Shot* s = byId(shots, idOrName)) return s;
+    const std::size_t at = shots.find([&](const Shot& s) { return s.name == idOrName; });
+    return at == shots.size() ? nullptr : &shots[at];
+}
+
+int Scene::clipOf(const Shot& shot, const ActorEntry& a) const {
+    const auto at = shot.clips.find(a.id);
+    return at == shot.clips.end() ? -1 : a.actor->findClip(at->second);
+}
+
+int Scene::frames(const Shot& shot) const {
+    int trial = 0, led = 0, longest = 0;
+    for (const ActorEntry& a : actors) {
+        if (a.onTrial()) trial = std::max(trial, rig::trialGrid(a.trial, shot.fps).frames);
+        const int clip = clipOf(shot, a);
+        if (clip < 0) continue;
+        const int n = rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps).frames;
+        if (a.id == shot.lead) led = n;
+        longest = std::max(longest, n);
+    }
+    if (trial > 0) return trial;
+    if (led > 0) return led;
+    return longest > 0 ? longest : static_cast<int>(kStillSeconds * shot.fps) + 1;
+}
+
+rig::FrameGrid Scene::grid(const Shot& shot, const ActorEntry& a) const {
+    const int n = frames(shot), clip = clipOf(shot, a);
+    if (a.onTrial()) {
+        rig::FrameGrid g = rig::trialGrid(a.trial, shot.fps);
+        if (g.frames != n) g.end = n / shot.fps;
+        g.frames = n;
+        return g;
+    }
+    if (clip < 0) return {n, shot.fps, 0, shot.lead.empty() || !actor(shot.lead) ? n / shot.fps : (n - 1) / shot.fps};
+    rig::FrameGrid g = rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps);
+    if (g.frames < n) g.end = g.start + (n - 1) / shot.fps;
+    g.frames = n;
+    return g;
+}
+
+double Scene::numberAt(const Owner& owner, std::string_view setting, int frame) const {
+    if (const Keys* keys = shot().keysOf(owner, setting)) return keyedAt(*keys, shot().timeOf(frame));
+    const Tuned* t = tuned(owner);
+    return t ? t->number(setting) : 0;
+}
+
+void Scene::setNumber(const Owner& owner, std::string_view setting, int frame, double value) {
+    if (shot().keysOf(owner, setting)) {
+        Shot& s = editShot();
+        putKey(s.keys[owner].find(setting)->second, s.timeOf(frame), value);
+    } else if (Tuned* t = tuned(owner)) {
+        t->set(setting, value);
+    }
 }
 
 bool Scene::acts(const Layer& layer) const {
@@ -130,49 +222,60 @@ std::string Scene::freshId(std::string_view stem) const {
     for (const Collider& c : colliders) taken.insert(c.id);
     for (const Wind& w : winds) taken.insert(w.id);
     for (const Pin& p : pins) taken.insert(p.id);
+    for (const Shot& s : shots) taken.insert(s.id);
     for (const Unread& u : unread) taken.insert(u.id);
     std::string id = base;
     for (int n = 2; taken.count(id) > 0; ++n) id = base + "-" + std::to_string(n);
     return id;
 }
 
-std::vector<Xform> ActorEntry::stand() const {
-    std::vector<Xform> pose = actor->restPose();
-    if (const int c = clipIndex(); c >= 0)
-        actor->clips[static_cast<std::size_t>(c)].pose(actor->clips[static_cast<std::size_t>(c)].start, pose);
+std::vector<Xform> stand(const Scene& scene, const Shot& shot, const ActorEntry& a) {
+    std::vector<Xform> pose = a.actor->restPose();
+    if (const int c = scene.clipOf(shot, a); c >= 0)
+        a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
     return pose;
 }
 
-rig::FrameGrid Scene::grid(const ActorEntry& entry) const {
-    // A trial is short and loops: while one is on, the shot is as long as the longest of them.
-    int frames = 0;
-    for (const ActorEntry& a : actors)
-        if (a.onTrial()) frames = std::max(frames, rig::trialGrid(a.trial, fps).frames);
-    if (frames > 0 && entry.onTrial()) return rig::trialGrid(entry.trial, fps);
-    const bool trial = frames > 0;
-    // A clip plays on its own grid, the same that it is baked on; what has none lasts as long as the longest beside it.
-    if (const int c = entry.clipIndex(); c >= 0 && !trial)
-        return rig::FrameGrid::covering(entry.actor->clips[static_cast<std::size_t>(c)], fps);
-    for (const ActorEntry& a : actors)
-        if (const int c = a.clipIndex(); c >= 0 && !trial)
-            frames = std::max(frames, rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(c)], fps).frames);
-    if (frames == 0) frames = static_cast<int>(kStillSeconds * fps) + 1;
-    rig::FrameGrid g{frames, fps, 0, frames / fps};
-    if (const int c = entry.clipIndex(); c >= 0) {  // beside another actor's trial
-        g.start = entry.actor->clips[static_cast<std::size_t>(c)].start;
-        g.end = entry.actor->clips[static_cast<std::size_t>(c)].end;
+Scene withoutTrials(Scene scene) {
+    for (std::size_t i = 0; i < scene.actors.size(); ++i)
+        if (scene.actors[i].onTrial()) scene.actors.edit(i).trial = {};
+    return scene;
+}
+
+std::string clipReference(const rig::Actor& actor, int clip) {
+    const std::string& name = actor.clips[static_cast<std::size_t>(clip)].name;
+    return name.empty() || actor.findClip(name) != clip ? "#" + std::to_string(clip) : name;
+}
+
+void addShots(Scene& scene, const std::string& id) {
+    const ActorEntry* a = scene.actor(id);
+    if (!a || a->actor->clips.empty()) return;
+    const std::size_t before = scene.shots.size();
+    const Shot now = scene.shot();
+    for (std::size_t i = 0; i < before; ++i) scene.shots.edit(i).clips.emplace(id, clipReference(*a->actor, 0));
+    for (std::size_t c = 0; c < a->actor->clips.size(); ++c) {
+        Shot s;
+        s.name = a->actor->clipLabel(static_cast<int>(c));
+        if (scene.findShot(s.name)) s.name = a->name + " " + s.name;
+        s.id = scene.freshId("shot-" + s.name);
+        s.fps = now.fps;
+        s.lead = id;
+        s.clips = now.clips;
+        s.clips[id] = clipReference(*a->actor, static_cast<int>(c));
+        scene.shots.push_back(std::move(s));
     }
-    return g;
+    if (before == 0) scene.shown = scene.shots.front().id;
 }
 
 Wind newWind(const Scene& scene, const ActorEntry& entry) {
     Wind w;
     w.id = scene.freshId("wind");
     w.name = w.id;
+    w.values = startValues(windTable());
     const Vec3 middle = 0.5 * (entry.actor->low + entry.actor->high);
-    w.place = entry.actor->metresPerUnit *
-              Vec3(middle.x() - 0.6 * entry.actor->height, middle.y() + 0.2 * entry.actor->height, middle.z());
-    w.swirlSize = std::max(0.05, 0.5 * entry.actor->metresPerUnit * entry.actor->height);
+    w.setVector("place", placementOf(entry).toWorld(Vec3(middle.x() - 0.6 * entry.actor->height,
+                                                         middle.y() + 0.2 * entry.actor->height, middle.z())));
+    w.set("swirl_size", std::max(0.05, 0.5 * entry.actor->metresPerUnit * entry.actor->height));
     return w;
 }
 
@@ -182,7 +285,8 @@ Pin newPin(const Scene& scene, const ActorEntry& entry, int joint, const std::ve
     p.id = scene.freshId("pin-" + p.name);
     p.actor = entry.id;
     p.joint = entry.actor->skeleton.reference(joint);
-    p.offset = worlds[static_cast<std::size_t>(joint)].t;
+    p.values = startValues(pinTable());
+    p.setVector("offset", placementOf(entry).toWorld(worlds[static_cast<std::size_t>(joint)].t));
     return p;
 }
 
@@ -200,18 +304,20 @@ Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Sha
     c.id = scene.freshId("collider-" + c.name);
     c.actor = entry.id;
     c.joint = s.reference(joint);
-    c.shape = shape;
+    c.values = startValues(colliderTable());
+    c.set("shape", std::string(shapeName(shape)));
     const double usual = 0.06 * entry.actor->height;
-    c.radius = way.norm() > 0.2 * usual ? std::clamp(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
-    c.radiusEnd = c.radius;
-    c.length = std::max(way.norm(), 0.5 * usual);
-    c.size = Vec3(2 * c.radius, std::max(way.norm(), c.radius), 2 * c.radius);
+    const double radius = way.norm() > 0.2 * usual ? std::clamp(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
+    c.set("radius", radius);
+    c.set("radius_end", radius);
+    c.set("length", std::max(way.norm(), 0.5 * usual));
+    c.setVector("size", Vec3(2 * radius, std::max(way.norm(), radius), 2 * radius));
     const Vec3 local = turn.conjugate() * way;
     if (shape == Shape::Plane) {
-        c.turnDeg = rotationVector(arc(Vec3::UnitY(), turn.conjugate() * Vec3::UnitY())) * degrees(1);
+        c.setVector("turn", rotationVector(arc(Vec3::UnitY(), turn.conjugate() * Vec3::UnitY())) * degrees(1));
     } else {
-        c.offset = 0.5 * local;
-        if (way.norm() > 1e-12) c.turnDeg = rotationVector(arc(Vec3::UnitY(), local.normalized())) * degrees(1);
+        c.setVector("offset", 0.5 * local);
+        if (way.norm() > 1e-12) c.setVector("turn", rotationVector(arc(Vec3::UnitY(), local.normalized())) * degrees(1));
     }
     return c;
 }

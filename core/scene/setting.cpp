@@ -31,25 +31,45 @@ std::string_view unitText(Unit unit) {
     return "";
 }
 
-std::vector<std::string_view> choicesOf(const SettingSpec& spec) {
+std::vector<std::string_view> idsIn(std::string_view joined) {
     std::vector<std::string_view> out;
-    for (std::size_t from = 0; from <= spec.choices.size();) {
-        const std::size_t to = std::min(spec.choices.find('|', from), spec.choices.size());
-        out.push_back(spec.choices.substr(from, to - from));
+    for (std::size_t from = 0; from <= joined.size();) {
+        const std::size_t to = std::min(joined.find('|', from), joined.size());
+        out.push_back(joined.substr(from, to - from));
         from = to + 1;
     }
     return out;
 }
 
-double keyedAt(const Keys& keys, double frame) {
+std::vector<std::string_view> choicesOf(const SettingSpec& spec) {
+    return idsIn(spec.choices);
+}
+
+const SettingSpec* findRow(Table table, std::string_view id) {
+    const auto at = std::find_if(table.begin(), table.end(), [&](const SettingSpec& s) { return s.id == id; });
+    return at == table.end() ? nullptr : &*at;
+}
+
+const SettingSpec* findRow(Table table, Role role) {
+    const auto at = std::find_if(table.begin(), table.end(), [&](const SettingSpec& s) { return s.role == role; });
+    return at == table.end() ? nullptr : &*at;
+}
+
+SettingSpec sizedFor(SettingSpec row, double height) {
+    if (!row.sized) return row;
+    row.soft.low *= height;
+    row.soft.high *= height;
+    row.start *= height;
+    return row;
+}
+
+double keyedAt(const Keys& keys, double time) {
     if (keys.empty()) return 0;
-    if (frame <= keys.front().frame) return keys.front().value;
-    if (frame >= keys.back().frame) return keys.back().value;
+    if (time <= keys.front().at) return keys.front().value;
+    if (time >= keys.back().at) return keys.back().value;
     std::size_t k = 1;
-    while (keys[k].frame < frame) ++k;
-    const auto chord = [&](std::size_t i) {
-        return (keys[i + 1].value - keys[i].value) / static_cast<double>(keys[i + 1].frame - keys[i].frame);
-    };
+    while (keys[k].at < time) ++k;
+    const auto chord = [&](std::size_t i) { return (keys[i + 1].value - keys[i].value) / (keys[i + 1].at - keys[i].at); };
     // The slope at a key is the harmonic mean of its two chords, and level where they disagree or where the keys end.
     const auto slope = [&](std::size_t i) {
         if (i == 0 || i + 1 == keys.size()) return 0.0;
@@ -57,17 +77,24 @@ double keyedAt(const Keys& keys, double frame) {
         return a * b > 0 ? 2 * a * b / (a + b) : 0.0;
     };
     const KeyAt &a = keys[k - 1], &b = keys[k];
-    const double wide = b.frame - a.frame, u = (frame - a.frame) / wide;
+    const double wide = b.at - a.at, u = (time - a.at) / wide;
     const Hermite h(u);
     return h.p0 * a.value + h.m0 * wide * slope(k - 1) + h.p1 * b.value + h.m1 * wide * slope(k);
 }
 
-void putKey(Keys& keys, int frame, double value) {
-    const auto at = std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return k.frame >= frame; });
-    if (at != keys.end() && at->frame == frame)
-        at->value = value;
+void putKey(Keys& keys, double time, double value) {
+    if (const auto here = keyAt(keys, time); here != keys.end())
+        here->value = value;
     else
-        keys.insert(at, {frame, value});
+        keys.insert(std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return k.at > time; }), {time, value});
+}
+
+Keys::iterator keyAt(Keys& keys, double time) {
+    return std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return std::abs(k.at - time) < kSameMoment; });
+}
+
+Keys::const_iterator keyAt(const Keys& keys, double time) {
+    return std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return std::abs(k.at - time) < kSameMoment; });
 }
 
 double profileAt(const Profile& profile, double at) {
@@ -98,14 +125,15 @@ Value startValue(const SettingSpec& spec) {
     return 0.0;
 }
 
-Values startValues(std::span<const SettingSpec> table) {
+Values startValues(Table table) {
     Values v;
     for (const SettingSpec& s : table) v[std::string(s.id)] = startValue(s);
     return v;
 }
 
 double clampTo(const SettingSpec& spec, double value) {
-    return std::isfinite(value) ? std::clamp(value, spec.range.low, spec.range.high) : spec.start;
+    if (!std::isfinite(value)) return spec.start;
+    return std::clamp(spec.whole ? std::round(value) : value, spec.range.low, spec.range.high);
 }
 
 }  // namespace nutatio::scene

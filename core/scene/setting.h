@@ -1,4 +1,4 @@
-// What a setting is: described once, in its layer kind's table.
+// What a setting is: described once, in the table of the kind of layer or item that has it.
 #pragma once
 
 #include <map>
@@ -12,13 +12,15 @@ namespace nutatio::scene {
 
 enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames, Metres, MetresPerSecond };
 enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
+/// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
+enum class Role { None, Target, End, Rate, Damping, Pull, Felt, Preroll, Cuts, Mix, Amount };
 
 struct Range {
     double low = 0;
     double high = 1;
 };
 
-/// One row of a layer kind's table. From it come the Tuner's rows, the scene file, `--set`, the manual and the range tests.
+/// One row of a table. From it come the Tuner's rows, the scene file, `--layer`, feels, the manual and the range tests.
 struct SettingSpec {
     std::string_view id;
     std::string_view label;
@@ -30,12 +32,24 @@ struct SettingSpec {
     std::string_view axes{};     // default of Axes
     std::string_view help;       // one sentence of plain words
     std::string_view more{};     // what more and less of it look like
+    Role role = Role::None;
     bool curved = false;         // the slider gives its low end more room
     bool keyable = false;        // may change within the shot
     bool profiled = false;       // may change from root to tip
+    bool feel = true;            // how it moves: a feel keeps it
+    bool sized = false;          // soft range and default are in heights of the actor
+    bool whole = false;          // a whole number
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
+    std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"
     std::string_view group{};    // heading it stands under, where it begins one
 };
+
+using Table = std::span<const SettingSpec>;
+/// nullptr when the table has no such row.
+const SettingSpec* findRow(Table table, std::string_view id);
+const SettingSpec* findRow(Table table, Role role);
+/// The row with soft range and default for an actor of `height` [units].
+SettingSpec sizedFor(SettingSpec row, double height);
 
 /// "/s", "x", "deg" ... as shown behind a value; empty for a bare number.
 std::string_view unitText(Unit unit);
@@ -44,22 +58,28 @@ std::string_view unitText(Unit unit);
 using Value = std::variant<double, std::string, std::vector<std::string>>;
 using Values = std::map<std::string, Value, std::less<>>;
 
+/// Ids joined by '|'.
+std::vector<std::string_view> idsIn(std::string_view joined);
 /// The ids of a Choice's row.
 std::vector<std::string_view> choicesOf(const SettingSpec& spec);
 
-/// A value that a setting has at a frame of the shot (0: the first).
+/// A value that a setting has at a time of the shot [s] (0: its first frame).
 struct KeyAt {
-    int frame = 0;
+    double at = 0;
     double value = 0;
     bool operator==(const KeyAt&) const = default;
 };
-/// Keys by frame, no frame twice.
+/// Keys by time, no time twice.
 using Keys = std::vector<KeyAt>;
-/// The keyed value at a frame: smooth through the keys and never beyond them (monotone cubic; Fritsch and Carlson, SIAM J. Numer.
+/// The keyed value at a time: smooth through the keys and never beyond them (monotone cubic; Fritsch and Carlson, SIAM J. Numer.
 /// Anal. 17, 1980), held before the first and after the last.
-double keyedAt(const Keys& keys, double frame);
-/// Sets or replaces the key at a frame.
-void putKey(Keys& keys, int frame, double value);
+double keyedAt(const Keys& keys, double time);
+/// Sets or replaces the key at a time; keys nearer than kSameMoment are one.
+void putKey(Keys& keys, double time, double value);
+/// The key at a time, or the end.
+Keys::iterator keyAt(Keys& keys, double time);
+Keys::const_iterator keyAt(const Keys& keys, double time);
+inline constexpr double kSameMoment = 1e-4;  // [s]
 
 /// How many times its value a setting has at a place from root (0) to tip (1).
 struct ProfilePoint {
@@ -76,7 +96,7 @@ double profileAt(const Profile& profile, double at);
 /// The table's default for one setting.
 Value startValue(const SettingSpec& spec);
 /// Defaults for every row.
-Values startValues(std::span<const SettingSpec> table);
+Values startValues(Table table);
 /// Nearest accepted number.
 double clampTo(const SettingSpec& spec, double value);
 

@@ -204,8 +204,8 @@ TEST_CASE("a layer that is muted, mixed to nothing or cannot act changes nothing
     for (int how = 0; how < 3; ++how) {
         scene::Scene s = test::sceneWith(test::chainActor(swaying()));
         test::addLayer(s, "strand", {how == 2 ? "nobody" : "bone_2"});
-        if (how == 0) s.layers[0].muted = true;
-        if (how == 1) s.layers[0].values["mix"] = 0.0;
+        if (how == 0) s.layers.edit(0).muted = true;
+        if (how == 1) s.layers.edit(0).values["mix"] = 0.0;
         const pipeline::BakeReport r = bakeTo(s, f / "out.glb");
         CHECK(r.clips[0].keys == 0);
         CHECK(r.warnings.size() == (how == 2 ? 1u : 0u));

@@ -108,17 +108,17 @@ TEST_CASE("fitted colliders leave the animated pose alone: they hardly raise the
     for (const Case& c : cases()) {
         scene::Scene s = test::sceneWith(c.actor);
         // Fitted before the strand is there, and after: the same colliders count.
-        s.colliders = scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]));
+        for (scene::Collider& fit : scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]))) s.colliders.push_back(fit);
         REQUIRE(s.colliders.size() > 3);
         test::addLayer(s, "strand", c.roots);
         for (std::size_t clip = 0; clip < c.actor->clips.size(); ++clip) {
-            s.actors[0].clip = c.actor->clips[clip].name;
+            test::play(s, c.actor->clips[clip].name);
             scene::Scene bare = s;
             bare.colliders.clear();
             const auto with = test::evaluate(s), without = test::evaluate(bare);
             const double most = mostTurn(*with.actors[0].body, *with.actors[0].result),
                          free = mostTurn(*without.actors[0].body, *without.actors[0].result);
-            INFO(c.name << ", " << s.actors[0].clip << ": " << free << " degrees a frame without colliders, " << most << " with");
+            INFO(c.name << ", " << test::played(s) << ": " << free << " degrees a frame without colliders, " << most << " with");
             CHECK((most <= free + 12 || most <= 2.5 * free));
         }
     }

@@ -65,7 +65,7 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
     for (const layers::LayerKind* kind : layers::kinds()) {
         INFO(kind->id);
         CHECK(kind->setting("mix") != nullptr);
-        CHECK(kind->setting(kind->target) != nullptr);
+        CHECK(kind->setting(kind->target()) != nullptr);
         scene::Scene s = test::sceneWith(test::read(f / "rig.glb"));
         test::addLayer(s, std::string(kind->id), {"bone_1"});
         REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
@@ -81,12 +81,12 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
                 if (spec.type == scene::SettingType::Number) {
                     const double u = static_cast<double>(noise()) / 4294967295.0;
                     const int end = static_cast<int>(noise() % 4);
-                    s.layers[0].values[std::string(spec.id)] = end == 0 ? spec.range.low
+                    s.layers.edit(0).values[std::string(spec.id)] = end == 0 ? spec.range.low
                                                                : end == 1
                                                                    ? spec.range.high
                                                                    : spec.range.low + u * (spec.range.high - spec.range.low);
                 } else if (spec.type == scene::SettingType::Axes) {
-                    s.layers[0].values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
+                    s.layers.edit(0).values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
                 }
             const pipeline::Evaluation e = test::evaluate(s);
             for (int j = 0; j < 6; ++j)
@@ -115,7 +115,7 @@ namespace {
 /// Gives a setting something to act on, and the value that it is changed to.
 double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, scene::Scene& s) {
     const std::string id(spec.id);
-    scene::Values& values = s.layers[0].values;
+    scene::Values& values = s.layers.edit(0).values;
     const auto starts = [&](const char* with) { return id.rfind(with, 0) == 0; };
     const auto one = [&](std::initializer_list<const char*> ids) {
         return std::any_of(ids.begin(), ids.end(), [&](const char* k) { return id == k; });
@@ -128,14 +128,14 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     if (id == "stretch_swing") values["stretch"] = 0.3;
     if (id == "radius") {
         s.colliders.push_back(scene::newCollider(s, s.actors[0], 1, scene::Shape::Sphere));
-        s.colliders[0].radius = 0.3;
-        s.colliders[0].offset = Vec3(0, 0.34, 0.8);
+        s.colliders.edit(0).set("radius", 0.3);
+        s.colliders.edit(0).setVector("offset", Vec3(0, 0.34, 0.8));
         values["gravity"] = -2.0;
     }
     if (id == "push_out") {
         s.colliders.push_back(scene::newCollider(s, s.actors[0], 1, scene::Shape::Sphere));
-        s.colliders[0].radius = 0.2;  // its own pose stands in it
-        s.colliders[0].offset = Vec3(0, 0.05, 0.6);
+        s.colliders.edit(0).set("radius", 0.2);  // its own pose stands in it
+        s.colliders.edit(0).setVector("offset", Vec3(0, 0.05, 0.6));
     }
     if (starts("move_") || starts("share_")) values["move"] = std::string("xyz");
     if (starts("turn_") || starts("move_")) return spec.range.high * 0.001;
@@ -153,7 +153,7 @@ TEST_CASE("each number of a table has an effect on the motion") {
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
             const double changed = readyFor(*kind, spec, s);
             const std::vector<Xform> before = tipFrames(s);
-            s.layers[0].values[std::string(spec.id)] = changed;
+            s.layers.edit(0).values[std::string(spec.id)] = changed;
             const std::vector<Xform> after = tipFrames(s);
             double most = 0;
             for (std::size_t k = 0; k < before.size(); ++k)
@@ -180,20 +180,20 @@ TEST_CASE("keys and profiles count wherever the table allows them") {
             };
             if (spec.keyable) {
                 scene::Scene keyed = s;
-                keyed.layers[0].keys[std::string(spec.id)] = {{0, spec.start}, {10, changed}};
+                test::keyed(keyed, test::layerAt(s), std::string(spec.id), {{0, spec.start}, {10, changed}});
                 CHECK(differs(keyed));
                 // Keys that all say the plain value change nothing, not a bit.
                 scene::Scene flat = s;
                 const double plain = s.layers[0].number(spec.id);
-                flat.layers[0].keys[std::string(spec.id)] = {{0, plain}, {10, plain}};
+                test::keyed(flat, test::layerAt(s), std::string(spec.id), {{0, plain}, {10, plain}});
                 const std::vector<Xform> a = tipFrames(s), b = tipFrames(flat);
                 for (std::size_t k = 0; k < a.size(); ++k) REQUIRE(a[k] == b[k]);
             }
             if (spec.profiled) {
-                s.layers[0].values[std::string(spec.id)] = spec.id == "twist" ? 2.0 : spec.id == "stretch" ? 0.1 : changed;
-                if (spec.id == "stretch") s.layers[0].values["gravity"] = 4.0;
+                s.layers.edit(0).values[std::string(spec.id)] = spec.id == "twist" ? 2.0 : spec.id == "stretch" ? 0.1 : changed;
+                if (spec.id == "stretch") s.layers.edit(0).values["gravity"] = 4.0;
                 scene::Scene shaped = s;
-                shaped.layers[0].profiles[std::string(spec.id)] = {{0, 0.4}, {0.5, 1.6}, {1, 0.2}};
+                shaped.layers.edit(0).profiles[std::string(spec.id)] = {{0, 0.4}, {0.5, 1.6}, {1, 0.2}};
                 CHECK(differs(shaped));
             }
         }
@@ -205,7 +205,7 @@ TEST_CASE("settings mean the same at 12 and at 120 frames a second") {
         std::vector<std::vector<Vec3>> runs;
         for (double fps : {12.0, 24.0, 120.0}) {
             scene::Scene s = test::sceneWith(test::chainActor(hopping(120)));
-            s.fps = fps;
+            test::setRate(s, fps);
             test::addLayer(s, kind, {"bone_1"}, {{"gravity", 0.3}, {"preroll", 0.0}});
             runs.push_back(tipWith(s));
         }
@@ -305,8 +305,8 @@ TEST_CASE("tip and end length say where a strand stops") {
     const rig::Skeleton& k = s.actors[0].actor->skeleton;
     CHECK(e.actors[0].result->column(k.find("bone_2")) != e.actors[0].body->column(k.find("bone_2")));
     CHECK(e.actors[0].result->column(k.find("bone_3")) == e.actors[0].body->column(k.find("bone_3")));
-    s.layers[0].values["tip"] = std::string();
-    s.layers[0].values["end"] = 0.0;
+    s.layers.edit(0).values["tip"] = std::string();
+    s.layers.edit(0).values["end"] = 0.0;
     e = test::evaluate(s);
     CHECK(e.actors[0].result->column(k.find("bone_4")) != e.actors[0].body->column(k.find("bone_4")));
     CHECK(e.actors[0].result->column(k.find("end")) == e.actors[0].body->column(k.find("end")));
@@ -321,8 +321,8 @@ TEST_CASE("felt travel and felt turn of nothing carry the strand stiffly") {
         for (int j = 0; j < k.size(); ++j)
             CHECK(e.actors[0].body->at(j, f).r.angularDistance(e.actors[0].result->at(j, f).r) < 1e-6);
     // With gravity it hangs the world's way even so: gravity is not the body's.
-    s.layers[0].values["gravity"] = 1.0;
-    s.layers[0].values["swing"] = 0.7;
+    s.layers.edit(0).values["gravity"] = 1.0;
+    s.layers.edit(0).values["swing"] = 0.7;
     const std::vector<Vec3> hung = tipWith(s), root = test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].body, 0);
     CHECK((hung[40] - root[40]).y() < -0.3);
 }
@@ -366,10 +366,10 @@ TEST_CASE("colliders on joints keep strands out") {
         std::vector<Xform> pose;
         std::vector<Affine> worlds;
         // A plane that the pose stands in has let go of it after a while.
-        for (int f = c.shape == scene::Shape::Plane ? 24 : 1; f < e.actors[0].result->frames(); ++f) {
+        for (int f = c.shape() == scene::Shape::Plane ? 24 : 1; f < e.actors[0].result->frames(); ++f) {
             e.actors[0].result->pose(f, pose);
             rig::worldTransforms(s.actors[0].actor->skeleton, pose, worlds);
-            const physics::Body b = layers::bodyOf(c, layers::placeCollider(c, worlds[0]));
+            const physics::Body b = layers::bodyOf(scene::numbersOf(c), layers::placeCollider(scene::numbersOf(c), worlds[0]));
             for (std::size_t j = 1; j + 1 < worlds.size(); ++j)
                 most = std::max(most, -physics::nearest(b, worlds[j].t, worlds[j + 1].t - worlds[j].t).distance);
         }
@@ -377,22 +377,23 @@ TEST_CASE("colliders on joints keep strands out") {
     };
     for (const scene::Shape shape : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane}) {
         scene::Collider c = scene::newCollider(s, s.actors[0], 0, shape);
-        c.radius = c.radiusEnd = 0.12;
-        c.length = 0.3;
-        c.size = Vec3(0.24, 0.4, 0.24);
-        c.offset = shape == scene::Shape::Plane ? Vec3(0, -0.5, 0) : Vec3(0.16, -0.3, 0);
-        c.turnDeg = shape == scene::Shape::Plane ? Vec3(0, 0, 0) : Vec3(90, 0, 0);
+        c.set("radius", 0.12);
+        c.set("radius_end", 0.12);
+        c.set("length", 0.3);
+        c.setVector("size", Vec3(0.24, 0.4, 0.24));
+        c.setVector("offset", shape == scene::Shape::Plane ? Vec3(0, -0.5, 0) : Vec3(0.16, -0.3, 0));
+        c.setVector("turn", shape == scene::Shape::Plane ? Vec3(0, 0, 0) : Vec3(90, 0, 0));
         INFO(scene::shapeName(shape));
         s.colliders = {};
         CHECK(deepest(c) > 0.03);
         s.colliders = {c};
-        s.layers[0].values["push_out"] = shape == scene::Shape::Plane ? 1.0 : 0.0;
+        s.layers.edit(0).values["push_out"] = shape == scene::Shape::Plane ? 1.0 : 0.0;
         CHECK(deepest(c) < 0.05 * 0.12);
         // Switched off, or on a joint that is not there, it is as if it were not.
-        s.colliders[0].on = false;
+        s.colliders.edit(0).on = false;
         CHECK(deepest(c) > 0.03);
-        s.colliders[0].on = true;
-        s.colliders[0].joint = "gone";
+        s.colliders.edit(0).on = true;
+        s.colliders.edit(0).joint = "gone";
         CHECK(deepest(c) > 0.03);
     }
 }
@@ -496,7 +497,7 @@ TEST_CASE("the Scope measures what was asked, for both kinds") {
             for (double bounces : {0.7, 3.0, 12.0}) {
                 scene::Scene s = test::sceneWith(actor);
                 test::addLayer(s, kind, {"bone_1"}, {{"swing", f}, {"bounces", bounces}});
-                const auto r = measure::response(*layers::findKind(kind), {*actor, s.layers[0], {}}, rest);
+                const auto r = measure::response(*layers::findKind(kind), layers::LayerContext::bare(*actor, s.layers[0]), rest);
                 REQUIRE(r);
                 INFO(kind << " f " << f << " bounces " << bounces << " -> " << r->swing << " " << r->bounces);
                 CHECK(r->swing == Approx(f).epsilon(0.01));
@@ -521,7 +522,7 @@ TEST_CASE("the Scope's sag is the closed form's") {
     const auto actor = test::read(f / "a.glb");
     scene::Scene s = test::sceneWith(actor);
     test::addLayer(s, "strand", {"arm"}, {{"swing", 2.0}, {"gravity", 1.0}, {"end", 0.0}});
-    const auto r = measure::response(*layers::findKind("strand"), {*actor, s.layers[0], {}}, actor->restPose());
+    const auto r = measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*actor, s.layers[0]), actor->restPose());
     REQUIRE(r);
     double theta = 0;
     const double w = 4 * kPi, asked = kEarthGravity / (0.5 * w * w);
@@ -530,7 +531,7 @@ TEST_CASE("the Scope's sag is the closed form's") {
     CHECK(r->sagIsAngle);
     // A joint that moves sags by g / w^2.
     test::addLayer(s, "jiggle", {"arm"}, {{"swing", 2.0}, {"sag", 1.0}, {"move", std::string("y")}, {"turn", std::string()}});
-    const auto m = measure::response(*layers::findKind("jiggle"), {*actor, s.layers[1], {}}, actor->restPose());
+    const auto m = measure::response(*layers::findKind("jiggle"), layers::LayerContext::bare(*actor, s.layers[1]), actor->restPose());
     REQUIRE(m);
     CHECK_FALSE(m->sagIsAngle);
     CHECK(m->sag == Approx(kEarthGravity / (w * w)).epsilon(0.01));

@@ -91,23 +91,23 @@ TEST_CASE("a changed layer re-runs itself and what is above it, and nothing is r
     CHECK(e.evaluate(s, {}).simulated == 3);
     CHECK(e.evaluate(s, {}).simulated == 0);
     const scene::Scene before = s;
-    s.layers[1].values["swing"] = 3.0;
+    s.layers.edit(1).values["swing"] = 3.0;
     CHECK(e.evaluate(s, {}).simulated == 2);
     CHECK(e.evaluate(before, {}).simulated == 0);  // undo costs nothing
-    s.layers[2].muted = true;
+    s.layers.edit(2).muted = true;
     CHECK(e.evaluate(s, {}).simulated == 0);
-    s.layers[1].values["mix"] = 0.5;
+    s.layers.edit(1).values["mix"] = 0.5;
     CHECK(e.evaluate(s, {}).simulated == 0);  // mix blends what is known
-    s.layers[0].name = "renamed";
+    s.layers.edit(0).name = "renamed";
     CHECK(e.evaluate(s, {}).simulated == 0);
     // Five results and a body; each holds the columns that it moved, and no more.
     const std::size_t column = 48 * sizeof(Xform);
     CHECK(e.cachedBytes() > 5 * column);
     CHECK(e.cachedBytes() < 30 * column);
-    // A collider is read by the layers: moving it runs them again; one of another actor, or switched off, does not.
+    // A collider is read by the layers that meet bodies: moving it runs those again; one that is switched off does not.
     s.colliders.push_back(scene::newCollider(s, s.actors[0], 0, scene::Shape::Sphere));
-    CHECK(e.evaluate(s, {}).simulated == 2);
-    s.colliders[0].on = false;
+    CHECK(e.evaluate(s, {}).simulated == 1);
+    s.colliders.edit(0).on = false;
     CHECK(e.evaluate(s, {}).simulated == 0);
 }
 
@@ -117,14 +117,14 @@ TEST_CASE("mix, mute and solo do what they say") {
     const int j = s.actors[0].actor->skeleton.find("bone_2");
     const auto at = [&](int f) { return test::evaluate(s).actors[0].result->at(j, f).r; };
     const Quat whole = at(20), body = test::evaluate(s).actors[0].body->at(j, 20).r;
-    s.layers[0].values["mix"] = 0.25;
+    s.layers.edit(0).values["mix"] = 0.25;
     CHECK(at(20).angularDistance(body) == Approx(0.25 * whole.angularDistance(body)).epsilon(1e-6));
-    s.layers[0].values["mix"] = 1.0;
-    s.layers[0].muted = true;
+    s.layers.edit(0).values["mix"] = 1.0;
+    s.layers.edit(0).muted = true;
     CHECK(at(20).angularDistance(body) == 0);
     test::addLayer(s, "jiggle", {"bone_3"});
-    s.layers[0].muted = false;
-    s.layers[1].solo = true;
+    s.layers.edit(0).muted = false;
+    s.layers.edit(1).solo = true;
     CHECK(at(20).angularDistance(body) == 0);
 }
 
@@ -168,7 +168,7 @@ TEST_CASE("traces show the body and what the layer adds, along one line") {
     scene::Scene s = test::sceneWith(test::chainActor(nodding()));
     test::addLayer(s, "strand", {"bone_1"});
     const pipeline::Evaluation e = test::evaluate(s);
-    const measure::Trace t = measure::trace(*s.actors[0].actor, *e.actors[0].layers[0].below, *e.actors[0].layers[0].result);
+    const measure::Trace t = measure::trace(*s.actors[0].actor, *e.actors[0].below(0), *e.actors[0].below(1));
     REQUIRE(t.body.size() == 48);
     REQUIRE(t.added.size() == 48);
     CHECK(t.joint == s.actors[0].actor->skeleton.find("end"));
@@ -201,7 +201,7 @@ TEST_CASE("a scene survives saving and opening, with what it does not know and w
     CHECK(k["layers"][0]["colour"] == "red");
     CHECK(k["layers"][0]["settings"]["newer_setting"] == 5);
     CHECK(k["actors"][0].contains("pose"));
-    CHECK(k["colliders"][0]["friction"] == 0.4);
+    CHECK(k["colliders"][0]["settings"]["friction"] == 0.4);
     CHECK(k["actors"][0]["file"] == "../assets/otter.glb");
     const auto again = pipeline::open(f / "a/b/moved.nutatio");
     REQUIRE(again.ok());
@@ -264,20 +264,26 @@ TEST_CASE("saving where nothing can be written says so and leaves the old file a
     CHECK(test::textOf(f / "s.nutatio") == "old");
 }
 
-TEST_CASE("several actors play side by side, each over its own clip") {
+TEST_CASE("several actors play one shot on one grid, the very one that is baked") {
     scene::Scene s = test::sceneWith(test::chainActor(nodding()));
     test::ChainSpec slow = nodding();
     slow.frames = 100;
     files::addActor(s, test::chainActor(slow));
     CHECK(s.actors[0].id != s.actors[1].id);
-    // Each on its own clip's grid, the very one that is baked; one without a clip stays for the longest.
-    CHECK(s.grid(s.actors[0]).frames == 48);
-    CHECK(s.grid(s.actors[1]).frames == 100);
-    const pipeline::Evaluation e = test::evaluate(s);
-    CHECK(e.actors[0].body->frames() == 48);
-    CHECK(e.actors[1].body->frames() == 100);
-    s.actors[0].clip.clear();
-    CHECK(s.grid(s.actors[0]).frames == 100);
-    s.actors[1].clip.clear();
-    CHECK(s.grid(s.actors[0]).frames == static_cast<int>(scene::kStillSeconds * 24) + 1);
+    // A shot is as long as its lead's clip; the other actor is cut short, or holds its end.
+    for (const auto& [lead, frames] : {std::pair{0, 48}, {1, 100}}) {
+        s.shown = s.shots[static_cast<std::size_t>(lead)].id;
+        REQUIRE(s.shot().lead == s.actors[static_cast<std::size_t>(lead)].id);
+        const pipeline::Evaluation e = test::evaluate(s);
+        CHECK(e.actors[0].body->frames() == frames);
+        CHECK(e.actors[1].body->frames() == frames);
+    }
+    const rig::Track held = *test::evaluate(s).actors[0].body;
+    int nods = 0;
+    while (held.holdsStill(nods)) ++nods;
+    CHECK(held.at(nods, 47).r.angularDistance(held.at(nods, 99).r) < 1e-5);
+    CHECK(held.at(nods, 20).r.angularDistance(held.at(nods, 99).r) > 0.1);
+    test::play(s, "");
+    test::play(s, "", 1);
+    CHECK(s.frames(s.shot()) == static_cast<int>(scene::kStillSeconds * 24) + 1);
 }

@@ -348,7 +348,7 @@ TEST_CASE("a parent of scale 0, mirrored or flat, gives motion that is finite un
             INFO(kind->id << " under scale " << scale.transpose());
             scene::Scene s = test::sceneWith(actor);
             test::addLayer(s, std::string(kind->id), {"j2"}, {{"move", std::string("xyz")}, {"stretch", 0.3}, {"squash", 1.0}});
-            s.actors[0].trial = {};
+            s.actors.edit(0).trial = {};
             const auto e = test::evaluate(s);
             CHECK(e.actors[0].layers[0].problem.find("grows") == std::string::npos);
             for (int j = 0; j < actor->skeleton.size(); ++j)
@@ -481,10 +481,10 @@ TEST_CASE("a hand-off looks at what it writes: nothing that is not finite leaves
     CHECK(test::textOf(f / "out.glb") == "old");
     scene::Scene s = test::sceneWith(actor);
     s.winds.push_back(scene::newWind(s, s.actors[0]));
-    s.winds[0].speed = std::nan("");
+    s.winds.edit(0).set("speed", std::nan(""));
     const auto saved = files::writeScene(s, f / "s.nutatio");
     REQUIRE_FALSE(saved.ok());
-    CHECK_THAT(saved.error().text(), Catch::Contains("winds[0].speed"));
+    CHECK_THAT(saved.error().text(), Catch::Contains("winds[0].settings.speed"));
     CHECK_FALSE(fs::exists(f / "s.nutatio"));
 }
 
@@ -521,15 +521,17 @@ TEST_CASE("a newer scene opens but for what is not understood, which the next sa
     CHECK(k["layers"][0]["settings"]["glows"] == true);
     CHECK(k["layers"][0]["settings"]["swing"] == was["settings"]["swing"]);
     CHECK(k["layers"][0]["settings"]["meets"] == "everything");
-    CHECK(k["layers"][0]["keys"]["glow"] == was["keys"]["glow"]);
-    CHECK(k["layers"][0]["keys"]["root"] == was["keys"]["root"]);
+    // Keys of version 1 stood at frames of 24 a second; they are the shot's now, in seconds.
+    const Json& keys = k["shots"][0]["keys"]["layers"][std::string(s.layers[0].id)];
+    CHECK(keys["glow"] == Json({{0.0, 0.5}, {8 / 24.0, 2.5}}));
+    CHECK(keys["root"] == Json({{0.0, 1.0}}));
     CHECK(k["layers"][0]["profiles"]["glow"] == was["profiles"]["glow"]);
     CHECK(k["layers"][1]["actor"] == "gone");
     CHECK(k["actors"][1]["mood"] == 3);
     CHECK(k["actors"][1]["file"] == "../elsewhere/gone.glb");
     CHECK(k["colliders"][1]["hole"] == 0.3);
     // What a person sets here takes the place of what was not understood.
-    s.layers[0].values["swing"] = 3.5;
+    s.layers.edit(0).values["swing"] = 3.5;
     REQUIRE(files::writeScene(s, f / "deep/t.nutatio").ok());
     CHECK(Json::parse(test::textOf(f / "deep/t.nutatio"))["layers"][0]["settings"]["swing"] == 3.5);
     // Nothing new takes the name of what is kept.
@@ -600,11 +602,11 @@ TEST_CASE("a jiggle without stops stays within sight of its body") {
 
 TEST_CASE("a pose that stands inside a body is told, and can be pushed out") {
     scene::Scene s = test::sceneWith(test::beastActor({}));
-    s.actors[0].clip = "Idle";
+    test::play(s, "Idle");
     test::addLayer(s, "strand", {"cape_1"});
     scene::Collider c = scene::newCollider(s, s.actors[0], s.actors[0].actor->skeleton.find("chest"), scene::Shape::Sphere);
-    c.offset = Vec3::Zero();
-    c.radius = 0.25;
+    c.setVector("offset", Vec3::Zero());
+    c.set("radius", 0.25);
     s.colliders = {c};
     const auto e = test::evaluate(s);
     REQUIRE(e.layer(s.layers[0].id)->remarks.size() == 1);
@@ -614,7 +616,7 @@ TEST_CASE("a pose that stands inside a body is told, and can be pushed out") {
             test::worldPlaces(*s.actors[0].actor, *of.actors[0].result, s.actors[0].actor->skeleton.find("cape_3"));
         return (places.back() - Vec3(0, 1.2, 0)).norm();
     };
-    s.layers[0].values["push_out"] = 12.0;
+    s.layers.edit(0).values["push_out"] = 12.0;
     CHECK(reach(test::evaluate(s)) > reach(e) + 0.01);
     TempFolder f;
     CHECK_THAT(bake(s, f / "x.glb").warnings.at(0), Catch::Contains("starts inside"));

@@ -49,14 +49,14 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     for (const char* joint : {"head", "chest", "upper_arm_L", "upper_arm_R", "thigh_L", "thigh_R", "shin_L"}) {
         INFO(joint);
         REQUIRE(of(joint));
-        CHECK(of(joint)->radius > 0.01 * a.height);
-        CHECK(of(joint)->radius < 0.3 * a.height);
+        CHECK(of(joint)->number("radius") > 0.01 * a.height);
+        CHECK(of(joint)->number("radius") < 0.3 * a.height);
     }
     for (const scene::Collider& c : fitted) CHECK(c.joint.rfind("tail", 0) != 0);  // a strand swings it
     // Most of what a thigh alone moves lies inside its capsule or near its surface.
     const int thigh = a.skeleton.find("thigh_L");
     const physics::Body body =
-        layers::bodyOf(*of("thigh_L"), layers::placeCollider(*of("thigh_L"), worlds[static_cast<std::size_t>(thigh)]));
+        layers::bodyOf(scene::numbersOf(*of("thigh_L")), layers::placeCollider(scene::numbersOf(*of("thigh_L")), worlds[static_cast<std::size_t>(thigh)]));
     rig::PosedVertices posed;
     int inside = 0, all = 0;
     for (const rig::MeshInstance& in : a.instances)
@@ -74,7 +74,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     CHECK(inside > 0.85 * all);
     const auto ends = [&](const scene::Collider& c) {
         const physics::Body b =
-            layers::bodyOf(c, layers::placeCollider(c, worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
+            layers::bodyOf(scene::numbersOf(c), layers::placeCollider(scene::numbersOf(c), worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
         return std::pair(b.a, b.b);
     };
     const double middle = worlds[static_cast<std::size_t>(a.skeleton.find("hips"))].t.x();
@@ -83,11 +83,11 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
         const auto* r = of((std::string(limb) + "_R").c_str());
         if (!l || !r) continue;
         INFO(limb);
-        CHECK(l->radius == Approx(r->radius).epsilon(1e-6));
+        CHECK(l->number("radius") == Approx(r->number("radius")).epsilon(1e-6));
         CHECK(std::abs(ends(*l).first.x() - middle) == Approx(std::abs(ends(*r).first.x() - middle)).margin(1e-3 * a.height));
     }
     // Fitting again adds nothing: every joint has one now.
-    s.colliders = fitted;
+    for (const scene::Collider& c : fitted) s.colliders.push_back(c);
     CHECK(scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0])).empty());
     // An actor without a mesh has nothing to fit to.
     scene::Scene bare = files::sceneOf(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh"));
@@ -132,11 +132,11 @@ TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked"
     scene::Scene s = otter();
     test::addLayer(s, "strand", {"tail_01"});
     const auto walk = test::evaluate(s);
-    s.actors[0].trial.move = "hop";
+    s.actors.edit(0).trial.move = "hop";
     const auto hop = test::evaluate(s);
     CHECK(hop.actors[0].body->frames() == rig::trialGrid(s.actors[0].trial, 24).frames);
     CHECK(hop.actors[0].body->frames() != walk.actors[0].body->frames());
-    CHECK(s.grid(s.actors[0]).frames == hop.actors[0].body->frames());
+    CHECK(s.frames(s.shot()) == hop.actors[0].body->frames());
     TempFolder f;
     pipeline::Evaluator e;
     pipeline::BakeOptions o;
@@ -202,8 +202,8 @@ TEST_CASE("poses that were lived through become a clip: true to the frame, and f
         shake.back()[static_cast<std::size_t>(s.actors[0].actor->skeleton.find("hips"))].r =
             fromRotationVector(Vec3(0, 0.4 * std::sin(0.2 * k), 0));
     }
-    s.actors[0].actor = rig::withClip(*s.actors[0].actor, rig::clipOfSamples(*s.actors[0].actor, shake, 60, 24, "Tug 1"));
-    s.actors[0].clip = "Tug 1";
+    s.actors.edit(0).actor = rig::withClip(*s.actors[0].actor, rig::clipOfSamples(*s.actors[0].actor, shake, 60, 24, "Tug 1"));
+    test::play(s, "Tug 1");
     test::addLayer(s, "strand", {"tail_01"});
     const auto played = test::evaluate(s);
     CHECK(played.actors[0].body->frames() == 25);
@@ -242,7 +242,7 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
         for (const auto& [id, value] : f.values) {
             const scene::SettingSpec* spec = kind->setting(id);
             REQUIRE(spec);
-            CHECK(layers::belongsToFeel(*spec));
+            CHECK(spec->feel);
             if (const double* v = std::get_if<double>(&value)) CHECK(scene::clampTo(*spec, *v) == *v);
         }
         for (const auto& [id, profile] : f.profiles) CHECK(kind->setting(id)->profiled);
@@ -276,18 +276,20 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
 TEST_CASE("a feel is applied, recognised, saved and read, a broken one says where") {
     scene::Scene s = otter();
     test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 10.0}, {"felt_turn", 0.5}});
-    scene::Layer& l = s.layers[0];
-    l.keys["swing"] = {{0, 1.0}, {5, 2.0}};
+    test::keyed(s, test::layerAt(s), "swing", {{0, 1.0}, {5, 2.0}});
+    test::keyed(s, test::layerAt(s), "mix", {{0, 1.0}, {5, 0.5}});
+    scene::Layer& l = s.layers.edit(0);
     const layers::Feel& whip = *std::find_if(layers::builtInFeels().begin(), layers::builtInFeels().end(),
                                              [](const auto& f) { return f.name == "Whip"; });
     CHECK_FALSE(layers::hasFeel(l, whip));
-    layers::applyFeel(whip, l);
+    layers::applyFeel(whip, s, l.id);
     CHECK(layers::hasFeel(l, whip));
     CHECK(l.number("swing") == 1.1);
     CHECK(l.number("preroll") == 10.0);  // when it starts is no feel
     CHECK(l.number("felt_turn") == 0.5);
     CHECK(l.list("root") == std::vector<std::string>{"tail_01"});
-    CHECK(l.keys.empty());
+    CHECK(s.shot().keysOf(test::layerAt(s), "swing") == nullptr);
+    CHECK(s.shot().keysOf(test::layerAt(s), "mix") != nullptr);
     l.values["bounces"] = 3.25;
     CHECK_FALSE(layers::hasFeel(l, whip));
     TempFolder f;
@@ -327,9 +329,9 @@ TEST_CASE("a feel means the same on a mouse and on a whale") {
     for (double length : {0.005, 0.25, 10.0}) {
         scene::Scene s = test::sceneWith(test::chainActor({.bones = 5, .length = length}));
         test::addLayer(s, "strand", {"bone_1"});
-        layers::applyFeel(feel, s.layers[0]);
+        layers::applyFeel(feel, s.layers.edit(0));
         const auto r =
-            measure::response(*layers::findKind("strand"), {*s.actors[0].actor, s.layers[0]}, s.actors[0].actor->restPose());
+            measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]), s.actors[0].actor->restPose());
         REQUIRE(r);
         swings.push_back(r->swing);
     }
@@ -392,15 +394,15 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
     for (const scene::Layer& start : s.layers) {
         const layers::LayerKind& kind = *layers::findKind(start.kind);
         const auto pose = s.actors[0].actor->restPose();
-        const auto before = measure::response(kind, {*s.actors[0].actor, start}, pose);
+        const auto before = measure::response(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose);
         REQUIRE(before);
         for (const auto& [over, time] : {std::pair{0.75, 1.3}, {1.15, 0.8}, {0.65, 1.0}}) {
             measure::Wanted w;
             w.overshoot = over * before->overshoot;
             w.peakTime = time * before->peakTime;
             scene::Layer after = start;
-            for (const auto& [id, v] : measure::settingsFor(kind, {*s.actors[0].actor, start}, pose, w)) after.values[id] = v;
-            const auto r = measure::response(kind, {*s.actors[0].actor, after}, pose);
+            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w)) after.values[id] = v;
+            const auto r = measure::response(kind, layers::LayerContext::bare(*s.actors[0].actor, after), pose);
             INFO(start.kind << " asked " << w.overshoot << " at " << w.peakTime << ", got " << r->overshoot << " at "
                             << r->peakTime);
             CHECK(r->overshoot == Approx(w.overshoot).margin(0.03));
@@ -410,8 +412,8 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
             measure::Wanted w;
             const double asked = w.sag = sag * radians(4);
             scene::Layer after = start;
-            for (const auto& [id, v] : measure::settingsFor(kind, {*s.actors[0].actor, start}, pose, w)) after.values[id] = v;
-            const auto r = measure::response(kind, {*s.actors[0].actor, after}, pose);
+            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w)) after.values[id] = v;
+            const auto r = measure::response(kind, layers::LayerContext::bare(*s.actors[0].actor, after), pose);
             INFO(start.kind << " sag asked " << degrees(asked) << " got " << degrees(r->sag));
             CHECK(r->sag == Approx(asked).margin(radians(0.15)));
         }
@@ -448,7 +450,7 @@ TEST_CASE("the Scope can watch one joint of a strand, or another of a jiggle's")
     test::addLayer(s, "jiggle", {"ear_L", "tail_04"});
     const rig::Actor& a = *s.actors[0].actor;
     const auto at = [&](std::size_t layer, const char* joint) {
-        const auto r = measure::response(*layers::findKind(s.layers[layer].kind), {a, s.layers[layer]}, a.restPose(), {},
+        const auto r = measure::response(*layers::findKind(s.layers[layer].kind), layers::LayerContext::bare(a, s.layers[layer]), a.restPose(), {},
                                          joint ? a.skeleton.find(joint) : rig::kNoJoint);
         REQUIRE(r);
         return *r;

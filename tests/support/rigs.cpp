@@ -149,6 +149,37 @@ std::string addLayer(scene::Scene& scene, const std::string& kind, const std::ve
     return l.id;
 }
 
+scene::Owner layerAt(const scene::Scene& scene, std::size_t n) {
+    return {scene::List::Layers, scene.layers[n].id};
+}
+
+void keyed(scene::Scene& scene, const scene::Owner& owner, const std::string& setting,
+           const std::vector<std::pair<int, double>>& keys) {
+    scene::Shot& shot = scene.editShot();
+    scene::Keys& to = shot.keys[owner][setting];
+    to.clear();
+    for (const auto& [frame, value] : keys) to.push_back({shot.timeOf(frame), value});
+}
+
+void play(scene::Scene& scene, const std::string& clip, std::size_t actor) {
+    scene::Shot& shot = scene.editShot();
+    if (clip.empty())
+        shot.clips.erase(scene.actors[actor].id);
+    else
+        shot.clips[scene.actors[actor].id] = clip;
+    shot.lead = clip.empty() ? "" : scene.actors[actor].id;
+}
+
+std::string played(const scene::Scene& scene, std::size_t actor) {
+    const auto at = scene.shot().clips.find(scene.actors[actor].id);
+    return at == scene.shot().clips.end() ? "" : at->second;
+}
+
+void setRate(scene::Scene& scene, double fps) {
+    scene.editShot();
+    for (std::size_t i = 0; i < scene.shots.size(); ++i) scene.shots.edit(i).fps = fps;
+}
+
 std::vector<Vec3> worldPlaces(const rig::Actor& actor, const rig::Track& track, int joint) {
     std::vector<Vec3> out;
     std::vector<Xform> locals;

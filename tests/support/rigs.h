@@ -58,6 +58,17 @@ scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
 /// Adds a layer by the table's defaults and `values`; returns its id.
 std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints,
                      const scene::Values& values = {});
+/// Owner of the n-th layer.
+scene::Owner layerAt(const scene::Scene& scene, std::size_t n = 0);
+/// Keys a setting in the shot on show: frames from 0, and values.
+void keyed(scene::Scene& scene, const scene::Owner& owner, const std::string& setting,
+           const std::vector<std::pair<int, double>>& keys);
+/// Lets an actor play a clip in the shot on show, which becomes as long as that; an empty name: its rest pose.
+void play(scene::Scene& scene, const std::string& clip, std::size_t actor = 0);
+/// The clip that an actor plays in the shot on show.
+std::string played(const scene::Scene& scene, std::size_t actor = 0);
+/// The rate of every shot.
+void setRate(scene::Scene& scene, double fps);
 /// World places of a joint over the evaluated shot.
 std::vector<Vec3> worldPlaces(const rig::Actor& actor, const rig::Track& track, int joint);
 pipeline::Evaluation evaluate(const scene::Scene& scene);

@@ -32,6 +32,7 @@ constexpr SettingSpec stopRow(std::string_view id, std::string_view label, bool 
         .help = turns ? "How far it may turn about this axis to this side; 180 sets no stop."
                       : "How far it may shift along this axis to this side, against the length of its bone; 500 % sets no stop.",
         .more = "It eases into the stop, so that nothing is seen to hit.",
+        .keyable = true,
         .group = group};
 }
 
@@ -44,6 +45,7 @@ constexpr SettingSpec shareRow(std::string_view id, std::string_view label, std:
             .start = 1,
             .help = "How much of its swing shows along and about this axis.",
             .more = "More: wider. Less: held.",
+            .keyable = true,
             .group = group};
 }
 
@@ -51,7 +53,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "joint",
      .label = "Joints",
      .type = SettingType::Joints,
-     .help = "The joints that jiggle, each on springs of its own."},
+     .help = "The joints that jiggle, each on springs of its own.",
+     .role = scene::Role::Target,
+     .feel = false},
     {.id = "move",
      .label = "Move",
      .type = SettingType::Axes,
@@ -67,8 +71,8 @@ constexpr SettingSpec kSettings[] = {
      .type = SettingType::Choice,
      .help = "Whose axes are meant: the joint's own, its parent's, the whole body's, or the world's.",
      .choices = "joint|parent|body|world"},
-    swingRow({0.05, 60}, {0.2, 12}, 4, false),
-    bouncesRow(false),
+    swingRow({0.05, 60}, {0.2, 12}, 4, true),
+    bouncesRow(true),
     shareRow("share_x", "Share x", "Shares"),
     shareRow("share_y", "Share y"),
     shareRow("share_z", "Share z"),
@@ -80,7 +84,9 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How much of the earth's pull it gives way to.",
      .more = "More: hangs lower. Less: keeps the pose.",
+     .role = scene::Role::Pull,
      .keyable = true,
+     .profiled = true,
      .group = "Forces"},
     kCatchRow,
     kFeltTravelRow,
@@ -94,6 +100,7 @@ constexpr SettingSpec kSettings[] = {
      .help = "How much it lengthens and thins, or shortens and bulges, as it is thrown along its bone; its volume stays.",
      .more = "More: like a water bag. Less: firm.",
      .keyable = true,
+     .profiled = true,
      .group = "Shape"},
     stopRow("turn_max_x", "Turn +x stop", true, "Stops"),
     stopRow("turn_min_x", "Turn -x stop", true),
@@ -109,6 +116,7 @@ constexpr SettingSpec kSettings[] = {
     stopRow("move_min_z", "Move -z stop", false),
     kPrerollRow,
     kCutsRow,
+    kAmountRow,
     kMixRow,
 };
 
@@ -152,14 +160,15 @@ constexpr double kFarthestShift = 4;  // actor heights: no soft spring under gra
 
 /// Per axis of the chosen frame: whether it is free, its share, and its stops.
 struct Axes {
-    double share[3], low[3], high[3];
+    double share[3] = {}, low[3] = {}, high[3] = {};
 
-    Axes(const scene::Layer& layer, const char* which, double unit, double none) {
-        const std::string& free = layer.text(which);
+    Axes() = default;
+    Axes(const scene::Resolved& settings, const char* which, int frame, double unit, double none) {
+        const std::string& free = settings.text(which);
         for (int k = 0; k < 3; ++k) {
             const std::string axis(1, "xyz"[k]), id = std::string(which) + "_";
-            share[k] = free.find(axis) == std::string::npos ? 0 : layer.number("share_" + axis);
-            const double min = layer.number(id + "min_" + axis), max = layer.number(id + "max_" + axis);
+            share[k] = free.find(axis) == std::string::npos ? 0 : settings.at("share_" + axis, frame);
+            const double min = settings.at(id + "min_" + axis, frame), max = settings.at(id + "max_" + axis, frame);
             low[k] = min >= none ? kOpen : unit * min;
             high[k] = max >= none ? kOpen : unit * max;
         }
@@ -172,29 +181,28 @@ struct Axes {
     bool any() const { return share[0] != 0 || share[1] != 0 || share[2] != 0; }
 };
 
-class JigglePart final : public Part {
+class JiggleMover final : public Mover {
   public:
-    JigglePart(const LayerContext& context, const PoseView& rest, int joint)
-        : m_layer(context.layer),
+    JiggleMover(const LayerContext& context, const PoseView& rest, int joint, double place)
+        : m_settings(context.settings),
+          m_place01(place),
+          m_height(context.actor.height),
           m_joints{joint},
-          m_frame(context.layer.text("frame")),
-          m_metres(context.actor.metresPerUnit),
-          m_period(context.period),
-          m_winds(windsOf(context)),
+          m_frame(context.settings->text("frame")),
+          m_metres(context.placement.metres),
+          m_down(downIn(context.placement)),
+          m_world(context.placement.turn.conjugate()),
+          m_winds(context),
           m_cuts(context),
           m_root(rootOf(context.actor.skeleton, joint)),
           m_worlds(context.actor.skeleton, context.actor.skeleton.joint(joint).children.empty()
                                                ? m_joints
                                                : context.actor.skeleton.joint(joint).children),
-          m_lever(1),
-          m_turn(context.layer, "turn", radians(1), 180),
-          m_move(context.layer, "move", 1, 5) {
+          m_lever(1) {
         m_worlds.update(rest);
         const Vec3 way = lever(context.actor.skeleton, joint, 0.1 * context.actor.height);
         m_lever = way.norm();
-        for (double* stops : {m_move.low, m_move.high})
-            for (int k = 0; k < 3; ++k)
-                stops[k] = std::min(stops[k] >= kOpen ? kOpen : m_lever * stops[k], kFarthestShift * context.actor.height);
+        readAxes(0);
         m_direction = m_worlds.turn(joint).conjugate() * (way / m_lever);
         m_direction.cwiseAbs().maxCoeff(&m_along);
     }
@@ -226,10 +234,10 @@ class JigglePart final : public Part {
         m_went = went;
         // What lies beyond a cut says nothing about the speed before it.
         if (m_cuts.looms(went, Cuts::between(now.place, now.turn, then.place, then.turn), dt)) then = now;
-        const double perSecond2 = 1 / (dt * dt), travel = m_layer.numberAt("felt_travel", pose.frame()),
-                     turning = m_layer.numberAt("felt_turn", pose.frame());
-        const double sag = -kEarthGravity * m_layer.numberAt("sag", pose.frame()) / m_metres;
-        const Vec3 air = airAt(tip(now), pose), pull0 = Vec3(0, sag, 0) + m_air, pull1 = Vec3(0, sag, 0) + air;
+        const double perSecond2 = 1 / (dt * dt), travel = value("felt_travel", pose.frame()),
+                     turning = value("felt_turn", pose.frame());
+        const Vec3 sag = (kEarthGravity * value("sag", pose.frame()) / m_metres) * m_down;
+        const Vec3 air = airAt(tip(now), pose), pull0 = sag + m_air, pull1 = sag + air;
         m_air = air;
         Vec3 a0, a1, tip0, tip1;
         m_place.step(now.place, then.place, a0, a1);
@@ -286,7 +294,7 @@ class JigglePart final : public Part {
     Goal read(const PoseView& pose) {
         m_worlds.update(pose);
         const int j = m_joints[0];
-        Goal g{m_worlds.world(j).t, m_worlds.turn(j), Quat::Identity()};
+        Goal g{m_worlds.world(j).t, m_worlds.turn(j), m_world};
         if (m_frame == "joint") g.frame = g.turn;
         if (m_frame == "parent") g.frame = rotationOf(m_worlds.above(j).m);
         if (m_frame == "body") g.frame = m_worlds.turn(m_root);
@@ -302,15 +310,27 @@ class JigglePart final : public Part {
     }
 
     /// What the wind pushes with [units/s^2].
-    Vec3 airAt(const Vec3& p, const PoseView& pose) const {
-        Vec3 v = Vec3::Zero();
-        for (const physics::WindDef& w : m_winds) v += physics::windAt(w, p, pose.time(), m_period);
-        return m_winds.empty() ? v : Vec3(physics::windDrag(m_metres * v.norm(), m_layer.numberAt("catch", pose.frame())) * v);
+    Vec3 airAt(const Vec3& p, const PoseView& pose) {
+        if (m_winds.still()) return Vec3::Zero();
+        m_winds.setFrame(pose.frame());
+        const Vec3 v = m_winds.at(p, pose.time());
+        return physics::windDrag(m_metres * v.norm(), value("catch", pose.frame())) * v;
+    }
+
+    double value(std::string_view setting, int frame) const { return m_settings->at(setting, frame, m_place01); }
+
+    void readAxes(int frame) {
+        m_turn = Axes(*m_settings, "turn", frame, radians(1), 180);
+        m_move = Axes(*m_settings, "move", frame, 1, 5);
+        for (double* stops : {m_move.low, m_move.high})
+            for (int k = 0; k < 3; ++k)
+                stops[k] = std::min(stops[k] >= kOpen ? kOpen : m_lever * stops[k], kFarthestShift * m_height);
     }
 
     void prepare(double dt, int frame) {
-        const double swing = m_layer.numberAt("swing", frame), bounces = m_layer.numberAt("bounces", frame);
-        m_squash = m_layer.numberAt("squash", frame);
+        const double swing = value("swing", frame), bounces = value("bounces", frame);
+        m_squash = value("squash", frame);
+        if (m_settings->anyKeyed()) readAxes(frame);
         if (m_spring && dt == m_dt && swing == m_swing && bounces == m_bounces) return;
         m_dt = dt;
         m_swing = swing;
@@ -328,11 +348,14 @@ class JigglePart final : public Part {
         return best.norm() > 1e-6 * fallback ? best : Vec3(0, fallback, 0);
     }
 
-    scene::Layer m_layer;
+    ResolvedPtr m_settings;
+    double m_place01, m_height;  // place among the layer's joints, from 0 to 1
     std::vector<int> m_joints;
     std::string m_frame;
-    double m_metres, m_period;
-    std::vector<physics::WindDef> m_winds;
+    double m_metres;
+    Vec3 m_down;
+    Quat m_world;
+    Air m_winds;
     Cuts m_cuts;
     int m_root;
     JointWorlds m_worlds;
@@ -357,15 +380,21 @@ std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& 
     return std::nullopt;
 }
 
-Parts parts(const LayerContext& context, const PoseView& rest) {
-    Parts out;
-    std::vector<int> seen;
-    for (const std::string& name : context.layer.list("joint")) {
-        const int joint = context.actor.skeleton.find(name);
-        if (std::find(seen.begin(), seen.end(), joint) != seen.end()) continue;
-        seen.push_back(joint);
-        out.push_back(std::make_unique<JigglePart>(context, rest, joint));
+/// Each joint once, spread from 0 for the first to 1 for the last: what a profile of the layer runs along.
+std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<Moved> out;
+    for (const std::string& name : layer.list("joint")) {
+        const int joint = actor.skeleton.find(name);
+        if (std::none_of(out.begin(), out.end(), [&](const Moved& m) { return m.joint == joint; })) out.push_back({joint, 0});
     }
+    for (std::size_t i = 1; i < out.size(); ++i) out[i].along = static_cast<double>(i) / static_cast<double>(out.size() - 1);
+    return out;
+}
+
+Movers movers(const LayerContext& context, const PoseView& rest) {
+    Movers out;
+    for (const Moved& m : moves(context.actor, context.layer))
+        out.push_back(std::make_unique<JiggleMover>(context, rest, m.joint, m.along));
     return out;
 }
 
@@ -375,9 +404,14 @@ const LayerKind kJiggleKind{
     .id = "jiggle",
     .label = "Jiggle",
     .help = "One or many joints on springs, moving and turning about their animated place: ears, cheeks, bellies, pouches.",
-    .target = "joint",
+    .glyph = "M8.8 12a3.2 3.2 0 1 0 6.4 0a3.2 3.2 0 1 0 -6.4 0 M17.4 7.5a7 7 0 0 0 -10.8 0 M6.6 16.5a7 7 0 0 0 10.8 0 "
+             "M17.5 2.5a11 11 0 0 0 -11 0 M6.5 21.5a11 11 0 0 0 11 0",
+    .takes = Takes::Joints,
     .settings = kSettings,
     .problem = problem,
-    .parts = parts};
+    .moves = moves,
+    .movers = movers,
+    .blown = true,
+    .feels = jiggleFeels};
 
 }  // namespace nutatio::layers

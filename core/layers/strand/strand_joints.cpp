@@ -10,13 +10,13 @@ namespace {
 
 class Planner {
   public:
-    Planner(const LayerContext& context, const PoseView& rest, int root)
-        : m_skeleton(context.actor.skeleton),
-          m_members(strandMembers(m_skeleton, context.layer, root)),
+    Planner(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root)
+        : m_skeleton(actor.skeleton),
+          m_members(strandMembers(m_skeleton, layer, root)),
           m_worlds(m_skeleton, m_skeleton.subtree(root)),
-          m_endRatio(context.layer.number("end")),
+          m_endRatio(layer.number("end")),
           m_root(root),
-          m_fallback(0.1 * context.actor.height) {
+          m_fallback(0.1 * actor.height) {
         m_worlds.update(rest);
         m_isMember.assign(static_cast<std::size_t>(m_skeleton.size()), false);
         for (int j : m_members) m_isMember[static_cast<std::size_t>(j)] = true;
@@ -136,8 +136,8 @@ std::vector<int> strandMembers(const rig::Skeleton& s, const scene::Layer& layer
     return tip == rig::kNoJoint ? s.subtree(root) : s.path(root, tip);
 }
 
-StrandJoints strandJoints(const LayerContext& context, const PoseView& rest, int root) {
-    return Planner(context, rest, root).plan();
+StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root) {
+    return Planner(actor, layer, rest, root).plan();
 }
 
 }  // namespace nutatio::layers

@@ -29,6 +29,6 @@ struct StrandJoints {
 std::vector<int> strandMembers(const rig::Skeleton& skeleton, const scene::Layer& layer, int root);
 
 /// The strand that `root` begins; without links when its joints have no length.
-StrandJoints strandJoints(const LayerContext& context, const PoseView& rest, int root);
+StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root);
 
 }  // namespace nutatio::layers

@@ -1,7 +1,7 @@
-#include "layers/strand/strand_layer.h"
+#include "layers/strand/strand.h"
 
 #include "layers/common_rows.h"
-#include "layers/strand/strand_part.h"
+#include "layers/strand/strand_mover.h"
 
 namespace nutatio::layers {
 
@@ -15,11 +15,15 @@ constexpr SettingSpec kSettings[] = {
     {.id = "root",
      .label = "Root",
      .type = SettingType::Joints,
-     .help = "The joint a strand starts at; every joint below it swings too."},
+     .help = "The joint a strand starts at; every joint below it swings too.",
+     .role = scene::Role::Target,
+     .feel = false},
     {.id = "tip",
      .label = "Tip",
      .type = SettingType::Joint,
-     .help = "Where the strand ends, if not at the last joint below its root."},
+     .help = "Where the strand ends, if not at the last joint below its root.",
+     .role = scene::Role::End,
+     .feel = false},
     {.id = "end",
      .label = "End length",
      .unit = Unit::Times,
@@ -27,7 +31,8 @@ constexpr SettingSpec kSettings[] = {
      .soft = {0, 3},
      .start = 1,
      .help = "How far the strand reaches beyond its last joint, against the length before it; 0 leaves the last joint stiff.",
-     .more = "More: a longer, lazier tip. Less: a shorter, quicker one."},
+     .more = "More: a longer, lazier tip. Less: a shorter, quicker one.",
+     .feel = false},
     swingRow({0, 60}, {0, 8}, 2, true),
     bouncesRow(true),
     {.id = "end_weight",
@@ -38,7 +43,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "A weight at the tip, against the strand's own.",
      .more = "More: swings as one, like a lantern. Less: waves like a rope.",
-     .curved = true},
+     .curved = true,
+     .keyable = true},
     {.id = "gravity",
      .label = "Gravity",
      .unit = Unit::Gravities,
@@ -47,6 +53,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How much of the earth's pull it feels on top of the animated pose.",
      .more = "More: hangs. Less: keeps the pose.",
+     .role = scene::Role::Pull,
      .keyable = true,
      .group = "Forces"},
     {.id = "pull_tilt",
@@ -57,7 +64,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How far gravity's pull leans away from straight down.",
      .more = "More: drawn to the side, at 180 straight up. Less: straight down.",
-     .keyable = true},
+     .keyable = true,
+     .feel = false},
     {.id = "pull_heading",
      .label = "Pull heading",
      .unit = Unit::Degrees,
@@ -65,7 +73,8 @@ constexpr SettingSpec kSettings[] = {
      .soft = {-180, 180},
      .start = 0,
      .help = "Which way a leaning pull goes: 0 along +z, 90 along +x.",
-     .keyable = true},
+     .keyable = true,
+     .feel = false},
     {.id = "drag",
      .label = "Air drag",
      .unit = Unit::PerSecond,
@@ -88,6 +97,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 180,
      .help = "How far each joint may bend away from its animated direction; 180 sets no limit.",
      .more = "More: limp. Less: keeps its shape.",
+     .keyable = true,
      .profiled = true,
      .group = "Shape"},
     {.id = "twist",
@@ -98,6 +108,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 180,
      .help = "How far each joint may twist about its own length; 180 sets no limit.",
      .more = "More: wrings freely. Less: stays straight.",
+     .keyable = true,
      .profiled = true},
     {.id = "stiff_first",
      .label = "First stiffness",
@@ -107,7 +118,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 1,
      .help = "Stiffness of bending about the joint's first axis across it, against the usual.",
      .more = "More: a blade that bends one way only. Less: gives way that way.",
-     .curved = true},
+     .curved = true,
+     .keyable = true},
     {.id = "stiff_second",
      .label = "Second stiffness",
      .unit = Unit::Times,
@@ -116,7 +128,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 1,
      .help = "Stiffness of bending about the joint's second axis across it, against the usual.",
      .more = "More: a blade that bends one way only. Less: gives way that way.",
-     .curved = true},
+     .curved = true,
+     .keyable = true},
     {.id = "stiff_twist",
      .label = "Twist stiffness",
      .unit = Unit::Times,
@@ -125,7 +138,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 1,
      .help = "Stiffness of twisting about its own length, against the usual.",
      .more = "More: never twists. Less: wrings like a ribbon.",
-     .curved = true},
+     .curved = true,
+     .keyable = true},
     {.id = "stretch",
      .label = "Stretch",
      .unit = Unit::Share,
@@ -134,6 +148,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How much longer or shorter each link may become; 0 keeps every length.",
      .more = "More: rubbery. Less: firm.",
+     .keyable = true,
      .profiled = true},
     {.id = "stretch_swing",
      .label = "Stretch rate",
@@ -143,7 +158,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 4,
      .help = "How often it bobs along its own length each second, where it may stretch.",
      .more = "More: hardly gives. Less: sags and bobs.",
-     .curved = true},
+     .curved = true,
+     .keyable = true},
     {.id = "radius",
      .label = "Thickness",
      .unit = Unit::Share,
@@ -152,13 +168,15 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "Its radius against its own length: how far from colliders its middle stays.",
      .more = "More: a thick braid. Less: a thread.",
+     .keyable = true,
      .profiled = true,
      .group = "Contact"},
-    {.id = "passes", .label = "Passes through", .type = SettingType::Colliders, .help = "Colliders that it does not mind."},
+    {.id = "passes", .label = "Passes through", .type = SettingType::Colliders, .help = "Colliders that it does not mind.", .feel = false},
     {.id = "meets",
      .label = "Keeps clear of",
      .type = SettingType::Choice,
      .help = "Colliders only, or the other strands of this layer too (they need a thickness to meet).",
+     .feel = false,
      .choices = "colliders|others"},
     {.id = "push_out",
      .label = "Push out in",
@@ -168,9 +186,11 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "Frames from the first in which it is pushed out of colliders that its own animated pose stands in; 0 leaves the "
              "animated pose alone.",
-     .more = "More: eased out slowly. 0: as deep as the pose itself is always allowed."},
+     .more = "More: eased out slowly. 0: as deep as the pose itself is always allowed.",
+     .feel = false},
     kPrerollRow,
     kCutsRow,
+    kAmountRow,
     kMixRow,
 };
 
@@ -191,7 +211,7 @@ std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& 
                 return "two of its roots hang on one another";
         found.push_back(root);
         const std::vector<Xform> rest = actor.restPose();
-        const std::size_t links = strandJoints({actor, layer}, PoseView(rest), root).links.size();
+        const std::size_t links = strandJoints(actor, layer, PoseView(rest), root).links.size();
         if (links > physics::kMostLinks)
             return std::to_string(links) + " joints hang on \"" + r + "\"; a strand may have " +
                    std::to_string(physics::kMostLinks);
@@ -210,18 +230,37 @@ std::vector<int> swings(const rig::Actor& actor, const scene::Layer& layer) {
     return out;
 }
 
-Parts parts(const LayerContext& context, const PoseView& rest) {
-    // As many strands to a part as the widest kernel takes, on every machine: what shares a part is part of the result.
+std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<Moved> out;
+    const std::vector<Xform> rest = actor.restPose();
+    for (const std::string& r : layer.list("root")) {
+        const StrandJoints plan = strandJoints(actor, layer, PoseView(rest), actor.skeleton.find(r));
+        for (std::size_t i = 0; i < plan.joints.size(); ++i) out.push_back({plan.joints[i], plan.along[i]});
+    }
+    return out;
+}
+
+/// A strand lies within its length of its base, however it swings.
+double reach(const rig::Actor& actor, const scene::Layer& layer, const scene::Resolved& settings) {
+    double longest = 0;
+    const std::vector<Xform> rest = actor.restPose();
+    for (const std::string& r : layer.list("root"))
+        longest = std::max(longest, strandJoints(actor, layer, PoseView(rest), actor.skeleton.find(r)).length);
+    return longest * reachOf(settings);
+}
+
+Movers movers(const LayerContext& context, const PoseView& rest) {
+    // As many strands to a mover as the widest kernel takes, on every machine: what shares a mover is part of the result.
     constexpr std::size_t kTogether = 8;
-    const bool meets = context.layer.text("meets") == "others";
-    Parts out;
+    const bool meets = context.settings->text("meets") == "others";
+    Movers out;
     std::vector<StrandJoints> together;
     const auto finish = [&] {
-        if (!together.empty()) out.push_back(std::make_unique<StrandPart>(context, std::move(together)));
+        if (!together.empty()) out.push_back(std::make_unique<StrandMover>(context, std::move(together)));
         together.clear();
     };
     for (const std::string& r : context.layer.list("root")) {
-        StrandJoints joints = strandJoints(context, rest, context.actor.skeleton.find(r));
+        StrandJoints joints = strandJoints(context.actor, context.layer, rest, context.actor.skeleton.find(r));
         if (joints.links.empty()) continue;
         together.push_back(std::move(joints));
         if (!meets && together.size() == kTogether) finish();
@@ -236,10 +275,15 @@ const LayerKind kStrandKind{
     .id = "strand",
     .label = "Strand",
     .help = "Coupled spring dynamics on a chain or a tree of joints: hair, tails, antennae, cords, hanging props.",
-    .target = "root",
+    .glyph = "M6 3h12 M12 3c-6 6 7 9 -1 18 M8.6 9.4h6 M11 15.2h6",
+    .takes = Takes::Chains,
     .settings = kSettings,
     .problem = problem,
-    .parts = parts,
-    .swings = swings};
+    .moves = moves,
+    .movers = movers,
+    .swings = swings,
+    .meets = true,
+    .reach = reach,
+    .feels = strandFeels};
 
 }  // namespace nutatio::layers

@@ -1,4 +1,4 @@
-// The moving part of a Strand layer: strands that are computed side by side.
+// The movers of a Strand layer: strands that are computed side by side.
 #pragma once
 
 #include <optional>
@@ -10,10 +10,10 @@
 
 namespace nutatio::layers {
 
-/// Strands of one layer, computed in batches of those that are built alike. Strands that meet one another share a part.
-class StrandPart final : public Part {
+/// Strands of one layer, computed in batches of those that are built alike. Strands that meet one another share a mover.
+class StrandMover final : public Mover {
   public:
-    StrandPart(const LayerContext& context, std::vector<StrandJoints> strands);
+    StrandMover(const LayerContext& context, std::vector<StrandJoints> strands);
 
     const std::vector<int>& joints() const override { return m_joints; }
     void start(double dt, const PoseView& pose, const PoseView& next) override;
@@ -48,11 +48,13 @@ class StrandPart final : public Part {
         physics::BaseStep step;
     };
     struct Ridden {
-        scene::Collider collider;
-        int anchor;
-        ColliderPlace before, now;  // in the world
-        physics::Body body;         // within the frame, in the world
-        double size = 0;            // of a ball round it
+        std::string name;
+        ResolvedPtr settings;
+        scene::ColliderNumbers numbers;  // in the own actor's units
+        int anchor = 0;
+        ColliderPlace before{}, now{};  // in the own actor's world
+        physics::Body body{};           // within the frame, there
+        double size = 0;                // of a ball round it
         /// Where the animated pose stands deepest inside it.
         struct Inside {
             double depth = 0;  // [units]
@@ -61,7 +63,7 @@ class StrandPart final : public Part {
         Inside first{}, deepest{};
     };
     struct Held {
-        scene::Pin pin;
+        ResolvedPtr settings;
         int anchor;
         std::size_t strand, link;
         Vec3 lever;  // in the joint's axes
@@ -71,9 +73,9 @@ class StrandPart final : public Part {
     void addColliders(const LayerContext& context);
     void addPins(const LayerContext& context);
     void makeBatches(const PoseView& pose);
-    bool hasKeys() const;
-    Vec3 gravityAt(double frame) const;
-    physics::StrandPlan planOf(const Strand& s, double frame) const;
+    void readNumbers(Ridden& r, int frame) const;
+    Vec3 gravityAt(int frame) const;
+    physics::StrandPlan planOf(const Strand& s, int frame) const;
     void prepare(double dt, const PoseView& pose, bool quick);
     Base actualBase(const Strand& s, const JointWorlds& worlds) const;
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
@@ -86,7 +88,7 @@ class StrandPart final : public Part {
     void startGoals(Strand& s);
     bool bodiesAreQuick(double dt) const;
     void readPlaces(const PoseView& pose);
-    void meetOthers();
+    void meetOthers(int frame);
     void blow(const PoseView& pose, bool first);
     void runSubsteps(double dt);
     void moveBase(Strand& s, double u, double dt, bool last);
@@ -99,7 +101,8 @@ class StrandPart final : public Part {
     void moveBodies(const Strand& s);
     void movePins(double u, double dt);
 
-    scene::Layer m_layer;
+    ResolvedPtr m_settings;
+    scene::Placement m_placement;
     const rig::Skeleton& m_skeleton;
     double m_height, m_metres;
     std::vector<int> m_joints;
@@ -109,15 +112,18 @@ class StrandPart final : public Part {
     Anchors m_anchors;
     std::vector<Ridden> m_colliders;
     std::vector<Held> m_pins;
-    std::vector<physics::WindDef> m_winds;
+    Air m_air;
     Cuts m_cuts;
     bool m_meets = false;
-    double m_period = 0;
     std::vector<physics::StrandBatch> m_batches;
-    double m_dt = 0, m_tunedAt = -1e9;
+    double m_dt = 0;
+    int m_tunedAt = -1;
     int m_substeps = 0;
     std::size_t m_probeStrand = 0, m_probe = 0;  // the link whose end is watched
 };
+
+/// How far from its base a strand may get, in lengths of its own: stretched, and as thick as it becomes.
+double reachOf(const scene::Resolved& settings);
 
 /// How many links of other strands each strand looks out for, when they meet one another.
 inline constexpr std::size_t kNeighbours = 4;

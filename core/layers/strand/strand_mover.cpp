@@ -1,4 +1,4 @@
-#include "layers/strand/strand_part.h"
+#include "layers/strand/strand_mover.h"
 
 #include <algorithm>
 #include <tuple>
@@ -46,7 +46,7 @@ int widthFor(std::size_t strands) {
 }
 
 /// Thinnest half of a collider [units]: how far it may go in one step without being missed.
-double thickness(const scene::Collider& c) {
+double thickness(const scene::ColliderNumbers& c) {
     switch (c.shape) {
         case scene::Shape::Sphere:
             return c.radius;
@@ -62,18 +62,22 @@ double thickness(const scene::Collider& c) {
 
 }  // namespace
 
-StrandPart::StrandPart(const LayerContext& context, std::vector<StrandJoints> strands)
-    : m_layer(context.layer),
+double reachOf(const scene::Resolved& settings) {
+    return (1.05 + 1.1 * settings.span("stretch").second) * (1 + settings.span("radius").second);
+}
+
+StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> strands)
+    : m_settings(context.settings),
+      m_placement(context.placement),
       m_skeleton(context.actor.skeleton),
       m_height(context.actor.height),
-      m_metres(context.actor.metresPerUnit),
+      m_metres(context.placement.metres),
       m_worlds(context.actor.skeleton, watched(strands)),
       m_nextWorlds(m_worlds),
       m_anchors(context),
-      m_winds(windsOf(context)),
+      m_air(context),
       m_cuts(context),
-      m_meets(context.layer.text("meets") == "others"),
-      m_period(context.period) {
+      m_meets(context.settings->text("meets") == "others") {
     for (StrandJoints& p : strands) {
         Strand s;
         const std::size_t n = p.links.size();
@@ -96,23 +100,37 @@ StrandPart::StrandPart(const LayerContext& context, std::vector<StrandJoints> st
     m_anchors.close();
 }
 
-void StrandPart::addColliders(const LayerContext& context) {
-    const auto& passes = m_layer.list("passes");
-    for (const scene::Collider* c : context.colliders) {
-        if (std::find(passes.begin(), passes.end(), c->id) != passes.end()) continue;
-        const int anchor = m_anchors.add(c->actor, c->joint);
+void StrandMover::addColliders(const LayerContext& context) {
+    const auto& passes = m_settings->list("passes");
+    for (const LayerContext::Body& b : context.colliders) {
+        const scene::Collider& c = *b.collider;
+        if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
+        const int anchor = m_anchors.add(c.actor, c.joint);
         if (anchor < 0) continue;
-        m_colliders.push_back({*c, anchor, {}, {}, {}, 0, {}, {}});
-        m_colliders.back().size =
-            c->shape == scene::Shape::Box ? 0.5 * c->size.norm() : std::max(c->radius, c->radiusEnd) + 0.5 * c->length;
+        Ridden r;
+        r.name = c.name;
+        r.settings = b.settings;
+        r.anchor = anchor;
+        m_colliders.push_back(std::move(r));
+        readNumbers(m_colliders.back(), 0);
         const int joint = m_anchors.ownJoint(anchor);
         // A body that rides on the strand itself would push what carries it.
         for (Strand& s : m_strands) s.passes.push_back(joint != rig::kNoJoint && m_skeleton.isBelow(joint, s.plan.root));
     }
 }
 
-void StrandPart::addPins(const LayerContext& context) {
-    for (const scene::Pin* p : context.pins) {
+void StrandMover::readNumbers(Ridden& r, int frame) const {
+    r.numbers = scene::numbersOf(*r.settings, frame);
+    const double unit = m_anchors.unit(r.anchor);
+    for (double* length : {&r.numbers.radius, &r.numbers.radiusEnd, &r.numbers.length}) *length *= unit;
+    r.numbers.size *= unit;
+    r.numbers.offset *= unit;
+    r.size = r.numbers.reach();
+}
+
+void StrandMover::addPins(const LayerContext& context) {
+    for (const LayerContext::Hold& hold : context.pins) {
+        const scene::Pin* p = hold.pin;
         const int joint = m_skeleton.find(p->joint), anchor = m_anchors.add(p->toActor, p->toJoint);
         if (joint == rig::kNoJoint || anchor < 0) continue;
         for (std::size_t k = 0; k < m_strands.size(); ++k) {
@@ -120,72 +138,70 @@ void StrandPart::addPins(const LayerContext& context) {
             if (p->end) {
                 for (std::size_t i = 0; i < plan.links.size(); ++i)
                     if (plan.joints[i] == joint)
-                        m_pins.push_back({*p, anchor, k, i, plan.links[i].length * plan.links[i].direction});
+                        m_pins.push_back({hold.settings, anchor, k, i, plan.links[i].length * plan.links[i].direction});
                 continue;
             }
             // A joint stands on the link above it; the root is carried by the body and cannot be held.
             for (const StrandJoints::Rider& r : plan.riders)
-                if (r.joint == joint) m_pins.push_back({*p, anchor, k, r.link, r.lever});
+                if (r.joint == joint) m_pins.push_back({hold.settings, anchor, k, r.link, r.lever});
         }
     }
 }
 
-bool StrandPart::hasKeys() const {
-    return std::any_of(m_layer.keys.begin(), m_layer.keys.end(), [](const auto& k) { return !k.second.empty(); });
+Vec3 StrandMover::gravityAt(int frame) const {
+    const double tilt = radians(m_settings->at("pull_tilt", frame)), heading = radians(m_settings->at("pull_heading", frame));
+    const Vec3 pull = (kEarthGravity * m_settings->at("gravity", frame) / m_metres) *
+                      Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
+    return m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
 }
 
-Vec3 StrandPart::gravityAt(double frame) const {
-    const double tilt = radians(m_layer.numberAt("pull_tilt", frame)), heading = radians(m_layer.numberAt("pull_heading", frame));
-    return (kEarthGravity * m_layer.numberAt("gravity", frame) / m_metres) *
-           Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
-}
-
-physics::StrandPlan StrandPart::planOf(const Strand& s, double frame) const {
+physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
     physics::StrandPlan out{s.plan.links, {}};
-    const scene::Layer& l = m_layer;
+    const scene::Resolved& l = *m_settings;
     physics::StrandDef& d = out.def;
-    d.swing = l.numberAt("swing", frame);
-    d.zeta = physics::dampingRatio(l.numberAt("bounces", frame));
-    d.airDrag = l.numberAt("drag", frame);
-    d.endWeight = l.number("end_weight");
-    d.stiffU = l.number("stiff_first");
-    d.stiffV = l.number("stiff_second");
-    d.stiffTwist = l.number("stiff_twist");
-    d.stretchSwing = l.number("stretch_swing");
+    d.swing = l.at("swing", frame);
+    d.zeta = physics::dampingRatio(l.at("bounces", frame));
+    d.airDrag = l.at("drag", frame);
+    d.endWeight = l.at("end_weight", frame);
+    d.stiffU = l.at("stiff_first", frame);
+    d.stiffV = l.at("stiff_second", frame);
+    d.stiffTwist = l.at("stiff_twist", frame);
+    d.stretchSwing = l.at("stretch_swing", frame);
     d.gravity = gravityAt(frame);
-    const auto shaped = [&](const char* id) { return l.profiles.find(id) != l.profiles.end(); };
-    const auto share = [&](const char* id, double along) { return scene::profileAt(l.profiles.find(id)->second, along); };
+    const auto shaped = [&](const char* id) { return !l.profile(id).empty(); };
+    const auto share = [&](const char* id, double along) { return scene::profileAt(l.profile(id), along); };
+    // What is not limited costs nothing; what becomes limited within the shot is from its first frame on.
+    const auto limited = [&](const char* id) { return l.span(id).first < 180 || shaped(id); };
     const double size = s.plan.length;
     for (std::size_t i = 0; i < out.links.size(); ++i) {
         physics::LinkDef& k = out.links[i];
         const double u = s.plan.along[i];
         if (shaped("swing")) k.swing = share("swing", u);
-        if (shaped("bounces")) k.zeta = physics::dampingRatio(l.numberAt("bounces", frame, u)) / std::max(d.zeta, 1e-9);
+        if (shaped("bounces")) k.zeta = physics::dampingRatio(l.at("bounces", frame, u)) / std::max(d.zeta, 1e-9);
         if (shaped("drag")) k.airDrag = share("drag", u);
-        const double bend = l.numberAt("bend", frame, u), twist = l.numberAt("twist", frame, u);
-        k.bendLimit = l.number("bend") >= 180 && !shaped("bend") ? physics::kNoLimit : radians(bend);
-        k.twistLimit = l.number("twist") >= 180 && !shaped("twist") ? physics::kNoLimit : radians(twist);
-        k.radius = size * l.numberAt("radius", frame, u);
-        k.stretch = l.number("stretch") * (shaped("stretch") ? share("stretch", u) : 1);
+        k.bendLimit = limited("bend") ? radians(l.at("bend", frame, u)) : physics::kNoLimit;
+        k.twistLimit = limited("twist") ? radians(l.at("twist", frame, u)) : physics::kNoLimit;
+        k.radius = size * l.at("radius", frame, u);
+        k.stretch = l.at("stretch", frame) * (shaped("stretch") ? share("stretch", u) : 1);
     }
     return out;
 }
 
-void StrandPart::prepare(double dt, const PoseView& pose, bool quick) {
-    const int n = physics::substepsFor(dt, m_layer.span("swing").second, quick);
+void StrandMover::prepare(double dt, const PoseView& pose, bool quick) {
+    const int n = physics::substepsFor(dt, m_settings->span("swing").second, quick);
     const bool stepped = n != m_substeps || dt != m_dt;
     m_substeps = n;
     m_dt = dt;
     if (m_batches.empty()) {
         makeBatches(pose);
-    } else if (stepped || (hasKeys() && m_tunedAt != pose.frame())) {
+    } else if (stepped || (m_settings->anyKeyed() && m_tunedAt != pose.frame())) {
         for (physics::StrandBatch& b : m_batches) b.setStep(dt / n);
         for (const Strand& s : m_strands) m_batches[s.batch].tune(s.lane, planOf(s, pose.frame()));
     }
     m_tunedAt = pose.frame();
 }
 
-void StrandPart::makeBatches(const PoseView& pose) {
+void StrandMover::makeBatches(const PoseView& pose) {
     for (const auto& group : m_batchStrands) {
         std::vector<physics::StrandPlan> plans;
         for (std::size_t k : group) plans.push_back(planOf(m_strands[k], pose.frame()));
@@ -194,11 +210,11 @@ void StrandPart::makeBatches(const PoseView& pose) {
     }
 }
 
-StrandPart::Base StrandPart::actualBase(const Strand& s, const JointWorlds& worlds) const {
+StrandMover::Base StrandMover::actualBase(const Strand& s, const JointWorlds& worlds) const {
     return {worlds.world(s.plan.root).t, rotationOf(worlds.above(s.plan.root).m)};
 }
 
-StrandPart::Base StrandPart::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
+StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
     if (travel == 1 && turn == 1 && felt.place == from.place && felt.turn.coeffs() == from.turn.coeffs()) return to;
     // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
     const Quat toFeltAxes = felt.turn * from.turn.conjugate();
@@ -207,7 +223,7 @@ StrandPart::Base StrandPart::feltStep(const Base& felt, const Base& from, const 
             (fromRotationVector(turn * (toFeltAxes * turned)) * felt.turn).normalized()};
 }
 
-void StrandPart::readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const {
+void StrandMover::readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const {
     const Quat base = rotationOf(worlds.above(s.plan.root).m);
     for (std::size_t i = 0; i < out.size(); ++i) {
         const int p = s.plan.links[i].parent;
@@ -216,7 +232,7 @@ void StrandPart::readGoals(Strand& s, const JointWorlds& worlds, std::vector<Qua
     }
 }
 
-void StrandPart::startGoals(Strand& s) {
+void StrandMover::startGoals(Strand& s) {
     readGoals(s, m_worlds, s.turn);
     readGoals(s, m_nextWorlds, s.nextTurn);
     for (std::size_t i = 0; i < s.turn.size(); ++i) {
@@ -225,15 +241,15 @@ void StrandPart::startGoals(Strand& s) {
     }
 }
 
-void StrandPart::start(double dt, const PoseView& pose, const PoseView& next) {
+void StrandMover::start(double dt, const PoseView& pose, const PoseView& next) {
     prepare(dt, pose, false);
     m_worlds.update(pose);
     m_nextWorlds.update(next);
     for (Strand& s : m_strands) {
         startGoals(s);
         s.base = s.felt = actualBase(s, m_worlds);
-        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), m_layer.numberAt("felt_travel", pose.frame()),
-                                    m_layer.numberAt("felt_turn", pose.frame()));
+        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), m_settings->at("felt_travel", pose.frame()),
+                                    m_settings->at("felt_turn", pose.frame()));
         s.placeSlope = ahead.place - s.felt.place;
         s.turnSlope.coeffs() = sameSide(ahead.turn, s.felt.turn).coeffs() - s.felt.turn.coeffs();
         const Vec3 spin = rotationVector(ahead.turn * s.felt.turn.conjugate()) / dt;
@@ -248,12 +264,12 @@ void StrandPart::start(double dt, const PoseView& pose, const PoseView& next) {
     blow(pose, true);
 }
 
-bool StrandPart::isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const {
+bool StrandMover::isCut(const Strand& s, const PoseView& goal, const Base& now, const Base& ahead, double dt) const {
     return m_cuts.marked(goal.frame()) || m_cuts.found(s.lastStep, Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
                                                        Cuts::between(now.place, now.turn, ahead.place, ahead.turn), dt);
 }
 
-void StrandPart::carryAcross(Strand& s, double dt, const Base& now, const Base& ahead) {
+void StrandMover::carryAcross(Strand& s, double dt, const Base& now, const Base& ahead) {
     const Quat by = now.turn * s.felt.turn.conjugate();
     const Vec3 speed = s.placeSlope / dt;
     const Base from = s.felt;
@@ -265,7 +281,7 @@ void StrandPart::carryAcross(Strand& s, double dt, const Base& now, const Base& 
     startGoals(s);
 }
 
-void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
+void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
     m_worlds.update(goal);
     m_nextWorlds.update(m_cuts.marked(next.frame()) && next.frame() != goal.frame() ? goal : next);
     // The frame after a cut begins where the cut ends. All strands of a part hang on one body, and are carried together.
@@ -281,7 +297,7 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
         blow(goal, true);
         return;
     }
-    const double travel = m_layer.numberAt("felt_travel", goal.frame()), turn = m_layer.numberAt("felt_turn", goal.frame());
+    const double travel = m_settings->at("felt_travel", goal.frame()), turn = m_settings->at("felt_turn", goal.frame());
     for (Strand& s : m_strands) {
         const Base now = actualBase(s, m_worlds);
         s.last = s.turn;
@@ -297,45 +313,52 @@ void StrandPart::step(double dt, const PoseView& goal, const PoseView& next) {
         s.lastStep = Cuts::between(s.base.place, s.base.turn, now.place, now.turn);
         s.base = now;
     }
+    findReachable();
     prepare(dt, goal, bodiesAreQuick(dt));
     for (const Strand& s : m_strands) m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
     blow(goal, false);
-    if (m_meets) meetOthers();
-    findReachable();
+    if (m_meets) meetOthers(goal.frame());
     allowDepths(goal, std::exp(-dt / kForgetting));
     runSubsteps(dt);
 }
 
-bool StrandPart::bodiesAreQuick(double dt) const {
+bool StrandMover::bodiesAreQuick(double dt) const {
     // Against the body that carries the strands: what rides along with them is not quick.
     const Strand& s = m_strands.front();
     const Vec3 carried = s.felt.place - s.before.place;
-    const double steps = physics::substepsFor(dt, m_layer.span("swing").second);
-    return std::any_of(m_colliders.begin(), m_colliders.end(), [&](const Ridden& r) {
-        return (r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.collider);
-    });
+    const double steps = physics::substepsFor(dt, m_settings->span("swing").second);
+    for (std::size_t i = 0; i < m_colliders.size(); ++i) {
+        const Ridden& r = m_colliders[i];
+        // What none of the strands can reach does not matter, however fast it is.
+        if (std::all_of(m_strands.begin(), m_strands.end(), [&](const Strand& each) { return each.far[i] || each.passes[i]; })) continue;
+        if ((r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.numbers)) return true;
+    }
+    return false;
 }
 
-void StrandPart::readPlaces(const PoseView& pose) {
+void StrandMover::readPlaces(const PoseView& pose) {
     m_anchors.update(pose);
-    for (Ridden& r : m_colliders) r.now = placeCollider(r.collider, m_anchors.world(r.anchor));
+    for (Ridden& r : m_colliders) {
+        if (r.settings->anyKeyed()) readNumbers(r, pose.frame());
+        r.now = placeCollider(r.numbers, m_anchors.world(r.anchor));
+    }
     for (Held& h : m_pins) {
         const Affine& a = m_anchors.world(h.anchor);
-        h.now = a.t + rotationOf(a.m) * h.pin.offset;
-        h.strength = h.pin.strengthAt(pose.frame());
+        h.now = a.t + rotationOf(a.m) * (m_anchors.unit(h.anchor) * h.settings->vector("offset", pose.frame()));
+        h.strength = h.settings->at("strength", pose.frame());
     }
 }
 
-void StrandPart::blow(const PoseView& pose, bool first) {
-    if (m_winds.empty()) return;
-    const double catches = m_layer.numberAt("catch", pose.frame());
+void StrandMover::blow(const PoseView& pose, bool first) {
+    if (m_air.still()) return;
+    m_air.setFrame(pose.frame());
+    const double catches = m_settings->at("catch", pose.frame());
     for (Strand& s : m_strands) {
         physics::StrandBatch& b = m_batches[s.batch];
         const Quat back = carryOf(s).conjugate();
         for (std::size_t i = 0; i < s.air.size(); ++i) {
             const Vec3 here = s.base.place + back.conjugate() * (b.end(s.lane, i) - s.felt.place);
-            Vec3 v = Vec3::Zero();
-            for (const physics::WindDef& w : m_winds) v += physics::windAt(w, here, pose.time(), m_period);
+            const Vec3 v = m_air.at(here, pose.time());
             const double drag = physics::windDrag(m_metres * v.norm(), catches);
             // Half way between this frame's air and the last one's: what the frame in between is blown by.
             const Vec3 mean = first ? v : Vec3(0.5 * (v + s.air[i]));
@@ -345,7 +368,7 @@ void StrandPart::blow(const PoseView& pose, bool first) {
     }
 }
 
-void StrandPart::meetOthers() {
+void StrandMover::meetOthers(int frame) {
     struct Near {
         double gap;
         std::size_t strand, link;
@@ -385,7 +408,7 @@ void StrandPart::meetOthers() {
             body.b = theirs.end(other.lane, n.link);
             body.velocity = theirs.endVelocity(other.lane, n.link);
             const double along = other.plan.along[n.link];
-            body.radiusA = body.radiusB = other.plan.length * m_layer.numberAt("radius", 0, along);
+            body.radiusA = body.radiusB = other.plan.length * m_settings->at("radius", frame, along);
             body.friction = 0.1;
             mine.setBody(me.lane, m_colliders.size() + slot++, body);
         }
@@ -393,7 +416,7 @@ void StrandPart::meetOthers() {
     }
 }
 
-void StrandPart::runSubsteps(double dt) {
+void StrandMover::runSubsteps(double dt) {
     for (Strand& s : m_strands) {
         // Hermite between the frames, each with the slope of its neighbours: speeds do not jump at frames.
         s.nextPlaceSlope = 0.5 * (s.ahead.place - s.before.place);
@@ -434,7 +457,7 @@ void StrandPart::runSubsteps(double dt) {
     }
 }
 
-void StrandPart::moveBase(Strand& s, double u, double dt, bool last) {
+void StrandMover::moveBase(Strand& s, double u, double dt, bool last) {
     const Hermite at(u);
     physics::BaseStep& b = s.step;
     b.place0 = b.place1;
@@ -453,7 +476,7 @@ void StrandPart::moveBase(Strand& s, double u, double dt, bool last) {
     m_batches[s.batch].setBase(s.lane, b);
 }
 
-void StrandPart::moveGoals(Strand& s, const Hermite& at, double h) {
+void StrandMover::moveGoals(Strand& s, const Hermite& at, double h) {
     for (std::size_t i = 0; i < s.turn.size(); ++i) {
         if (!s.moving[i]) continue;
         physics::LinkGoal g;
@@ -467,16 +490,16 @@ void StrandPart::moveGoals(Strand& s, const Hermite& at, double h) {
     }
 }
 
-void StrandPart::findReachable() {
+void StrandMover::findReachable() {
     for (Strand& s : m_strands) {
         s.far.assign(m_colliders.size(), false);
         // All of the strand lies within its length of its base, all through the frame.
-        const double reach = s.plan.length * (1.05 + 1.1 * m_layer.number("stretch")) * (1 + m_layer.span("radius").second) +
+        const double reach = s.plan.length * reachOf(*m_settings) +
                              (s.felt.place - s.before.place).norm();
         const Vec3 base = s.base.place;
         for (std::size_t i = 0; i < m_colliders.size(); ++i) {
             const Ridden& r = m_colliders[i];
-            if (r.collider.shape == scene::Shape::Plane || s.passes[i]) continue;
+            if (r.numbers.shape == scene::Shape::Plane || s.passes[i]) continue;
             const double gap = std::min((r.now.centre - base).norm(), (r.before.centre - base).norm()) -
                                (r.now.centre - r.before.centre).norm() - r.size - reach;
             s.far[i] = gap > 0;
@@ -488,7 +511,7 @@ void StrandPart::findReachable() {
 // The animated pose often stands inside its own body's colliders (a cape on a back). What it has there at a frame a link may have
 // too: the surface that a link meets lies that deep inside. The allowance follows the animated pose alone - one that followed the
 // simulated state would stick and jump - rises at once and fades over kForgetting.
-void StrandPart::allowDepths(const PoseView& pose, double decay) {
+void StrandMover::allowDepths(const PoseView& pose, double decay) {
     const double share = pushedShare(pose);
     for (Strand& s : m_strands) {
         const std::size_t n = s.plan.links.size(), bodies = m_colliders.size();
@@ -497,13 +520,13 @@ void StrandPart::allowDepths(const PoseView& pose, double decay) {
         for (std::size_t c = 0; c < bodies; ++c) {
             Ridden& r = m_colliders[c];
             if (s.passes[c]) continue;
-            const physics::Body body = bodyOf(r.collider, r.now);
+            const physics::Body body = bodyOf(r.numbers, r.now);
             const bool plane = body.kind == physics::Body::Kind::Plane;
             for (std::size_t i = 0; i < n; ++i) {
                 const physics::LinkDef& l = s.plan.links[i];
                 const int joint = s.plan.joints[i];
                 const Vec3 from = m_worlds.world(joint).t, way = l.length * (m_worlds.turn(joint) * l.direction);
-                const double radius = s.plan.length * m_layer.numberAt("radius", pose.frame(), s.plan.along[i]);
+                const double radius = s.plan.length * m_settings->at("radius", pose.frame(), s.plan.along[i]);
                 double depth = 0;
                 if (plane)
                     depth = radius - (body.turn * Vec3::UnitY()).dot(from + way - body.a);
@@ -520,12 +543,12 @@ void StrandPart::allowDepths(const PoseView& pose, double decay) {
     }
 }
 
-double StrandPart::pushedShare(const PoseView& pose) const {
-    const double frames = m_layer.number("push_out");
+double StrandMover::pushedShare(const PoseView& pose) const {
+    const double frames = m_settings->at("push_out");
     return frames > 0 ? std::clamp(1 - pose.time() / (m_dt * frames), 0.0, 1.0) : 1.0;
 }
 
-void StrandPart::passAllowances(double u) {
+void StrandMover::passAllowances(double u) {
     for (Strand& s : m_strands)
         for (std::size_t c = 0; c < m_colliders.size(); ++c) {
             if (s.passes[c] || s.far[c]) continue;
@@ -537,7 +560,7 @@ void StrandPart::passAllowances(double u) {
         }
 }
 
-std::vector<std::string> StrandPart::remarks() const {
+std::vector<std::string> StrandMover::remarks() const {
     std::vector<std::string> out;
     const auto mm = [&](double depth) { return std::to_string(std::lround(1000 * m_metres * depth)) + " mm"; };
     for (const Ridden& r : m_colliders) {
@@ -545,23 +568,23 @@ std::vector<std::string> StrandPart::remarks() const {
         if (!starts && !(r.deepest.depth > kWorthSaying * m_height)) continue;
         const auto& where = starts ? r.first : r.deepest;
         std::string s = "\"" + m_skeleton.label(where.joint) + "\" " + (starts ? "starts" : "stands") + " inside \"" +
-                        r.collider.name + "\", " + mm(where.depth);
+                        r.name + "\", " + mm(where.depth);
         if (!starts) s += " at frame " + std::to_string(where.frame + 1);
         out.push_back(s + ": the animated pose is that deep");
     }
     return out;
 }
 
-void StrandPart::placeBodies(double u, double dt) {
+void StrandMover::placeBodies(double u, double dt) {
     for (Ridden& r : m_colliders) {
         const ColliderPlace at{r.before.centre + u * (r.now.centre - r.before.centre), blend(r.before.turn, r.now.turn, u)};
-        r.body = bodyOf(r.collider, at);
+        r.body = bodyOf(r.numbers, at);
         r.body.spin = rotationVector(r.now.turn * r.before.turn.conjugate()) / dt;
         r.body.velocity = (r.now.centre - r.before.centre) / dt + r.body.spin.cross(r.body.a - at.centre);
     }
 }
 
-void StrandPart::moveBodies(const Strand& s) {
+void StrandMover::moveBodies(const Strand& s) {
     const Quat back = carryOf(s).conjugate();
     const bool whole = s.felt.place == s.base.place && s.felt.turn.coeffs() == s.base.turn.coeffs();
     physics::StrandBatch& batch = m_batches[s.batch];
@@ -581,7 +604,7 @@ void StrandPart::moveBodies(const Strand& s) {
     }
 }
 
-void StrandPart::movePins(double u, double dt) {
+void StrandMover::movePins(double u, double dt) {
     for (const Held& h : m_pins) {
         const Strand& s = m_strands[h.strand];
         physics::PinStep p;
@@ -593,7 +616,7 @@ void StrandPart::movePins(double u, double dt) {
     }
 }
 
-void StrandPart::write(const PoseView& goal, std::span<Xform> out) const {
+void StrandMover::write(const PoseView& goal, std::span<Xform> out) const {
     std::size_t at = 0;
     for (const Strand& s : m_strands) {
         const physics::StrandBatch& b = m_batches[s.batch];
@@ -618,22 +641,22 @@ void StrandPart::write(const PoseView& goal, std::span<Xform> out) const {
     }
 }
 
-Vec3 StrandPart::probe() const {
+Vec3 StrandMover::probe() const {
     const Strand& s = m_strands[m_probeStrand];
     return s.base.place + carryOf(s) * (m_batches[s.batch].end(s.lane, m_probe) - s.felt.place);
 }
 
-Vec3 StrandPart::probeGoal() const {
+Vec3 StrandMover::probeGoal() const {
     const StrandJoints& p = m_strands[m_probeStrand].plan;
     return m_worlds.world(p.joints[m_probe]).t +
            m_worlds.turn(p.joints[m_probe]) * (p.links[m_probe].length * p.links[m_probe].direction);
 }
 
-double StrandPart::probeLever() const {
+double StrandMover::probeLever() const {
     return std::max((probeGoal() - m_strands[m_probeStrand].base.place).norm(), 1e-9);
 }
 
-bool StrandPart::watch(int joint) {
+bool StrandMover::watch(int joint) {
     for (std::size_t k = 0; k < m_strands.size(); ++k)
         for (std::size_t i = 0; i < m_strands[k].plan.joints.size(); ++i)
             if (m_strands[k].plan.joints[i] == joint) {

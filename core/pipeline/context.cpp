@@ -1,0 +1,81 @@
+#include "pipeline/context.h"
+
+#include <algorithm>
+
+#include "layers/registry.h"
+#include "scene/items.h"
+
+namespace nutatio::pipeline {
+
+namespace {
+
+/// The joint that an item rides on, kNoJoint for the world; nothing when it is not there.
+std::optional<int> jointOf(const scene::Scene& scene, const std::string& actor, const std::string& joint) {
+    if (actor.empty()) return rig::kNoJoint;
+    const scene::ActorEntry* a = scene.actor(actor);
+    const int j = a ? a->actor->skeleton.find(joint) : rig::kNoJoint;
+    return j == rig::kNoJoint ? std::nullopt : std::optional(j);
+}
+
+double farthestOf(const scene::Resolved& s) {
+    if (s.text("shape") == scene::shapeName(scene::Shape::Plane)) return 0;
+    const auto most = [&](const char* id) {
+        const auto [low, high] = s.span(id);
+        return std::max(std::abs(low), std::abs(high));
+    };
+    const auto longest = [&](const char* stem) {
+        const std::string id(stem);
+        return Vec3(most((id + "_x").c_str()), most((id + "_y").c_str()), most((id + "_z").c_str())).norm();
+    };
+    const scene::ColliderNumbers most_{scene::numbersOf(s).shape, most("radius"), most("radius_end"), most("length"),
+                                       {most("size_x"), most("size_y"), most("size_z")}};
+    return longest("offset") + most_.reach() + 1e-9;
+}
+
+}  // namespace
+
+ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames) {
+    ItemsOfShot out;
+    out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
+    const auto resolved = [&](const scene::Tuned& t, scene::Table table, scene::List list) {
+        return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames);
+    };
+    const bool anyFitted =
+        std::any_of(scene.colliders.begin(), scene.colliders.end(), [](const auto& c) { return c.fitted && c.on; });
+    std::map<std::string, std::vector<bool>> swung;
+    if (anyFitted)
+        for (const scene::ActorEntry& a : scene.actors) swung[a.id] = layers::swungJoints(scene, a);
+    for (const scene::Collider& c : scene.colliders) {
+        const auto joint = jointOf(scene, c.actor, c.joint);
+        if (!c.on || !joint) continue;
+        if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) continue;
+        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, 0, {}};
+        b.farthest = farthestOf(*b.body.settings);
+        Hasher h;
+        h.text(c.id).text(c.actor).text(c.joint);
+        b.body.settings->hash(h);
+        b.key = h.done();
+        out.colliders.push_back(std::move(b));
+    }
+    for (const scene::Wind& w : scene.winds) {
+        if (!w.on) continue;
+        ItemsOfShot::Wind made{{&w, resolved(w, scene::windTable(), scene::List::Winds)}, {}};
+        Hasher h;
+        made.blow.settings->hash(h);
+        made.key = h.done();
+        out.winds.push_back(std::move(made));
+    }
+    for (const scene::Pin& p : scene.pins) {
+        const auto joint = jointOf(scene, p.actor, p.joint), to = jointOf(scene, p.toActor, p.toJoint);
+        if (!p.on || !joint || *joint == rig::kNoJoint || !to) continue;
+        ItemsOfShot::Pin made{{&p, resolved(p, scene::pinTable(), scene::List::Pins)}, *joint, *to, {}};
+        Hasher h;
+        h.text(p.joint).number(p.end).text(p.toActor).text(p.toJoint);
+        made.hold.settings->hash(h);
+        made.key = h.done();
+        out.pins.push_back(std::move(made));
+    }
+    return out;
+}
+
+}  // namespace nutatio::pipeline

@@ -1,0 +1,34 @@
+// What a shot's items are to its layers: resolved once, and given to each layer that they concern.
+#pragma once
+
+#include "base/hash.h"
+#include "layers/layer_kind.h"
+
+namespace nutatio::pipeline {
+
+/// Items that are switched on and stand somewhere, with the key of all that a layer could see of each.
+struct ItemsOfShot {
+    struct Body {
+        layers::LayerContext::Body body;
+        int joint = rig::kNoJoint;  // that it rides on
+        double farthest = 0;        // of any point of it from that joint [units of its actor, or m]; 0: it has no end
+        Key key;
+    };
+    struct Wind {
+        layers::LayerContext::Blow blow;
+        Key key;
+    };
+    struct Pin {
+        layers::LayerContext::Hold hold;
+        int joint = rig::kNoJoint, toJoint = rig::kNoJoint;
+        Key key;
+    };
+    std::vector<Body> colliders;
+    std::vector<Wind> winds;
+    std::vector<Pin> pins;
+    bool anySolo = false;
+};
+/// The scene must outlive it. Colliders that were fitted to a joint which a layer makes swing stand aside.
+ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames);
+
+}  // namespace nutatio::pipeline

@@ -1,0 +1,106 @@
+// Anything that a table describes: a layer, a collider, a wind, a pin, an actor's place.
+#pragma once
+
+#include <memory>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+
+#include "base/hash.h"
+#include "base/maths.h"
+#include "scene/setting.h"
+
+namespace nutatio::scene {
+
+/// What a scene file says and this version does not know; written back as it was. May be null: nothing.
+using Unknown = std::shared_ptr<const nlohmann::ordered_json>;
+using Profiles = std::map<std::string, Profile, std::less<>>;
+
+/// The values of one thing's settings. Keys are not here: they belong to a shot.
+struct Tuned {
+    std::string id;
+    std::string name;
+    Values values;
+    Profiles profiles;
+    Unknown unknown;
+    /// What a newer version said of its settings and this one cannot use. It goes back into the file, a value as long as the one
+    /// that stands in for it is left alone.
+    struct Idle {
+        Unknown value;
+        std::optional<Value> standIn;
+    };
+    std::map<std::string, Idle, std::less<>> idleValues;
+    Profiles idleProfiles;
+
+    /// 0, empty or an empty list where there is no such setting of that type.
+    double number(std::string_view setting) const;
+    const std::string& text(std::string_view setting) const;
+    const std::vector<std::string>& list(std::string_view setting) const;
+    /// Of the settings stem_x, stem_y and stem_z.
+    Vec3 vector(std::string_view stem) const;
+    void set(std::string_view setting, Value value);
+    void setVector(std::string_view stem, const Vec3& v);
+};
+
+/// Which list of a scene a thing stands in.
+enum class List { Actors, Layers, Colliders, Winds, Pins };
+inline constexpr List kLists[] = {List::Actors, List::Layers, List::Colliders, List::Winds, List::Pins};
+/// "layers" ... as the scene file has it.
+std::string_view listName(List list);
+
+/// A thing of a scene with settings, by its list and id.
+struct Owner {
+    List list = List::Layers;
+    std::string id;
+    auto operator<=>(const Owner&) const = default;
+};
+
+/// The value of a setting over the frames of a shot.
+using Curve = std::vector<double>;
+
+/// Settings as they hold in one shot, frame by frame: keys and profiles are resolved, and whoever asks never sees them. A frame
+/// outside the shot has the value of the nearest one in it.
+class Resolved {
+  public:
+    Resolved() = default;
+    /// Keys count where the table lets a setting have them. `frames` at `fps`; a time that a key has is rounded to a frame where
+    /// it lies within a millionth of one, so that a shot means the same whatever its times were computed from.
+    Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys = nullptr, double fps = 24,
+             int frames = 1);
+
+    double at(std::string_view setting, int frame = 0) const;
+    /// At a place from root (0) to tip (1), profile counted.
+    double at(std::string_view setting, int frame, double place) const;
+    const std::string& text(std::string_view setting) const;
+    const std::vector<std::string>& list(std::string_view setting) const;
+    Vec3 vector(std::string_view stem, int frame = 0) const;
+    /// The least and the greatest that the number comes to within the shot.
+    std::pair<double, double> span(std::string_view setting) const;
+    bool keyed(std::string_view setting) const;
+    bool anyKeyed() const { return m_anyKeyed; }
+    /// Empty where the setting has no profile.
+    const Profile& profile(std::string_view setting) const;
+
+    /// The same with one number changed, its keys gone.
+    Resolved with(std::string_view setting, double value) const;
+    /// The same as it stands at one frame.
+    Resolved heldAt(int frame) const;
+    /// Of all values but those of two settings.
+    void hash(Hasher& into, std::string_view without = {}, std::string_view nor = {}) const;
+    /// Of one setting alone.
+    void hashOne(Hasher& into, std::string_view setting) const;
+
+  private:
+    struct Entry {
+        std::string id;
+        Value value;
+        Curve curve;  // a value a frame; empty: the value holds
+        Profile profile;
+    };
+    const Entry* find(std::string_view setting) const;
+    static void hash(Hasher& into, const Entry& entry);
+    std::vector<Entry> m_entries;  // by id
+    bool m_anyKeyed = false;
+};
+
+}  // namespace nutatio::scene
