@@ -47,7 +47,9 @@ void measureTail(benchmark::State& state) {
     const scene::Scene s = demoScene();
     const layers::LayerKind* kind = layers::findKind("strand");
     const std::vector<Xform> pose = s.actors[0].actor->restPose();
-    for (auto _ : state) benchmark::DoNotOptimize(measure::response(*kind, layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]), pose)->swing);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            measure::response(*kind, layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]), pose)->swing);
 }
 BENCHMARK(measureTail)->Unit(benchmark::kMillisecond);
 

@@ -347,8 +347,9 @@ void Commands::measure() {
             all.push_back(std::move(j));
         } else {
             m_out << l.name << " (" << l.kind << "): " << std::setprecision(4) << r->swing << " swings/s, " << r->bounces
-                  << " bounces, rests in " << r->restTime * opened.scene.shot().fps << " frames, overshoots " << 100 * r->overshoot
-                  << " %, sags " << (r->sagIsAngle ? degrees(r->sag) : mm * r->sag) << (r->sagIsAngle ? " deg" : " mm") << "\n";
+                  << " bounces, rests in " << r->restTime * opened.scene.shot().fps << " frames, overshoots "
+                  << 100 * r->overshoot << " %, sags " << (r->sagIsAngle ? degrees(r->sag) : mm * r->sag)
+                  << (r->sagIsAngle ? " deg" : " mm") << "\n";
         }
     }
     if (m_options.json) print(all);

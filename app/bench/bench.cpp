@@ -4,18 +4,19 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QCursor>
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QSettings>
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
-#include "layers/joint_worlds.h"
+#include "edit/edit.h"
 #include "layers/registry.h"
-#include "scene/fit.h"
 
 namespace nutatio::app {
 
@@ -119,8 +120,55 @@ Bench::Bench(const QString& keepFolder)
         m_left = Keeper::leftBehind(keepFolder);
         offerRecovery();
     }
+    if (QSettings* s = preferences(); s && s->value(QStringLiteral("night"), false).toBool()) m_actions["night"]->trigger();
     m_stage->setFocus();
     refresh();
+}
+
+QSettings* Bench::preferences() {
+    if (m_keepFolder.isEmpty()) return nullptr;
+    if (!m_preferences)
+        m_preferences = new QSettings(QDir(m_keepFolder).filePath(QStringLiteral("preferences.ini")), QSettings::IniFormat, this);
+    return m_preferences;
+}
+
+QStringList Bench::recentFiles() {
+    QStringList out;
+    if (QSettings* s = preferences())
+        for (const QString& f : s->value(QStringLiteral("recent")).toStringList())
+            if (QFileInfo::exists(f)) out << f;
+    return out;
+}
+
+void Bench::remember(const QString& file) {
+    QSettings* s = preferences();
+    if (!s) return;
+    constexpr int kMost = 10;
+    QStringList files = recentFiles();
+    const QString path = QFileInfo(file).absoluteFilePath();
+    files.removeAll(path);
+    files.prepend(path);
+    s->setValue(QStringLiteral("recent"), QStringList(files.mid(0, kMost)));
+}
+
+QString Bench::demoFile() {
+    const QDir here(QApplication::applicationDirPath());
+    for (const char* place : {"../share/nutatio/demo", "../../../demo", "../../demo"})
+        if (const QString f = here.filePath(QLatin1String(place) + QStringLiteral("/lake-landing.nutatio")); QFileInfo::exists(f))
+            return QDir::cleanPath(f);
+    return {};
+}
+
+void Bench::openDemo() {
+    if (const QString f = demoFile(); !f.isEmpty()) open(f);
+}
+
+void Bench::openRecent() {
+    QMenu m;
+    for (const QString& f : recentFiles())
+        m.addAction(QFileInfo(f).fileName() + QStringLiteral("   ") + QFileInfo(f).path())->setData(f);
+    if (m.isEmpty()) return;
+    if (const QAction* hit = m.exec(QCursor::pos())) open(hit->data().toString());
 }
 
 QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
@@ -139,6 +187,8 @@ QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& 
 void Bench::makeFileCommands() {
     add("open", tr("Open a character or a scene"), QKeySequence::Open, "folder-open", [this] { openDialog(false); });
     add("bring-in", tr("Bring in another actor"), {}, "plus", [this] { openDialog(true); });
+    add("open-demo", tr("Open the demo scene"), {}, "ship", [this] { openDemo(); });
+    add("open-recent", tr("Open a recent file"), {}, "history", [this] { openRecent(); });
     add("save", tr("Save the scene"), QKeySequence::Save, "save", [this] { save(false); })->setAutoRepeat(false);
     add("save-as", tr("Save the scene under another name"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), {},
         [this] { save(true); });
@@ -153,7 +203,7 @@ void Bench::makeEditCommands() {
     add("remove", tr("Remove the selected layer, collider, wind or pin"), QKeySequence(Qt::Key_Delete), "trash-2",
         [this] { removeSelected(); });
     add("find", tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), "command", [this] { m_palette->open(m_order); });
-    add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_L), "bone",
+    add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_C), "bone",
         [this] { m_session.selectChain(); });
     add("select-none", tr("Select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] { m_session.select({}); });
 }
@@ -162,7 +212,7 @@ void Bench::makeLayerCommands() {
     for (const layers::LayerKind* k : layers::kinds()) {
         QAction* a = add(QStringLiteral("add-") + qs(k->id), tr("Add %1 to the selection").arg(qs(k->label)), {}, {},
                          [this, id = std::string(k->id)] { addLayer(id); });
-        a->setIcon(look::kindGlyph(qs(k->id), look::theme().ink));
+        a->setIcon(look::glyph(k->glyph, look::theme().ink));
     }
     for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
         add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
@@ -180,15 +230,16 @@ void Bench::makeRosterCommands() {
     add("fit", tr("Fit colliders to the mesh"), {}, "person-standing", [this] { fitColliders(); });
     add("add-wind", tr("Add a wind"), {}, "wind", [this] { addWind(); });
     add("add-pin", tr("Pin the joint where it is"), {}, "pin", [this] { addPin(); });
-    add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {},
-        [this] { changePin(tr("Pin the end"), [](scene::Pin& p) { p.end = !p.end; }); });
+    add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {}, [this] {
+        m_document.edit(tr("Pin the end"), [this](scene::Scene& s) {
+            if (scene::Pin* p = s.pin(m_session.selection().pin)) p->end = !p->end;
+        });
+    });
     add("pin-to-selection", tr("Pin: hold to the joint last selected"), {}, {}, [this] {
         const scene::ActorEntry* a = m_document.scene().actor(m_session.lastActor());
         if (!a || m_session.lastJoint() < 0) return;
-        changePin(tr("Pin to a joint"), [&](scene::Pin& p) {
-            p.toActor = a->id;
-            p.toJoint = a->actor->skeleton.reference(m_session.lastJoint());
-            p.offset = Vec3::Zero();
+        m_document.edit(tr("Pin to a joint"), [&](scene::Scene& s) {
+            edit::pinTo(s, m_session.selection().pin, a->id, a->actor->skeleton.reference(m_session.lastJoint()));
         });
     });
     add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
@@ -204,7 +255,7 @@ void Bench::makeRosterCommands() {
 void Bench::makeTrialCommands() {
     for (const rig::TrialMove& m : rig::trialMoves())
         add(QStringLiteral("trial-") + qs(m.id), tr("Trial: %1").arg(qs(m.label)), {}, "activity",
-            [this, id = qs(m.id)] { m_tuner->trials()->choose(id); });
+            [this, id = qs(m.id)] { m_tape->trials()->choose(id); });
     QAction* tug = add("tug", tr("Tug: pull the actor about"), QKeySequence(Qt::Key_U), "hand",
                        [this] { m_stage->setTugOn(m_actions["tug"]->isChecked()); });
     tug->setCheckable(true);
@@ -222,8 +273,9 @@ void Bench::fitColliders() {
     const scene::ActorEntry* a = now.actor(m_session.selection().actor);
     if (!a && !now.actors.empty()) a = &now.actors.front();
     if (!a) return;
-    const std::vector<scene::Collider> fitted = scene::fitColliders(now, *a, layers::swungJoints(now, *a));
-    if (fitted.empty()) {
+    scene::Scene fitted = now;
+    const int count = edit::fitColliders(fitted, a->id);
+    if (count == 0) {
         const bool some =
             std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
         say((some ? tr("Every joint of %1 that carries enough skin has a collider already.")
@@ -231,18 +283,16 @@ void Bench::fitColliders() {
                 .arg(QString::fromStdString(a->name)));
         return;
     }
-    m_document.edit(tr("Fit colliders"),
-                    [&](scene::Scene& s) { s.colliders.insert(s.colliders.end(), fitted.begin(), fitted.end()); });
-    say(tr("Fitted %n collider(s) to the mesh.", nullptr, static_cast<int>(fitted.size())));
+    m_document.edit(tr("Fit colliders"), [&](scene::Scene& s) { s = fitted; });
+    say(tr("Fitted %n collider(s) to the mesh.", nullptr, count));
 }
 
 void Bench::addWind() {
     if (m_document.scene().actors.empty()) return;
     std::string id;
     m_document.edit(tr("Add a wind"), [&](scene::Scene& s) {
-        const scene::ActorEntry* a = s.actor(m_session.selection().actor);
-        s.winds.push_back(scene::newWind(s, a ? *a : s.actors.front()));
-        id = s.winds.back().id;
+        const std::string& actor = m_session.selection().actor;
+        id = edit::addWind(s, std::as_const(s).actor(actor) ? actor : s.actors.front().id);
     });
     m_session.selectWind(id);
 }
@@ -258,17 +308,9 @@ void Bench::addPin() {
     std::vector<Affine> worlds;
     rig::worldTransforms(a->actor->skeleton, pose, worlds);
     std::string id;
-    m_document.edit(tr("Pin %1").arg(QString::fromStdString(a->actor->skeleton.label(sel.joints.front()))), [&](scene::Scene& s) {
-        s.pins.push_back(scene::newPin(s, *s.actor(sel.actor), sel.joints.front(), worlds));
-        id = s.pins.back().id;
-    });
+    m_document.edit(tr("Pin %1").arg(QString::fromStdString(a->actor->skeleton.label(sel.joints.front()))),
+                    [&](scene::Scene& s) { id = edit::addPin(s, sel.actor, sel.joints.front(), worlds); });
     m_session.selectPin(id);
-}
-
-void Bench::changePin(const QString& name, const std::function<void(scene::Pin&)>& how) {
-    m_document.edit(name, [&](scene::Scene& s) {
-        if (scene::Pin* p = s.pin(m_session.selection().pin)) how(*p);
-    });
 }
 
 void Bench::standInWorld() {
@@ -282,22 +324,13 @@ void Bench::standInWorld() {
     std::vector<Affine> worlds;
     result->body->pose(std::min(m_session.frame(), result->body->frames() - 1), pose);
     rig::worldTransforms(a->actor->skeleton, pose, worlds);
-    const layers::ColliderPlace at = layers::placeCollider(*c, worlds[static_cast<std::size_t>(joint)]);
-    m_document.edit(tr("Leave the collider in the world"), [&](scene::Scene& s) {
-        scene::Collider& hit = *s.collider(c->id);
-        hit.actor.clear();
-        hit.joint.clear();
-        hit.offset = at.centre;
-        hit.turnDeg = rotationVector(at.turn) * degrees(1);
-    });
+    m_document.edit(tr("Leave the collider in the world"),
+                    [&, id = c->id](scene::Scene& s) { edit::standInWorld(s, id, worlds[static_cast<std::size_t>(joint)]); });
 }
 
 void Bench::switchSelected() {
-    m_document.edit(tr("Switch on or off"), [sel = m_session.selection()](scene::Scene& s) {
-        if (scene::Collider* c = s.collider(sel.collider)) c->on = !c->on;
-        if (scene::Wind* w = s.wind(sel.wind)) w->on = !w->on;
-        if (scene::Pin* p = s.pin(sel.pin)) p->on = !p->on;
-    });
+    if (const auto owner = m_session.selection().owner())
+        m_document.edit(tr("Switch on or off"), [&](scene::Scene& s) { edit::turnOn(s, *owner, !edit::isOn(s, *owner)); });
 }
 
 void Bench::keyHere() {
@@ -305,7 +338,7 @@ void Bench::keyHere() {
     SettingRow* row = nullptr;
     for (QWidget* w : {QApplication::focusWidget(), QApplication::widgetAt(QCursor::pos())})
         for (; w && !row; w = w->parentWidget()) row = qobject_cast<SettingRow*>(w);
-    if (!row) row = m_tuner->row(m_session.selection().pin.empty() ? "swing" : "strength");
+    if (!row) row = m_tuner->firstKeyable();
     if (row && row->keyButton() && row->isVisible()) row->keyButton()->click();
 }
 
@@ -315,13 +348,7 @@ void Bench::markCut() {
         say(tr("The first frame begins the shot; a cut is marked at a later one."));
         return;
     }
-    m_document.edit(tr("Cut at frame %1").arg(frame + 1), [frame](scene::Scene& s) {
-        const auto at = std::lower_bound(s.cuts.begin(), s.cuts.end(), frame);
-        if (at != s.cuts.end() && *at == frame)
-            s.cuts.erase(at);
-        else
-            s.cuts.insert(at, frame);
-    });
+    m_document.edit(tr("Cut at frame %1").arg(frame + 1), [frame](scene::Scene& s) { edit::markCut(s, frame); });
 }
 
 void Bench::makePlayCommands() {
@@ -349,6 +376,12 @@ void Bench::makeViewCommands() {
                           [this] { m_stage->setJointsShown(m_actions["joints"]->isChecked()); });
     joints->setCheckable(true);
     joints->setChecked(true);
+    QAction* night = add("night", tr("Night: light on dark"), {}, "moon", [this] {
+        look::setLight(*qApp, m_actions["night"]->isChecked() ? look::Light::Night : look::Light::Day);
+        if (QSettings* s = preferences()) s->setValue(QStringLiteral("night"), m_actions["night"]->isChecked());
+        m_document.sceneChanged();
+    });
+    night->setCheckable(true);
     const std::pair<const char*, StepId> steps[] = {{"attach", StepId::Attach}, {"tune", StepId::Tune}};
     for (const auto& [id, step] : steps)
         add(QLatin1String(id), step == StepId::Attach ? tr("Go to Attach") : tr("Go to Tune"),
@@ -367,7 +400,7 @@ QMenu* Bench::menu() {
         for (const char* id : ids) m->addAction(m_actions.value(QLatin1String(id)));
         m->addSeparator();
     };
-    group({"open", "bring-in", "save", "save-as", "hand-off"});
+    group({"open", "open-demo", "open-recent", "bring-in", "save", "save-as", "hand-off"});
     group({"undo", "redo", "remove", "select-chain"});
     QMenu* layer = m->addMenu(tr("Layer"));
     for (const char* id : {"add-strand", "add-jiggle", "mute", "solo", "layer-down", "layer-up"})
@@ -384,7 +417,7 @@ QMenu* Bench::menu() {
     trial->addSeparator();
     for (const char* id : {"tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "ghost", "joints", "fold-roster", "fold-tuner", "fold-tape"})
+    for (const char* id : {"frame", "ghost", "joints", "night", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});
@@ -546,6 +579,8 @@ void Bench::refresh() {
     m_actions["item-on"]->setEnabled(collider || wind || pin);
     m_actions["collider-world"]->setEnabled(collider && !s.actor.empty());
     for (const char* id : {"pin-end", "pin-to-selection"}) m_actions[QLatin1String(id)]->setEnabled(pin);
+    m_actions["open-recent"]->setEnabled(!recentFiles().isEmpty());
+    m_actions["open-demo"]->setEnabled(!demoFile().isEmpty());
     m_actions["take"]->setEnabled(!scene.layers.empty());
     for (const char* id : {"fit", "add-wind", "cut", "tug", "record"}) m_actions[QLatin1String(id)]->setEnabled(any);
     for (const rig::TrialMove& move : rig::trialMoves()) m_actions[QStringLiteral("trial-") + qs(move.id)]->setEnabled(any);
@@ -598,7 +633,10 @@ void Bench::say(const QString& sentence) {
 
 void Bench::open(const QString& path) {
     m_stage->tug().setRecording(false);  // what is being recorded becomes a clip before it is asked about
-    guarded(tr("Open %1").arg(QFileInfo(path).fileName()), [this, path] { m_document.open(path); });
+    guarded(tr("Open %1").arg(QFileInfo(path).fileName()), [this, path] {
+        remember(path);
+        m_document.open(path);
+    });
 }
 
 void Bench::openDialog(bool bringIn) {
@@ -680,45 +718,27 @@ void Bench::addLayer(const std::string& kind) {
     const layers::LayerKind* k = layers::findKind(kind);
     const scene::ActorEntry* a = m_document.scene().actor(s.actor);
     if (!a || s.joints.empty()) return;
-    const rig::Skeleton& skeleton = a->actor->skeleton;
     std::vector<std::string> joints;
-    std::string tip;
-    if (k->setting("tip")) {
-        // A strand hangs from the topmost joints chosen; a lone lower end says where to stop.
-        std::vector<int> tops;
-        for (int j : s.joints)
-            if (std::none_of(s.joints.begin(), s.joints.end(), [&](int o) { return o != j && skeleton.isBelow(j, o); }))
-                tops.push_back(j);
-        for (int t : tops) joints.push_back(skeleton.reference(t));
-        if (tops.size() == 1 && s.joints.size() > 1 && s.joints.size() < skeleton.subtree(tops.front()).size()) {
-            std::vector<int> way;
-            for (int j : s.joints)
-                if (auto p = skeleton.path(tops.front(), j); p.size() > way.size()) way = p;
-            tip = skeleton.reference(way.back());
-        }
-    } else {
-        for (int j : s.joints) joints.push_back(skeleton.reference(j));
-    }
+    for (int j : s.joints) joints.push_back(a->actor->skeleton.reference(j));
     std::string id;
-    m_document.edit(tr("Add %1").arg(qs(k->label)), [&](scene::Scene& scene) {
-        scene::Layer l = layers::newLayer(*k, scene, *scene.actor(a->id), joints);
-        if (!tip.empty()) l.values["tip"] = tip;
-        id = l.id;
-        scene.layers.push_back(std::move(l));
-    });
+    m_document.edit(tr("Add %1").arg(qs(k->label)),
+                    [&](scene::Scene& scene) { id = edit::addLayer(scene, kind, a->id, joints); });
     m_session.selectLayer(id);
     m_session.setStep(StepId::Tune);
     m_stage->setFocus();  // Space plays, rather than pressing the button that is gone
+}
+
+std::string Bench::jointName(const Selection& s) const {
+    const scene::ActorEntry* a = m_document.scene().actor(s.actor);
+    return a && !s.joints.empty() ? a->actor->skeleton.reference(s.joints.front()) : std::string();
 }
 
 void Bench::addCollider(scene::Shape shape) {
     const Selection s = m_session.selection();
     if (s.joints.empty()) return;
     std::string id;
-    m_document.edit(tr("Add a %1 collider").arg(qs(scene::shapeName(shape))), [&](scene::Scene& scene) {
-        scene.colliders.push_back(scene::newCollider(scene, *scene.actor(s.actor), s.joints.front(), shape));
-        id = scene.colliders.back().id;
-    });
+    m_document.edit(tr("Add a %1 collider").arg(qs(scene::shapeName(shape))),
+                    [&](scene::Scene& scene) { id = edit::addCollider(scene, s.actor, jointName(s), shape); });
     m_session.selectCollider(id);
 }
 
@@ -728,28 +748,11 @@ void Bench::removeSelected() {
                          : !s.collider.empty() ? tr("Remove collider")
                          : !s.wind.empty()     ? tr("Remove wind")
                                                : tr("Remove pin");
-    m_document.edit(what, [&](scene::Scene& scene) {
-        std::erase_if(scene.layers, [&](const auto& l) { return l.id == s.layer; });
-        std::erase_if(scene.colliders, [&](const auto& c) { return c.id == s.collider; });
-        std::erase_if(scene.winds, [&](const auto& w) { return w.id == s.wind; });
-        std::erase_if(scene.pins, [&](const auto& p) { return p.id == s.pin; });
-        // What spoke of it no longer does.
-        for (scene::Wind& w : scene.winds)
-            if (std::erase(w.layers, s.layer) > 0 && w.layers.empty()) w.on = false;
-        for (scene::Layer& l : scene.layers)
-            if (const auto at = l.values.find("passes"); at != l.values.end())
-                if (auto* passes = std::get_if<std::vector<std::string>>(&at->second)) std::erase(*passes, s.collider);
-    });
+    if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
 }
 
 void Bench::moveLayer(int by) {
-    m_document.edit(tr("Move layer"), [&](scene::Scene& scene) {
-        const auto at = std::find_if(scene.layers.begin(), scene.layers.end(),
-                                     [&](const auto& l) { return l.id == m_session.selection().layer; });
-        const auto to = at - scene.layers.begin() + by;
-        if (at != scene.layers.end() && to >= 0 && to < static_cast<std::ptrdiff_t>(scene.layers.size()))
-            std::iter_swap(at, scene.layers.begin() + to);
-    });
+    m_document.edit(tr("Move layer"), [&](scene::Scene& scene) { edit::moveLayer(scene, m_session.selection().layer, by); });
 }
 
 void Bench::toggleLayer(bool solo) {

@@ -20,6 +20,8 @@
 #include "app/tape/tape.h"
 #include "app/tuner/tuner.h"
 
+class QSettings;
+
 namespace nutatio::app {
 
 class Bench : public QMainWindow {
@@ -45,6 +47,7 @@ class Bench : public QMainWindow {
     QAction* action(const QString& id) const { return m_actions.value(id); }
 
     void open(const QString& path);
+    QStringList recentFiles();
 
   protected:
     void closeEvent(QCloseEvent* e) override;
@@ -76,7 +79,7 @@ class Bench : public QMainWindow {
     void fitColliders();
     void addWind();
     void addPin();
-    void changePin(const QString& name, const std::function<void(scene::Pin&)>& how);
+    std::string jointName(const Selection& s) const;
     void standInWorld();
     void switchSelected();
     void keyHere();
@@ -92,10 +95,18 @@ class Bench : public QMainWindow {
     /// Runs `then`, after asking when there is unsaved work.
     void guarded(const QString& what, const std::function<void()>& then);
     void offerRecovery();
+    /// Kept beside unsaved work; null where nothing is kept.
+    QSettings* preferences();
+    void remember(const QString& file);
+    /// The demo scene that ships with the application; empty when it is not there.
+    static QString demoFile();
+    void openDemo();
+    void openRecent();
 
     Document m_document;
     Session m_session;
     QString m_keepFolder;
+    QSettings* m_preferences = nullptr;
     QMap<QString, QAction*> m_actions;
     QList<QAction*> m_order;
     Stage* m_stage;

@@ -13,13 +13,27 @@ namespace {
 
 constexpr std::size_t kMostSteps = 1000;
 
-ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, const ResultsPtr& before, const Cancel& cancel,
+                     const Progress& progress) {
     auto r = std::make_shared<Results>();
     r->evaluation = evaluator.evaluate(scene, cancel, progress);
+    r->frames = scene.frames(scene.shot());
+    r->fps = scene.shot().fps;
     for (const scene::ActorEntry& a : scene.actors) {
-        r->grids.push_back(scene.grid(a));
-        for (const pipeline::LayerResult& l : r->evaluation.actor(a.id)->layers)
-            if (l.below != l.result) r->traces[l.id] = measure::trace(*a.actor, *l.below, *l.result);
+        const pipeline::ActorResult& actor = *r->evaluation.actor(a.id);
+        for (std::size_t i = 0; i < actor.layers.size(); ++i) {
+            const pipeline::LayerResult& l = actor.layers[i];
+            if (l.changed.joints.empty()) continue;
+            // What came out of the very same motion is drawn as it was.
+            const auto was = before ? before->traces.find(l.id) : decltype(before->traces.begin()){};
+            const auto key = before ? before->traceKeys.find(l.id) : decltype(before->traceKeys.begin()){};
+            r->traceKeys[l.id] = l.key;
+            if (before && was != before->traces.end() && key != before->traceKeys.end() && key->second == l.key)
+                r->traces[l.id] = was->second;
+            else
+                r->traces[l.id] =
+                    std::make_shared<const measure::Trace>(measure::trace(*a.actor, *actor.below(i), *actor.below(i + 1)));
+        }
     }
     return r;
 }
@@ -69,17 +83,17 @@ void Document::redo() {
 
 void Document::restore(scene::Scene scene) {
     // Trials are not part of the history: each actor stays on the one that it is on.
-    for (scene::ActorEntry& a : scene.actors) {
-        const scene::ActorEntry* now = m_scene.actor(a.id);
-        a.trial = now ? now->trial : rig::Trial{};
+    for (std::size_t i = 0; i < scene.actors.size(); ++i) {
+        const scene::ActorEntry* now = std::as_const(m_scene).actor(scene.actors[i].id);
+        const rig::Trial trial = now ? now->trial : rig::Trial{};
+        if (!(scene.actors[i].trial == trial)) scene.actors.edit(i).trial = trial;
     }
     put(std::move(scene));
 }
 
 void Document::tryOut(const std::string& actor, const rig::Trial& trial) {
     scene::Scene next = m_scene;
-    for (scene::ActorEntry& a : next.actors)
-        if (a.id == actor) a.trial = trial;
+    if (scene::ActorEntry* a = next.actor(actor)) a->trial = trial;
     m_scene = std::move(next);
     evaluate();
     Q_EMIT sceneChanged();
@@ -195,19 +209,17 @@ QString Document::title() const {
 }
 
 int Document::frames() const {
-    int n = 1;
-    for (const scene::ActorEntry& a : m_scene.actors) n = std::max(n, m_scene.grid(a).frames);
-    return n;
+    return m_scene.actors.empty() ? 1 : m_scene.frames(m_scene.shot());
 }
 
 void Document::evaluate() {
     m_upToDate = false;
-    m_runner.ask([this, scene = m_scene](const Cancel& cancel) -> NewestWins::Deliver {
+    m_runner.ask([this, scene = m_scene, before = m_results](const Cancel& cancel) -> NewestWins::Deliver {
         const auto tell = [this](double share) {
             QMetaObject::invokeMethod(
                 this, [this, share] { Q_EMIT simulating(share); }, Qt::QueuedConnection);
         };
-        ResultsPtr r = resultsOf(scene, m_evaluator, cancel, tell);
+        ResultsPtr r = resultsOf(scene, m_evaluator, before, cancel, tell);
         return [this, r] {
             m_results = r;
             m_upToDate = !m_runner.busy();

@@ -20,8 +20,10 @@ namespace nutatio::app {
 /// What an evaluation of the scene gave, with the traces of its lanes.
 struct Results {
     pipeline::Evaluation evaluation;
-    std::map<std::string, measure::Trace> traces;  // by layer id
-    std::vector<rig::FrameGrid> grids;             // by actor
+    std::map<std::string, std::shared_ptr<const measure::Trace>> traces;  // by layer id
+    std::map<std::string, Key> traceKeys;                                 // of the motion that they show
+    int frames = 1;
+    double fps = 24;
 };
 using ResultsPtr = std::shared_ptr<const Results>;
 

@@ -4,6 +4,15 @@
 
 namespace nutatio::app {
 
+std::optional<scene::Owner> Selection::owner() const {
+    if (!layer.empty()) return scene::Owner{scene::List::Layers, layer};
+    if (!collider.empty()) return scene::Owner{scene::List::Colliders, collider};
+    if (!wind.empty()) return scene::Owner{scene::List::Winds, wind};
+    if (!pin.empty()) return scene::Owner{scene::List::Pins, pin};
+    if (!actor.empty() && joints.empty()) return scene::Owner{scene::List::Actors, actor};
+    return std::nullopt;
+}
+
 Session::Session(Document& document, QObject* parent) : QObject(parent), m_document(document) {
     m_clock.setTimerType(Qt::PreciseTimer);
     m_clock.setInterval(5);
@@ -136,7 +145,7 @@ void Session::setStep(StepId step) {
 void Session::tick() {
     // The clip's clock decides which frame shows: a slow drawing drops frames, it does not slow the motion.
     const int frames = m_document.frames();
-    int frame = m_from + static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * m_document.scene().fps);
+    int frame = m_from + static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * m_document.scene().shot().fps);
     if (frame >= frames - (m_loops ? 1 : 0)) {
         if (!m_loops) {
             setFrame(frames - 1);

@@ -21,6 +21,8 @@ struct Selection {
     std::string wind{};
     std::string pin{};
     bool operator==(const Selection&) const = default;
+    /// The one thing with settings that is selected, if it is no joint.
+    std::optional<scene::Owner> owner() const;
 };
 
 enum class StepId { Attach, Tune, HandOff };

@@ -8,7 +8,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
-#include "app/tuner/arithmetic.h"
+#include "app/widgets/arithmetic.h"
 
 namespace nutatio::app {
 
@@ -111,7 +111,7 @@ void HandOff::refresh() {
     QString now;
     for (const scene::ActorEntry& a : s.actors)
         now += QString::fromStdString(a.id + a.file) + QStringLiteral("/%1;").arg(a.actor->clips.size());
-    now += QString::number(s.fps);
+    now += QString::number(s.shot().fps);
     if (now == m_shown) return;
     m_shown = now;
     const int chosen = std::max(0, m_actor->currentIndex());
@@ -131,7 +131,7 @@ void HandOff::refresh() {
     }
     m_first->setPlaceholderText(tr("first"));
     m_last->setPlaceholderText(tr("last"));
-    m_fps->setText(QString::number(s.fps));
+    m_fps->setText(QString::number(s.shot().fps));
     const QFileInfo source(QString::fromStdString(a.file));
     m_file->setText(source.dir().filePath(
         source.completeBaseName() + QStringLiteral("-motion.") +

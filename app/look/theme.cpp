@@ -3,28 +3,61 @@
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
+#include <QIconEngine>
 #include <QPainter>
-#include <QPainterPath>
 #include <QPalette>
 #include <QSurfaceFormat>
 #include <QSvgRenderer>
+#include <optional>
 
 namespace nutatio::look {
 
+namespace {
+
+const Theme kDay{.paper = "#F3EEE4",
+                 .sheet = "#FBF8F1",
+                 .rule = "#D8CFBF",
+                 .ink = "#24303A",
+                 .inkSoft = "#5E6771",
+                 .persimmon = "#D4562A",
+                 .lagoon = "#1E7C83",
+                 .plum = "#74406B",
+                 .ochre = "#B98512",
+                 .brick = "#A12C2C",
+                 .stageTop = "#DCE3E2",
+                 .stageFloor = "#C9C3B4",
+                 .lagoonPale = "#CFE2DF",
+                 .persimmonPale = "#F6E3D8",
+                 .ochreText = "#7A580C",
+                 .bone = "#C9B89A"};
+
+const Theme kNight{.paper = "#1B2229",
+                   .sheet = "#222B33",
+                   .rule = "#3B4651",
+                   .ink = "#E9E3D6",
+                   .inkSoft = "#A3ACB3",
+                   .persimmon = "#EE7748",
+                   .lagoon = "#4FB3BA",
+                   .plum = "#C18AB5",
+                   .ochre = "#D9A531",
+                   .brick = "#E8746C",
+                   .stageTop = "#2E3A42",
+                   .stageFloor = "#3A3B39",
+                   .lagoonPale = "#23464B",
+                   .persimmonPale = "#4A3027",
+                   .ochreText = "#E0B24A",
+                   .bone = "#8E7F66"};
+
+Light g_light = Light::Day;
+
+}  // namespace
+
 const Theme& theme() {
-    static const Theme kDaylight{.paper = "#F3EEE4",
-                                 .sheet = "#FBF8F1",
-                                 .rule = "#D8CFBF",
-                                 .ink = "#24303A",
-                                 .inkSoft = "#5E6771",
-                                 .persimmon = "#D4562A",
-                                 .lagoon = "#1E7C83",
-                                 .plum = "#74406B",
-                                 .ochre = "#B98512",
-                                 .brick = "#A12C2C",
-                                 .stageTop = "#DCE3E2",
-                                 .stageFloor = "#C9C3B4"};
-    return kDaylight;
+    return g_light == Light::Day ? kDay : kNight;
+}
+
+Light light() {
+    return g_light;
 }
 
 QColor faded(QColor c, double alpha) {
@@ -48,13 +81,35 @@ QFont figureFont(double points) {
 
 namespace {
 
-QPixmap drawn(const QByteArray& svg, int size) {
-    QSvgRenderer renderer(svg);
-    QPixmap p(size, size);
-    p.fill(Qt::transparent);
-    QPainter painter(&p);
-    renderer.render(&painter);
-    return p;
+/// A line drawing that takes its colour from the theme at the moment it is painted.
+class Tinted final : public QIconEngine {
+  public:
+    explicit Tinted(QByteArray svg, std::optional<QColor> fixed = std::nullopt) : m_svg(std::move(svg)), m_fixed(fixed) {}
+    QIconEngine* clone() const override { return new Tinted(*this); }
+    void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State state) override {
+        const Theme& t = theme();
+        const QColor c = m_fixed ? *m_fixed : mode == QIcon::Disabled ? t.rule : state == QIcon::On ? t.lagoon : t.ink;
+        QByteArray s = m_svg;
+        QSvgRenderer(s.replace("currentColor", c.name().toLatin1())).render(painter, rect);
+    }
+    QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
+        QPixmap p(size);
+        p.fill(Qt::transparent);
+        QPainter painter(&p);
+        paint(&painter, QRect(QPoint(), size), mode, state);
+        return p;
+    }
+
+  private:
+    QByteArray m_svg;
+    std::optional<QColor> m_fixed;
+};
+
+QByteArray glyphSvg(std::string_view path) {
+    return QStringLiteral(
+               R"(<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="2" stroke-linecap="round" stroke-linejoin="round"><path d="%1"/></svg>)")
+        .arg(QString::fromUtf8(path.data(), static_cast<qsizetype>(path.size())))
+        .toUtf8();
 }
 
 QString sheet() {
@@ -75,13 +130,19 @@ QToolButton:focus, QPushButton:focus, QLineEdit:focus, QComboBox:focus, QTreeWid
 QToolButton:disabled, QPushButton:disabled { color: @rule; }
 QToolButton#step { padding: 5px 12px; border-radius: 3px; }
 QToolButton#step:checked { background: @ink; color: @sheet; border-color: @ink; }
+QToolButton#face { padding: 2px 7px; border-radius: 3px; color: @soft; }
+QToolButton#face:checked { background: @ink; color: @sheet; border-color: @ink; }
 QToolButton#laneToggle { padding: 1px; font-weight: bold; color: @soft; border-color: @rule; background: @sheet; }
 QToolButton#laneToggle:checked { background: @ink; color: @sheet; border-color: @ink; }
 QToolButton#rowToggle { padding: 0; border: none; background: transparent; }
+QLineEdit#value { border: none; border-bottom: 1px solid transparent; border-radius: 0; background: transparent; padding: 0; }
+QLineEdit#value:hover { border-bottom: 1px solid @rule; }
+QLineEdit#value:focus { border-bottom: 1px solid @lagoon; background: @paper; }
+QLineEdit#wrong { padding: 0; border-radius: 0; }
 QToolButton#rowToggle:hover { background: @paper; }
 QToolButton#chip { padding: 3px 1px; border-color: @rule; background: @paper; }
 QToolButton#chip:checked { background: @persimmon; color: @sheet; border-color: @persimmon; }
-QToolButton#group { padding: 6px 0 2px 0; border: none; background: transparent; color: @soft; font-weight: bold; }
+QToolButton#group { padding: 1px 0 1px 0; border: none; background: transparent; color: @soft; font-weight: bold; }
 QToolButton#axis { padding: 2px 9px; border-color: @rule; background: @paper; }
 QToolButton#axis:checked { background: @lagoon; color: @sheet; border-color: @lagoon; }
 QPushButton { background: @paper; border: 1px solid @rule; border-radius: 3px; padding: 5px 12px; }
@@ -119,10 +180,16 @@ QFrame#line { background: @rule; border: none; }
 QFrame#palette { background: @sheet; border: 1px solid @soft; border-radius: 3px; }
 QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px; }
 )");
-    const std::pair<const char*, QString> tokens[] = {
-        {"@paper", t.paper.name()},  {"@sheet", t.sheet.name()},         {"@rule", t.rule.name()},   {"@ink", t.ink.name()},
-        {"@soft", t.inkSoft.name()}, {"@persimmon", t.persimmon.name()}, {"@lagoonPale", "#CFE2DF"}, {"@lagoon", t.lagoon.name()},
-        {"@ochre", t.ochre.name()},  {"@brick", t.brick.name()}};
+    const std::pair<const char*, QString> tokens[] = {{"@paper", t.paper.name()},
+                                                      {"@sheet", t.sheet.name()},
+                                                      {"@rule", t.rule.name()},
+                                                      {"@ink", t.ink.name()},
+                                                      {"@soft", t.inkSoft.name()},
+                                                      {"@persimmon", t.persimmon.name()},
+                                                      {"@lagoonPale", t.lagoonPale.name()},
+                                                      {"@lagoon", t.lagoon.name()},
+                                                      {"@ochre", t.ochre.name()},
+                                                      {"@brick", t.brick.name()}};
     for (const auto& [token, value] : tokens) s.replace(QLatin1String(token), value);
     return s;
 }
@@ -131,46 +198,16 @@ QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px
 
 QIcon icon(const QString& name) {
     QFile file(QStringLiteral(":/icons/") + name + QStringLiteral(".svg"));
-    QIcon out;
-    if (!file.open(QIODevice::ReadOnly)) return out;
-    const QByteArray svg = file.readAll();
-    const auto tinted = [&](const QColor& c) {
-        QByteArray s = svg;
-        return drawn(s.replace("currentColor", c.name().toLatin1()), 48);
-    };
-    out.addPixmap(tinted(theme().ink));
-    out.addPixmap(tinted(theme().rule), QIcon::Disabled);
-    out.addPixmap(tinted(theme().lagoon), QIcon::Normal, QIcon::On);
-    return out;
+    if (!file.open(QIODevice::ReadOnly)) return {};
+    return QIcon(new Tinted(file.readAll()));
 }
 
-QIcon kindGlyph(const QString& kind, const QColor& colour) {
-    QPixmap pixmap(48, 48);
-    pixmap.fill(Qt::transparent);
-    QPainter p(&pixmap);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.scale(2, 2);
-    p.setPen(QPen(colour, 2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
-    if (kind == QLatin1String("strand")) {
-        // A cord hung from a bar, its links showing.
-        QPainterPath path(QPointF(12, 3));
-        path.cubicTo(6, 9, 19, 12, 11, 21);
-        p.drawLine(QPointF(6, 3), QPointF(18, 3));
-        p.drawPath(path);
-        for (double at : {0.36, 0.68}) {
-            const QPointF c = path.pointAtPercent(at);
-            p.drawLine(c - QPointF(3, 0), c + QPointF(3, 0));
-        }
-        p.drawPoint(QPointF(11, 21));
-    } else {
-        // A pad between two springing arcs.
-        p.drawEllipse(QPointF(12, 12), 3.2, 3.2);
-        p.drawArc(QRectF(5, 5, 14, 14), 40 * 16, 100 * 16);
-        p.drawArc(QRectF(5, 5, 14, 14), 220 * 16, 100 * 16);
-        p.drawArc(QRectF(1, 1, 22, 22), 60 * 16, 60 * 16);
-        p.drawArc(QRectF(1, 1, 22, 22), 240 * 16, 60 * 16);
-    }
-    return QIcon(pixmap);
+QIcon glyph(std::string_view path) {
+    return QIcon(new Tinted(glyphSvg(path)));
+}
+
+QIcon glyph(std::string_view path, const QColor& colour) {
+    return QIcon(new Tinted(glyphSvg(path), colour));
 }
 
 void setSurfaceFormat() {
@@ -182,11 +219,9 @@ void setSurfaceFormat() {
     QSurfaceFormat::setDefaultFormat(f);
 }
 
-void dress(QApplication& app) {
-    for (const char* f : {"Lato-Regular", "Lato-Bold", "Lato-Italic", "JetBrainsMono-Regular", "JetBrainsMono-Medium"})
-        QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.ttf").arg(QLatin1String(f)));
-    app.setStyle(QStringLiteral("Fusion"));
-    app.setFont(textFont());
+namespace {
+
+void paintAll(QApplication& app) {
     const Theme& t = theme();
     QPalette p;
     p.setColor(QPalette::Window, t.paper);
@@ -196,11 +231,28 @@ void dress(QApplication& app) {
     for (QPalette::ColorRole r : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::HighlightedText})
         p.setColor(r, t.ink);
     p.setColor(QPalette::PlaceholderText, t.inkSoft);
-    p.setColor(QPalette::Highlight, QColor("#CFE2DF"));
+    p.setColor(QPalette::Highlight, t.lagoonPale);
     p.setColor(QPalette::ToolTipBase, t.sheet);
     p.setColor(QPalette::ToolTipText, t.ink);
     app.setPalette(p);
     app.setStyleSheet(sheet());
+}
+
+}  // namespace
+
+void dress(QApplication& app) {
+    for (const char* f : {"Lato-Regular", "Lato-Bold", "Lato-Italic", "JetBrainsMono-Regular", "JetBrainsMono-Medium"})
+        QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/%1.ttf").arg(QLatin1String(f)));
+    app.setStyle(QStringLiteral("Fusion"));
+    app.setFont(textFont());
+    paintAll(app);
+}
+
+void setLight(QApplication& app, Light light) {
+    if (light == g_light) return;
+    g_light = light;
+    paintAll(app);
+    for (QWidget* w : QApplication::allWidgets()) w->update();
 }
 
 }  // namespace nutatio::look

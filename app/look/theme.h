@@ -12,10 +12,18 @@ namespace nutatio::look {
 
 struct Theme {
     QColor paper, sheet, rule, ink, inkSoft, persimmon, lagoon, plum, ochre, brick, stageTop, stageFloor;
+    QColor lagoonPale;     // ground of what is selected
+    QColor persimmonPale;  // ground of what is on
+    QColor ochreText;      // ochre that is read on sheet
+    QColor bone;           // of stick figures
 };
 
-/// The daylight table.
+enum class Light { Day, Night };
+/// The table in use.
 const Theme& theme();
+Light light();
+/// Changes the table and dresses the application anew; views redraw by themselves.
+void setLight(QApplication& app, Light light);
 
 /// OpenGL 3.3 core for every stage; before the application is made.
 void setSurfaceFormat();
@@ -25,10 +33,11 @@ void dress(QApplication& app);
 QFont textFont(double points = 10, int weight = QFont::Normal);
 /// JetBrains Mono, for figures.
 QFont figureFont(double points = 9.5);
-/// A Lucide line icon of that name, tinted ink; tinted lagoon when checked.
+/// A Lucide line icon of that name, tinted ink, lagoon when checked; it follows the theme.
 QIcon icon(const QString& name);
 /// A layer kind's own glyph, drawn in the icons' stroke.
-QIcon kindGlyph(const QString& kind, const QColor& colour);
+QIcon glyph(std::string_view path);
+QIcon glyph(std::string_view path, const QColor& colour);
 /// `c` faded to share `alpha` of opacity.
 QColor faded(QColor c, double alpha);
 

@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "app/look/theme.h"
+#include "edit/edit.h"
 
 namespace nutatio::app {
 
@@ -16,7 +17,8 @@ enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin };
 std::string shape(const scene::Scene& s) {
     std::string t;
     for (const scene::ActorEntry& a : s.actors)
-        t += a.id + '\n' + a.name + '\n' + a.clip + '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
+        t += a.id + '\n' + a.name + '\n' + std::to_string(s.clipOf(s.shot(), a)) + '\n' +
+             std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
@@ -91,7 +93,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
             const bool named = !name.empty() && a.actor->findClip(name) == static_cast<int>(c);
             i->setData(0, kClip, named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c));
             i->setToolTip(0, tr("%1 s. Double-click to play this clip.").arg(a.actor->clips[c].seconds(), 0, 'f', 2));
-            if (a.clipIndex() == static_cast<int>(c)) {
+            if (m_document.scene().clipOf(m_document.scene().shot(), a) == static_cast<int>(c)) {
                 QFont bold = i->font(0);
                 bold.setBold(true);
                 i->setFont(0, bold);
@@ -204,10 +206,7 @@ void Roster::activate(QTreeWidgetItem* item) {
     const QVariant clip = item->data(0, kClip);
     if (!clip.isValid()) return;
     const std::string actor = item->data(0, kActor).toString().toStdString(), wanted = clip.toString().toStdString();
-    m_document.edit(tr("Play clip %1").arg(item->text(0)), [&](scene::Scene& s) {
-        for (scene::ActorEntry& a : s.actors)
-            if (a.id == actor) a.clip = wanted;
-    });
+    m_document.edit(tr("Play clip %1").arg(item->text(0)), [&](scene::Scene& s) { edit::playClip(s, actor, wanted); });
     m_session.setFrame(0);
 }
 

@@ -9,6 +9,7 @@
 
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
+#include "scene/items.h"
 
 namespace {
 
@@ -111,8 +112,8 @@ void forces(Bench& bench, const QDir& folder) {
     session.select({});
     bench.action(QStringLiteral("add-wind"))->trigger();
     bench.document().edit(QStringLiteral("wind"), [](nutatio::scene::Scene& s) {
-        s.winds[0].speed = 9;
-        s.winds[0].direction = nutatio::Vec3(0.9, 0.1, -0.35).normalized();
+        s.winds.edit(0).set("speed", 9.0);
+        nutatio::scene::setWindDirection(s.winds.edit(0), nutatio::Vec3(0.9, 0.1, -0.35));
         s.layer("scarf")->values["catch"] = 3.0;
     });
     session.setFrame(16);
@@ -132,14 +133,14 @@ void forces(Bench& bench, const QDir& folder) {
     camera.target += nutatio::Vec3(0, 0.14, 0);
     camera.distance *= 1.12;
     bench.stage()->setCamera(camera);
-    bench.tuner()->trials()->choose(QStringLiteral("hop"));
+    bench.tape()->trials()->choose(QStringLiteral("hop"));
     session.setPlaying(false);
     session.setFrame(14);
     keep(bench, folder, QStringLiteral("trial.png"));
     bench.stage()->setJointsShown(false);
     strip(bench, folder, QStringLiteral("hop-strip.png"), {1, 7, 11, 15, 19, 23, 27, 33}, QRectF(0.2, 0, 0.62, 1));
     bench.stage()->setJointsShown(true);
-    bench.tuner()->trials()->choose(QStringLiteral("hop"));
+    bench.tape()->trials()->choose(QStringLiteral("hop"));
 }
 
 }  // namespace

@@ -212,13 +212,28 @@ void Renderer::forget(const Frame& frame) {
     std::erase_if(m_pictures, [](const auto& entry) { return entry.second.expired(); });
 }
 
+std::vector<float> Posed::weights(std::size_t instance) const {
+    if (!track) return {};
+    const auto at = track->morphs().find(static_cast<int>(instance));
+    if (at == track->morphs().end()) return {};
+    const float* w = at->second->frame(std::min(frame, track->frames() - 1));
+    return {w, w + at->second->targets};
+}
+
+rig::MovedVertices Posed::moved(std::size_t instance, std::size_t primitive) const {
+    if (!track) return {};
+    const auto at = track->patches().find({static_cast<int>(instance), static_cast<int>(primitive)});
+    if (at == track->patches().end()) return {};
+    return {&at->second->vertices, at->second->frame(std::min(frame, track->frames() - 1))};
+}
+
 void Renderer::upload(const Posed& posed, Loaded& l) {
     std::size_t k = 0;
-    for (const rig::MeshInstance& in : posed.actor->instances) {
-        const auto weights = posed.morphs.find(in.joint);
-        for (const rig::Primitive& p : posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
-            rig::poseVertices(*posed.actor, in, p, posed.worlds,
-                              weights == posed.morphs.end() ? std::vector<float>{} : weights->second, m_posed);
+    for (std::size_t i = 0; i < posed.actor->instances.size(); ++i) {
+        const rig::MeshInstance& in = posed.actor->instances[i];
+        const auto& primitives = posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives;
+        for (std::size_t n = 0; n < primitives.size(); ++n) {
+            rig::poseVertices(*posed.actor, in, primitives[n], posed.worlds, posed.weights(i), m_posed, posed.moved(i, n));
             m_scratch.resize(m_posed.positions.size() * 6);
             for (std::size_t v = 0; v < m_posed.positions.size(); ++v) {
                 std::copy_n(m_posed.positions[v].data(), 3, &m_scratch[v * 6]);

@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "app/stage/camera.h"
-#include "rig/actor.h"
+#include "rig/track.h"
 
 namespace nutatio::app {
 
@@ -24,12 +24,17 @@ struct Mark {
     QColor colour;
 };
 
-/// One actor to draw: its pose's world transforms and morph weights by joint.
+/// One actor to draw: its pose's world transforms, and the track whose morphs and patches it shows.
 struct Posed {
     std::string id;  // of its entry: two entries of one file have vertices of their own
     const rig::Actor* actor = nullptr;
     std::vector<Affine> worlds;
-    std::map<int, std::vector<float>> morphs;
+    std::shared_ptr<const rig::Track> track;
+    int frame = 0;
+
+    /// Of the instance of that place in the actor's list; empty: the rest weights.
+    std::vector<float> weights(std::size_t instance) const;
+    rig::MovedVertices moved(std::size_t instance, std::size_t primitive) const;
 };
 
 class Renderer : protected QOpenGLFunctions_3_3_Core {

@@ -7,8 +7,10 @@
 #include <algorithm>
 
 #include "app/look/theme.h"
+#include "edit/edit.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "scene/items.h"
 
 namespace nutatio::app {
 
@@ -65,26 +67,32 @@ void Stage::pose() {
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
         const bool usable = r && r->result->joints() == a.actor->skeleton.size();
-        const auto worldsOf = [&](const pipeline::TrackPtr& track, std::vector<Affine>& worlds) {
+        // The stage is in metres, with every actor where it stands.
+        const scene::Placement stands = scene::placementOf(a);
+        const Affine lift{stands.metres * stands.turn.toRotationMatrix(), stands.place};
+        const bool lifted = !stands.stands({});
+        const auto worldsFrom = [&](const std::vector<Xform>& pose, std::vector<Affine>& worlds) {
+            rig::worldTransforms(a.actor->skeleton, pose, worlds);
+            if (lifted)
+                for (Affine& w : worlds) w = lift * w;
+        };
+        const auto worldsOf = [&](const pipeline::TrackPtr& track, Posed& posed) {
+            posed.track = track;
+            posed.frame = m_session.frame();
             if (track)
                 track->pose(std::min(m_session.frame(), track->frames() - 1), locals);
             else
                 locals = a.actor->restPose();
-            rig::worldTransforms(a.actor->skeleton, locals, worlds);
+            worldsFrom(locals, posed.worlds);
         };
         const pipeline::TrackPtr none;
-        worldsOf(usable ? (m_session.bodyHeld() ? r->body : r->result) : none, s.posed.worlds);
-        if (usable && r->body != r->result) worldsOf(r->body, s.body.worlds);
+        worldsOf(usable ? (m_session.bodyHeld() ? r->body : r->result) : none, s.posed);
+        if (usable && r->body != r->result) worldsOf(r->body, s.body);
         if (m_tug.isLive() && m_tug.actor() == a.id &&
             m_tug.body().size() == static_cast<std::size_t>(a.actor->skeleton.size())) {
-            rig::worldTransforms(a.actor->skeleton, m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
-            rig::worldTransforms(a.actor->skeleton, m_tug.body(), s.body.worlds);
+            worldsFrom(m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
+            worldsFrom(m_tug.body(), s.body.worlds);
         }
-        if (const int clip = a.clipIndex(); clip >= 0)
-            for (const rig::MeshInstance& in : a.actor->instances) {
-                auto w = rig::morphWeights(*a.actor, clip, in.joint, scene.grid(a).time(m_session.frame()));
-                if (!w.empty()) s.posed.morphs[in.joint] = s.body.morphs[in.joint] = std::move(w);
-            }
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {
@@ -101,20 +109,55 @@ void Stage::pose() {
 
 void Stage::layOut() {
     // The first actor sets the scale, as it stands when its clip begins; the lowest thing about carries the ground.
-    const auto boxOf = [](const scene::ActorEntry& a) {
-        std::vector<Xform> pose = a.actor->restPose();
-        if (const int c = a.clipIndex(); c >= 0)
-            a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
-        return a.actor->bounds(pose);
+    const scene::Scene& scene = m_document.scene();
+    const auto boxOf = [&](const scene::ActorEntry& a) {
+        const Eigen::AlignedBox3d own = a.actor->bounds(scene::stand(scene, scene.shot(), a));
+        const scene::Placement stands = scene::placementOf(a);
+        if (stands.stands({})) return own;
+        Eigen::AlignedBox3d out;
+        for (int k = 0; k < 8; ++k) out.extend(stands.toWorld(own.corner(static_cast<Eigen::AlignedBox3d::CornerType>(k))));
+        return out;
     };
-    const std::vector<scene::ActorEntry>& actors = m_document.scene().actors;
+    const auto& actors = scene.actors;
     m_box = boxOf(actors.front());
-    const double tall = actors.front().actor->height;
+    const double tall = actors.front().actor->height * actors.front().actor->metresPerUnit;
     m_size = std::max(tall, 0.6 * m_box.diagonal().norm());
     m_shadowFloor = std::abs(m_box.min().y()) < 0.1 * tall ? 0 : m_box.min().y();
     m_floor = m_shadowFloor;
     for (std::size_t i = 1; i < actors.size(); ++i)
         if (const double low = boxOf(actors[i]).min().y(); low < m_shadowFloor - 0.06 * tall) m_floor = std::min(m_floor, low);
+}
+
+double Stage::unitOf(const std::string& actor) const {
+    const scene::ActorEntry* a = m_document.scene().actor(actor);
+    return a ? a->actor->metresPerUnit : 1;
+}
+
+scene::Resolved Stage::resolvedHere(const scene::Tuned& t, const scene::Owner& owner) const {
+    const scene::Shot& shot = m_document.scene().shot();
+    const scene::KeysOf* keys = shot.keysOf(owner);
+    return scene::Resolved(t, layers::tableOf(m_document.scene(), owner), keys, shot.fps, keys ? m_session.frame() + 1 : 1);
+}
+
+scene::ColliderNumbers Stage::numbersHere(const scene::Collider& c) const {
+    scene::ColliderNumbers n = scene::numbersOf(resolvedHere(c, {scene::List::Colliders, c.id}), m_session.frame());
+    const double unit = unitOf(c.actor);
+    for (double* length : {&n.radius, &n.radiusEnd, &n.length}) *length *= unit;
+    n.size *= unit;
+    n.offset *= unit;
+    return n;
+}
+
+Stage::WindHere Stage::windHere(const scene::Wind& w) const {
+    const scene::Resolved r = resolvedHere(w, {scene::List::Winds, w.id});
+    const int f = m_session.frame();
+    return {r.vector("place", f), scene::windDirection(r.at("heading", f), r.at("rise", f)), r.at("speed", f), r.at("reach", f),
+            r.at("swirl_share", f)};
+}
+
+Vec3 Stage::pinPlace(const scene::Pin& p, const Affine& to) const {
+    const scene::Resolved r = resolvedHere(p, {scene::List::Pins, p.id});
+    return to.t + rotationOf(to.m) * (unitOf(p.toActor) * r.vector("offset", m_session.frame()));
 }
 
 const Stage::Shown* Stage::shown(const std::string& actor) const {
@@ -201,9 +244,7 @@ std::vector<int> Stage::findMarked() const {
         const layers::LayerKind* kind = layers::findKind(l->kind);
         if (!kind || kind->problem(*entry->actor, *l)) return {};
         std::vector<int> out;
-        const std::vector<Xform> rest = entry->actor->restPose();
-        for (const auto& part : kind->parts({*entry->actor, *l, {}}, layers::PoseView(rest)))
-            out.insert(out.end(), part->joints().begin(), part->joints().end());
+        for (const layers::Moved& m : kind->moves(*entry->actor, *l)) out.push_back(m.joint);
         return out;
     }
     if (const scene::Collider* c = m_document.scene().collider(sel.collider)) {
@@ -230,9 +271,9 @@ void Stage::markBones(const Shown& s, std::vector<Mark>& marks) const {
         if (p == rig::kNoJoint) continue;
         const Vec3 &from = s.posed.worlds[static_cast<std::size_t>(p)].t, &to = s.posed.worlds[static_cast<std::size_t>(j)].t;
         const double unit = height() / (2 * m_camera.distance * std::tan(0.5 * m_camera.fieldOfView));
-        const double wide = std::clamp(unit * std::min(0.028 * a.height, 0.25 * (to - from).norm()), 2.0, 60.0);
+        const double wide = std::clamp(unit * std::min(0.028 * a.height * a.metresPerUnit, 0.25 * (to - from).norm()), 2.0, 60.0);
         addLine(marks, from, to, wide + 2.5, look::theme().ink);
-        addLine(marks, from, to, wide, QColor(0xC9, 0xB8, 0x9A));
+        addLine(marks, from, to, wide, look::theme().bone);
     }
 }
 
@@ -280,11 +321,16 @@ void Stage::markTrail(std::vector<Mark>& marks) const {
     if (layer.empty() || !r || m_session.bodyHeld()) return;
     const auto at = r->traces.find(layer);
     if (at == r->traces.end()) return;
-    const std::vector<Vec3f>& path = at->second.path;
+    const std::vector<Vec3f>& path = at->second->path;
+    const scene::Layer* traced = m_document.scene().layer(layer);
+    const scene::ActorEntry* actor = traced ? m_document.scene().actor(traced->actor) : nullptr;
+    if (!actor) return;
+    const scene::Placement stands = scene::placementOf(*actor);
     constexpr int kLong = 14;
     for (int k = std::max(1, m_session.frame() - kLong); k <= m_session.frame() && k < static_cast<int>(path.size()); ++k) {
         const double age = static_cast<double>(m_session.frame() - k) / kLong;
-        const Vec3 a = path[static_cast<std::size_t>(k) - 1].cast<double>(), b = path[static_cast<std::size_t>(k)].cast<double>();
+        const Vec3 a = stands.toWorld(path[static_cast<std::size_t>(k) - 1].cast<double>()),
+                   b = stands.toWorld(path[static_cast<std::size_t>(k)].cast<double>());
         addLine(marks, a, b, 2.2, look::faded(look::theme().persimmon, 0.75 * (1 - age)));
         addLine(marks, b, b, 4.2, look::faded(look::theme().persimmon, 0.85 * (1 - age)));
     }
@@ -306,7 +352,8 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         if (!world || (!chosen && !m_jointsShown)) continue;
         const QColor colour = look::faded(chosen ? t.lagoon : t.inkSoft, c.on ? (chosen ? 1.0 : 0.6) : 0.25);
         const double width = chosen ? 2.0 : 1.1;
-        const layers::ColliderPlace at = layers::placeCollider(c, *world);
+        const scene::ColliderNumbers n = numbersHere(c);
+        const layers::ColliderPlace at = layers::placeCollider(n, *world);
         const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
         const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
             std::vector<Vec3> points;
@@ -316,7 +363,7 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
             }
             addPolyline(marks, points, width, colour);
         };
-        if (c.shape == scene::Shape::Plane) {
+        if (n.shape == scene::Shape::Plane) {
             const double r = 0.35 * m_size;
             addPolyline(marks,
                         {at.centre + r * (x + z), at.centre + r * (x - z), at.centre - r * (x + z), at.centre - r * (x - z),
@@ -325,8 +372,8 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
             addLine(marks, at.centre, at.centre + 0.4 * r * y, width, colour);
             continue;
         }
-        if (c.shape == scene::Shape::Box) {
-            const Vec3 hx = 0.5 * c.size.x() * x, hy = 0.5 * c.size.y() * y, hz = 0.5 * c.size.z() * z;
+        if (n.shape == scene::Shape::Box) {
+            const Vec3 hx = 0.5 * n.size.x() * x, hy = 0.5 * n.size.y() * y, hz = 0.5 * n.size.z() * z;
             for (double sy : {-1.0, 1.0})
                 addPolyline(marks,
                             {at.centre + sy * hy + hx + hz, at.centre + sy * hy + hx - hz, at.centre + sy * hy - hx - hz,
@@ -337,9 +384,9 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
                     addLine(marks, at.centre - hy + sx * hx + sz * hz, at.centre + hy + sx * hx + sz * hz, width, colour);
             continue;
         }
-        const bool capsule = c.shape == scene::Shape::Capsule;
-        const Vec3 half = capsule ? Vec3(0.5 * c.length * y) : Vec3(Vec3::Zero());
-        const double ra = c.radius, rb = capsule ? c.radiusEnd : c.radius;
+        const bool capsule = n.shape == scene::Shape::Capsule;
+        const Vec3 half = capsule ? Vec3(0.5 * n.length * y) : Vec3(Vec3::Zero());
+        const double ra = n.radius, rb = capsule ? n.radiusEnd : n.radius;
         ring(at.centre + half, x, z, rb, 0, 2 * kPi);
         if (capsule) ring(at.centre - half, x, z, ra, 0, 2 * kPi);
         for (const Vec3& side : {x, z}) {
@@ -351,24 +398,28 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
     }
 }
 
-double Stage::windUnit() const {
-    // Winds are placed in metres; the stage is in the first actor's units.
-    const auto& actors = m_document.scene().actors;
-    return actors.empty() ? 1 : 1 / actors.front().actor->metresPerUnit;
+double Stage::windLength(double speed) const {
+    return m_size * (0.12 + 0.05 * std::min(speed, 10.0));
 }
 
-double Stage::windLength(const scene::Wind& w) const {
-    return m_size * (0.12 + 0.05 * std::min(w.speed, 10.0));
+Vec3 Stage::windRoot(const WindHere& w) const {
+    // An arrow that would lie inside the body is drawn beside it, as long as its speed says.
+    if (w.reach > 0) return w.place;
+    const Vec3 middle = m_box.center();
+    const double clear = 0.5 * m_box.diagonal().norm() + 0.1 * m_size;
+    const Vec3 off = w.place - middle;
+    return off.norm() < clear ? Vec3(middle - (clear + windLength(w.speed)) * w.direction) : w.place;
 }
 
 void Stage::markWinds(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
-    for (const scene::Wind& w : m_document.scene().winds) {
-        const bool chosen = m_session.selection().wind == w.id;
+    for (const scene::Wind& wind : m_document.scene().winds) {
+        const bool chosen = m_session.selection().wind == wind.id;
         if (!chosen && !m_jointsShown) continue;
-        const QColor c = look::faded(chosen ? t.lagoon : t.inkSoft, w.on ? (chosen ? 1.0 : 0.7) : 0.3);
-        const Vec3 from = windUnit() * w.place, side = anySquareTo(w.direction), up = w.direction.cross(side);
-        const double length = windLength(w);
+        const WindHere w = windHere(wind);
+        const QColor c = look::faded(chosen ? t.lagoon : t.inkSoft, wind.on ? (chosen ? 1.0 : 0.7) : 0.3);
+        const Vec3 from = windRoot(w), side = anySquareTo(w.direction), up = w.direction.cross(side);
+        const double length = windLength(w.speed);
         // Five streamlines, longer in the middle, with the arrow's head on the middle one.
         for (int k = -2; k <= 2; ++k) {
             const Vec3 off = 0.05 * m_size * k * up;
@@ -378,15 +429,15 @@ void Stage::markWinds(std::vector<Mark>& marks) const {
                 const double u = i / 12.0;
                 line.push_back(from + off + u * reach * w.direction + 0.012 * m_size * std::sin(6 * u + k) * w.swirlShare * up);
             }
-            addPolyline(marks, line, chosen ? 2.0 : 1.3, c);
+            addPolyline(marks, line, chosen ? 2.4 : 1.5, c);
         }
         const Vec3 tip = from + length * w.direction;
         for (double s : {-1.0, 1.0})
-            addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.0 : 1.3, c);
+            addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.4 : 1.5, c);
         if (w.reach > 0 && chosen) {
             std::vector<Vec3> ring;
             for (int k = 0; k <= 48; ++k)
-                ring.push_back(from + windUnit() * w.reach * Vec3(std::cos(2 * kPi * k / 48), 0, std::sin(2 * kPi * k / 48)));
+                ring.push_back(from + w.reach * Vec3(std::cos(2 * kPi * k / 48), 0, std::sin(2 * kPi * k / 48)));
             addPolyline(marks, ring, 1.2, look::faded(c, 0.5));
         }
     }
@@ -399,7 +450,7 @@ void Stage::markPins(std::vector<Mark>& marks) const {
         const bool chosen = m_session.selection().pin == p.id;
         if (!held || !to || (!chosen && !m_jointsShown)) continue;
         const QColor c = look::faded(chosen ? t.lagoon : t.plum, p.on ? 1.0 : 0.3);
-        const Vec3 at = to->t + rotationOf(to->m) * p.offset;
+        const Vec3 at = pinPlace(p, *to);
         addLine(marks, held->t, at, 1.2, c);
         const double r = 0.02 * m_size;
         for (const Vec3& d : {Vec3(r, 0, 0), Vec3(0, r, 0), Vec3(0, 0, r)}) addLine(marks, at - d, at + d, 2, c);
@@ -411,36 +462,38 @@ std::vector<Stage::Handle> Stage::handles() const {
     const scene::Scene& s = m_document.scene();
     const Selection& sel = m_session.selection();
     if (const scene::Wind* w = s.wind(sel.wind)) {
-        const Vec3 at = windUnit() * w->place;
-        out = {{Handle::Move, at}, {Handle::Tip, at + windLength(*w) * w->direction}};
+        const WindHere here = windHere(*w);
+        const Vec3 at = windRoot(here);
+        out = {{Handle::Move, at}, {Handle::Tip, at + windLength(here.speed) * here.direction}};
     } else if (const scene::Pin* p = s.pin(sel.pin)) {
-        if (const auto to = carrier(p->toActor, p->toJoint)) out = {{Handle::Move, to->t + rotationOf(to->m) * p->offset}};
+        if (const auto to = carrier(p->toActor, p->toJoint)) out = {{Handle::Move, pinPlace(*p, *to)}};
     } else if (const scene::Collider* c = s.collider(sel.collider)) {
         const auto world = carrier(c->actor, c->joint);
         if (!world) return out;
-        const layers::ColliderPlace at = layers::placeCollider(*c, *world);
+        const scene::ColliderNumbers n = numbersHere(*c);
+        const layers::ColliderPlace at = layers::placeCollider(n, *world);
         const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
         out.push_back({Handle::Move, at.centre});
         // Radii are pulled across the capsule, on the side that is seen best.
         const Vec3 eye = (m_camera.eye() - at.centre).normalized();
         Vec3 across = y.cross(eye);
         across = across.norm() > 1e-6 ? Vec3(across.normalized()) : x;
-        switch (c->shape) {
+        switch (n.shape) {
             case scene::Shape::Sphere:
-                out.push_back({Handle::RadiusA, at.centre + c->radius * across});
+                out.push_back({Handle::RadiusA, at.centre + n.radius * across});
                 break;
             case scene::Shape::Capsule: {
-                const Vec3 a = at.centre - 0.5 * c->length * y, b = at.centre + 0.5 * c->length * y;
+                const Vec3 a = at.centre - 0.5 * n.length * y, b = at.centre + 0.5 * n.length * y;
                 out.insert(out.end(), {{Handle::EndA, a},
                                        {Handle::EndB, b},
-                                       {Handle::RadiusA, a + c->radius * across},
-                                       {Handle::RadiusB, b + c->radiusEnd * across}});
+                                       {Handle::RadiusA, a + n.radius * across},
+                                       {Handle::RadiusB, b + n.radiusEnd * across}});
                 break;
             }
             case scene::Shape::Box:
-                out.insert(out.end(), {{Handle::SizeX, at.centre + 0.5 * c->size.x() * x},
-                                       {Handle::SizeY, at.centre + 0.5 * c->size.y() * y},
-                                       {Handle::SizeZ, at.centre + 0.5 * c->size.z() * z}});
+                out.insert(out.end(), {{Handle::SizeX, at.centre + 0.5 * n.size.x() * x},
+                                       {Handle::SizeY, at.centre + 0.5 * n.size.y() * y},
+                                       {Handle::SizeZ, at.centre + 0.5 * n.size.z() * z}});
                 break;
             case scene::Shape::Plane:
                 out.push_back({Handle::Tip, at.centre + 0.14 * m_size * y});
@@ -470,22 +523,32 @@ Vec3 Stage::unproject(const QPointF& at, const Vec3& like) const {
     return eye + way * ((like - eye).dot(ahead) / std::max(1e-9, way.dot(ahead)));
 }
 
-void Stage::dragCollider(scene::Collider& c, const Vec3& to) const {
+void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const {
     const auto world = carrier(c.actor, c.joint);
     if (!world) return;
-    const layers::ColliderPlace at = layers::placeCollider(c, *world);
+    const scene::Owner owner{scene::List::Colliders, c.id};
+    const double unit = unitOf(c.actor);
+    const scene::ColliderNumbers n = numbersHere(c);
+    const layers::ColliderPlace at = layers::placeCollider(n, *world);
     const Quat back = rotationOf(world->m).conjugate();
     const Vec3 y = at.turn * Vec3::UnitY();
     const double least = 1e-3 * m_size;
-    const auto layAlong = [&](const Vec3& a, const Vec3& b) {
-        c.length = (b - a).norm();
-        c.offset = back * (0.5 * (a + b) - world->t);
-        if (c.length > 1e-9) c.turnDeg = rotationVector(arc(Vec3::UnitY(), back * (b - a) / c.length)) * degrees(1);
+    const auto put = [&](const std::string& id, double v) {
+        edit::set(scene, owner, id, scene::clampTo(*findRow(scene::colliderTable(), id), v), m_session.frame());
     };
-    const Vec3 a = at.centre - 0.5 * c.length * y, b = at.centre + 0.5 * c.length * y;
+    const auto putVector = [&](const std::string& stem, const Vec3& v) {
+        for (int k = 0; k < 3; ++k) put(stem + "_" + "xyz"[k], v[k]);
+    };
+    const auto layAlong = [&](const Vec3& a, const Vec3& b) {
+        const double length = (b - a).norm();
+        put("length", length / unit);
+        putVector("offset", back * (0.5 * (a + b) - world->t) / unit);
+        if (length > 1e-9) putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (b - a) / length)) * degrees(1));
+    };
+    const Vec3 a = at.centre - 0.5 * n.length * y, b = at.centre + 0.5 * n.length * y;
     switch (m_grabbed->part) {
         case Handle::Move:
-            c.offset = back * (to - world->t);
+            putVector("offset", back * (to - world->t) / unit);
             break;
         case Handle::EndA:
             layAlong(to, b);
@@ -494,40 +557,49 @@ void Stage::dragCollider(scene::Collider& c, const Vec3& to) const {
             layAlong(a, to);
             break;
         case Handle::RadiusA:
-            c.radius = std::max(least, (to - (c.shape == scene::Shape::Sphere ? at.centre : a)).norm());
+            put("radius", std::max(least, (to - (n.shape == scene::Shape::Sphere ? at.centre : a)).norm()) / unit);
             break;
         case Handle::RadiusB:
-            c.radiusEnd = std::max(least, (to - b).norm());
+            put("radius_end", std::max(least, (to - b).norm()) / unit);
             break;
         case Handle::SizeX:
         case Handle::SizeY:
         case Handle::SizeZ: {
             const int k = m_grabbed->part - Handle::SizeX;
-            c.size[k] = std::max(least, 2 * (to - at.centre).dot(at.turn * Vec3::Unit(k)));
+            put(std::string("size_") + "xyz"[k], std::max(least, 2 * (to - at.centre).dot(at.turn * Vec3::Unit(k))) / unit);
             break;
         }
         case Handle::Tip:
             if ((to - at.centre).norm() > 1e-9)
-                c.turnDeg = rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1);
+                putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1));
             break;
     }
 }
 
 void Stage::dragHandle(const Vec3& to) {
     const Selection sel = m_session.selection();
+    const scene::Scene& now = m_document.scene();
+    const auto put = [&](scene::Scene& s, const scene::Owner& owner, const char* stem, const Vec3& v) {
+        for (int k = 0; k < 3; ++k) edit::set(s, owner, std::string(stem) + "_" + "xyz"[k], v[k], m_session.frame());
+    };
     m_document.edit(
         tr("Drag on the stage"),
         [&](scene::Scene& s) {
-            if (scene::Wind* w = s.wind(sel.wind)) {
-                if (m_grabbed->part == Handle::Move)
-                    w->place = to / windUnit();
-                else if (const Vec3 way = to - windUnit() * w->place; way.norm() > 1e-9)
-                    w->direction = way.normalized();
-            } else if (scene::Pin* p = s.pin(sel.pin)) {
+            if (const scene::Wind* w = now.wind(sel.wind)) {
+                const scene::Owner owner{scene::List::Winds, w->id};
+                if (m_grabbed->part == Handle::Move) {
+                    put(s, owner, "place", to);
+                } else if (const Vec3 way = to - windRoot(windHere(*w)); way.norm() > 1e-9) {
+                    scene::Wind turned = *w;
+                    scene::setWindDirection(turned, way);
+                    for (const char* id : {"heading", "rise"}) edit::set(s, owner, id, turned.number(id), m_session.frame());
+                }
+            } else if (const scene::Pin* p = now.pin(sel.pin)) {
                 if (const auto world = carrier(p->toActor, p->toJoint))
-                    p->offset = rotationOf(world->m).conjugate() * (to - world->t);
-            } else if (scene::Collider* c = s.collider(sel.collider)) {
-                dragCollider(*c, to);
+                    put(s, {scene::List::Pins, p->id}, "offset",
+                        rotationOf(world->m).conjugate() * (to - world->t) / unitOf(p->toActor));
+            } else if (const scene::Collider* c = now.collider(sel.collider)) {
+                dragCollider(s, *c, to);
             }
         },
         m_gesture);
@@ -572,9 +644,12 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
     std::optional<Hit> best;
     rig::PosedVertices posed;
     for (const Shown& s : m_shown)
-        for (const rig::MeshInstance& in : s.posed.actor->instances)
-            for (const rig::Primitive& p : s.posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives) {
-                rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, {}, posed);
+        for (std::size_t i = 0; i < s.posed.actor->instances.size(); ++i) {
+            const rig::MeshInstance& in = s.posed.actor->instances[i];
+            const auto& primitives = s.posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives;
+            for (std::size_t n = 0; n < primitives.size(); ++n) {
+                const rig::Primitive& p = primitives[n];
+                rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, s.posed.weights(i), posed, s.posed.moved(i, n));
                 for (std::size_t k = 0; k + 2 < p.triangles.size(); k += 3) {
                     // Moeller, Trumbore: Fast, minimum storage ray-triangle intersection (1997).
                     const Vec3f &a = posed.positions[p.triangles[k]], e1 = posed.positions[p.triangles[k + 1]] - a,
@@ -593,7 +668,17 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
                     best = Hit{s.id, joint};
                 }
             }
+        }
     return best;
+}
+
+Vec3 Stage::tugPlace() const {
+    const scene::ActorEntry* a = m_document.scene().actor(m_tug.actor());
+    return a ? scene::placementOf(*a).toWorld(m_tug.place()) : m_tug.place();
+}
+
+void Stage::pullTo(const Vec3& to) {
+    if (const scene::ActorEntry* a = m_document.scene().actor(m_tug.actor())) m_tug.pull(scene::placementOf(*a).toOwn(to));
 }
 
 void Stage::mousePressEvent(QMouseEvent* e) {
@@ -612,7 +697,7 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     if (const auto hit = pick(e->position())) {
         m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
         if (!m_tug.isHolding()) return;
-        m_grabOffset = m_tug.place() - unproject(e->position(), m_tug.place());
+        m_grabOffset = tugPlace() - unproject(e->position(), tugPlace());
         setCursor(Qt::ClosedHandCursor);
     }
 }
@@ -623,7 +708,7 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
     if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved)
         dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
-    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) m_tug.pull(unproject(e->position(), m_tug.place()) + m_grabOffset);
+    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) pullTo(unproject(e->position(), tugPlace()) + m_grabOffset);
     if (e->buttons() & Qt::RightButton) m_camera.orbit(by.x(), by.y());
     if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());
     if (e->buttons()) update();

@@ -10,6 +10,7 @@
 #include "app/stage/camera.h"
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
+#include "scene/items.h"
 
 namespace nutatio::app {
 
@@ -72,10 +73,24 @@ class Stage : public QOpenGLWidget {
     void markHandles(std::vector<Mark>& marks) const;
     /// World of what a collider rides on, in the frame on show; nothing when there is no such joint.
     std::optional<Affine> carrier(const std::string& actor, const std::string& joint) const;
-    double windUnit() const;
-    double windLength(const scene::Wind& wind) const;
+    /// Metres a unit of the actor; 1 for the world.
+    double unitOf(const std::string& actor) const;
+    /// What a thing is set to in the frame on show.
+    scene::Resolved resolvedHere(const scene::Tuned& tuned, const scene::Owner& owner) const;
+    scene::ColliderNumbers numbersHere(const scene::Collider& collider) const;  // [m]
+    struct WindHere {
+        Vec3 place, direction;
+        double speed, reach, swirlShare;
+    };
+    WindHere windHere(const scene::Wind& wind) const;
+    double windLength(double speed) const;
+    /// Where its arrow begins: clear of the body.
+    Vec3 windRoot(const WindHere& wind) const;
+    Vec3 pinPlace(const scene::Pin& pin, const Affine& to) const;
+    Vec3 tugPlace() const;
+    void pullTo(const Vec3& to);
     void dragHandle(const Vec3& to);
-    void dragCollider(scene::Collider& c, const Vec3& to) const;
+    void dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const;
     /// The point under a pixel, as far from the eye as `like`.
     Vec3 unproject(const QPointF& at, const Vec3& like) const;
     void addLine(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double width, const QColor& c) const;

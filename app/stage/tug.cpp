@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "edit/edit.h"
 #include "rig/reach.h"
 #include "rig/record.h"
 
@@ -59,7 +60,11 @@ void Tug::begin() {
     m_live = std::make_unique<pipeline::Live>(m_document.scene(), m_actor, m_document.evaluator());
     m_body = clipPose();
     rig::reach(m_document.scene().actor(m_actor)->actor->skeleton, m_body, m_joint, place() + m_offset);
-    m_live->start(1 / kRate, m_body, m_session.frame());
+    m_steps = 0;
+    m_live->start(1 / kRate, [this](int step) -> std::optional<pipeline::Live::Moment> {
+        if (step > m_steps) return std::nullopt;  // nobody knows where a hand goes next
+        return pipeline::Live::Moment{m_body, m_session.frame(), m_session.frame() / kRate + step / kRate};
+    });
 }
 
 void Tug::grab(const std::string& actor, int joint, bool whole) {
@@ -145,7 +150,8 @@ void Tug::stepOnce(const scene::ActorEntry& a) {
     }
     m_body = clipPose();
     rig::reach(a.actor->skeleton, m_body, m_joint, place() + m_offset);
-    m_live->step(1 / kRate, m_body, m_session.frame());
+    ++m_steps;
+    m_live->step();
     if (m_recording && std::all_of(m_body.begin(), m_body.end(), [](const Xform& x) { return x.isFinite(); })) {
         m_sampled = m_actor;
         m_samples.push_back(m_body);
@@ -176,18 +182,12 @@ void Tug::keepRecord() {
     }
     std::string name;
     for (int n = 1; name.empty() || a->actor->findClip(name) >= 0; ++n) name = "Tug " + std::to_string(n);
-    rig::Clip clip = rig::clipOfSamples(*a->actor, samples, kRate, m_document.scene().fps, name);
+    rig::Clip clip = rig::clipOfSamples(*a->actor, samples, kRate, m_document.scene().shot().fps, name);
     const double seconds = clip.seconds();
-    const auto actor = rig::withClip(*a->actor, std::move(clip));
     rig::Trial none;
     m_document.tryOut(m_sampled, none);
-    m_document.edit(tr("Record %1").arg(QString::fromStdString(name)), [&](scene::Scene& s) {
-        for (scene::ActorEntry& e : s.actors)
-            if (e.id == m_sampled) {
-                e.actor = actor;
-                e.clip = name;
-            }
-    });
+    m_document.edit(tr("Record %1").arg(QString::fromStdString(name)),
+                    [&](scene::Scene& s) { edit::addClip(s, m_sampled, std::move(clip)); });
     Q_EMIT recorded(QString::fromStdString(name), seconds);
 }
 

@@ -64,6 +64,7 @@ class Tug : public QObject {
     QTimer m_clock;
     QElapsedTimer m_since;
     int m_ticks = 0;  // steps made since then
+    int m_steps = 0;  // of the live stack since it began
     std::string m_actor;
     int m_joint = -1, m_joints = 0;  // how many joints the actor has: another file may come under its id
     bool m_holding = false, m_recording = false;

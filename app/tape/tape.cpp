@@ -8,7 +8,9 @@
 #include <algorithm>
 
 #include "app/look/theme.h"
-#include "app/tuner/arithmetic.h"
+#include "app/widgets/arithmetic.h"
+#include "edit/edit.h"
+#include "layers/registry.h"
 
 namespace nutatio::app {
 
@@ -28,6 +30,13 @@ double rulerStep(int frames, double width) {
     for (double s : {1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0})
         if (width / std::max(1, frames - 1) * s >= 44) return s;
     return 10000;
+}
+
+/// Id of the layer's setting that mixes it; empty where its kind is not known.
+std::string_view mixOf(const scene::Layer* layer) {
+    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+    const scene::SettingSpec* mix = kind ? kind->setting(scene::Role::Mix) : nullptr;
+    return mix ? mix->id : std::string_view();
 }
 
 std::string shape(const scene::Scene& s) {
@@ -73,8 +82,9 @@ void Ruler::paintEvent(QPaintEvent*) {
     if (m_document.results()) p.drawLine(QPointF(s.x(0), 27.5), QPointF(s.x(s.frames - 1), 27.5));
     // Cuts: a notch across the ruler.
     p.setPen(QPen(t.brick, 1.6, Qt::DashLine));
-    for (int c : m_document.scene().cuts)
-        if (c < s.frames) p.drawLine(QPointF(s.x(c - 0.5), 2), QPointF(s.x(c - 0.5), 26));
+    const scene::Shot& shot = m_document.scene().shot();
+    for (double time : shot.cuts)
+        if (const int c = shot.frameOf(time); c < s.frames) p.drawLine(QPointF(s.x(c - 0.5), 2), QPointF(s.x(c - 0.5), 26));
     paintPlayHead(p, s.x(m_session.frame()), height(), true);
 }
 
@@ -132,9 +142,14 @@ Lane::Lane(Document& document, Session& session, std::string layer, QWidget* par
             [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
     connect(m_solo, &QToolButton::clicked, this,
             [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
-    connect(m_mix, &Slider::dragged, this, [this, change](double v, const QString& gesture) {
-        change(
-            tr("Mix"), [this, v](scene::Layer& l) { l.setNumber("mix", m_session.frame(), v / 100); }, gesture);
+    connect(m_mix, &Slider::dragged, this, [this](double v, const QString& gesture) {
+        m_document.edit(
+            tr("Mix"),
+            [&](scene::Scene& s) {
+                if (const auto id = mixOf(m_document.scene().layer(m_layer)); !id.empty())
+                    s.setNumber({scene::List::Layers, m_layer}, id, m_held.frame(gesture, m_session.frame()), v / 100);
+            },
+            gesture);
     });
     refresh();
 }
@@ -148,12 +163,13 @@ void Lane::refresh() {
     m_mute->setAccessibleName(tr("Mute %1").arg(name));
     m_solo->setAccessibleName(tr("Solo %1").arg(name));
     m_mix->setAccessibleName(tr("Mix of %1").arg(name));
-    const double mix = 100 * l->numberAt("mix", m_session.frame());
+    const double mix = 100 * m_document.scene().numberAt({scene::List::Layers, m_layer}, mixOf(l), m_session.frame());
     m_mix->setValue(mix);
     m_mixText->setText(QStringLiteral("%1 %").arg(mix, 0, 'f', 0));
     const bool acts = m_document.scene().acts(*l), chosen = m_session.selection().layer == m_layer;
     const QColor c = acts ? look::theme().ink : look::theme().inkSoft;
-    m_glyph->setPixmap(look::kindGlyph(QString::fromStdString(l->kind), c).pixmap(18, 18));
+    const layers::LayerKind* kind = layers::findKind(l->kind);
+    m_glyph->setPixmap(kind ? look::glyph(kind->glyph, c).pixmap(18, 18) : QPixmap());
     QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
     f.setStrikeOut(!acts);
     m_name->setFont(f);
@@ -167,7 +183,7 @@ void Lane::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const bool chosen = m_session.selection().layer == m_layer;
-    p.fillRect(rect(), chosen ? QColor(0xDF, 0xEA, 0xE5) : t.sheet);
+    p.fillRect(rect(), chosen ? t.lagoonPale : t.sheet);
     if (chosen) p.fillRect(QRectF(0, 0, 3, height()), t.lagoon);
     p.setPen(QPen(t.rule, 1));
     p.drawLine(0, height() - 1, width(), height() - 1);
@@ -185,7 +201,7 @@ void Lane::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(12, 0, s.width - 24, height()), Qt::AlignVCenter | Qt::AlignLeft,
                    tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
     } else if (r && r->traces.count(m_layer)) {
-        const measure::Trace& trace = r->traces.at(m_layer);
+        const measure::Trace& trace = *r->traces.at(m_layer);
         float most = 1e-9f;
         for (const auto* v : {&trace.body, &trace.added})
             for (float y : *v) most = std::max(most, std::abs(y));
@@ -205,10 +221,11 @@ void Lane::paintEvent(QPaintEvent*) {
         draw(trace.added, t.persimmon, 1.8);
     }
     // Keys of any of its settings, along the lane's foot.
-    if (const scene::Layer* l = m_document.scene().layer(m_layer))
-        for (const auto& [id, keys] : l->keys)
+    const scene::Shot& shot = m_document.scene().shot();
+    if (const scene::KeysOf* all = shot.keysOf({scene::List::Layers, m_layer}))
+        for (const auto& [id, keys] : *all)
             for (const scene::KeyAt& k : keys) {
-                const double at = s.x(k.frame), y = height() - 6;
+                const double at = s.x(k.at * shot.fps), y = height() - 6;
                 p.setPen(QPen(t.sheet, 1));
                 p.setBrush(t.persimmon);
                 p.drawPolygon(QPolygonF({QPointF(at, y - 4), QPointF(at + 4, y), QPointF(at, y + 4), QPointF(at - 4, y)}));
@@ -234,6 +251,7 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
       m_document(document),
       m_session(session),
       m_ruler(new Ruler(document, session)),
+      m_trials(new TrialStrip(document, session)),
       m_scroll(new QScrollArea) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
@@ -269,7 +287,7 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::frameChanged, this, [this](int f) {
         for (Lane* l : m_lanes) {
             const scene::Layer* layer = m_document.scene().layer(l->layer());
-            if (layer && layer->keys.count("mix"))
+            if (layer && m_document.scene().shot().keysOf({scene::List::Layers, layer->id}))
                 l->refresh();
             else
                 l->update();
@@ -324,21 +342,19 @@ QWidget* Tape::transport() {
         m_frame->setText(QString::number(m_session.frame() + 1));
     });
     row->addStretch(1);
-    auto* clip = new QLabel(tr("Clip"));
+    row->addWidget(m_trials);
+    row->addSpacing(10);
+    auto* clip = new QLabel(tr("Shot"));
     clip->setObjectName(QStringLiteral("soft"));
     row->addWidget(clip);
     m_clip = new QComboBox;
-    m_clip->setAccessibleName(tr("Clip"));
+    m_clip->setAccessibleName(tr("Shot"));
     m_clip->setMinimumWidth(140);
     row->addSpacing(4);
     row->addWidget(m_clip);
     connect(m_clip, &QComboBox::activated, this, [this](int i) {
-        const std::string actor = m_clip->itemData(i).toStringList().at(0).toStdString(),
-                          name = m_clip->itemData(i).toStringList().at(1).toStdString();
-        m_document.edit(tr("Play clip %1").arg(m_clip->itemText(i)), [&](scene::Scene& s) {
-            for (scene::ActorEntry& a : s.actors)
-                if (a.id == actor) a.clip = name;
-        });
+        const std::string id = m_clip->itemData(i).toString().toStdString();
+        m_document.edit(tr("Show shot %1").arg(m_clip->itemText(i)), [&](scene::Scene& s) { edit::showShot(s, id); });
         m_session.setFrame(0);
     });
     row->addSpacing(14);
@@ -353,9 +369,9 @@ QWidget* Tape::transport() {
     row->addWidget(unit);
     connect(m_fps, &QLineEdit::editingFinished, this, [this] {
         const auto v = arithmetic(m_fps->text());
-        if (v && *v >= 1 && *v <= 1000 && *v != m_document.scene().fps)
-            m_document.edit(tr("Frames a second"), [&](scene::Scene& s) { s.fps = *v; });
-        m_fps->setText(QString::number(m_document.scene().fps));
+        if (v && *v >= 1 && *v <= 1000 && *v != m_document.scene().shot().fps)
+            m_document.edit(tr("Frames a second"), [&](scene::Scene& s) { edit::setRate(s, *v); });
+        m_fps->setText(QString::number(m_document.scene().shot().fps));
     });
     return w;
 }
@@ -381,7 +397,7 @@ void Tape::rebuild() {
         if (m_lanes.empty()) {
             auto* none = new QLabel(m_document.scene().actors.empty()
                                         ? tr("Layers will stand here.")
-                                        : tr("No layer yet: select a joint, press L for the chain below it, and add a Strand."));
+                                        : tr("No layer yet: select a joint, press C for the chain below it, and add a Strand."));
             none->setObjectName(QStringLiteral("soft"));
             none->setContentsMargins(12, 10, 0, 0);
             column->addWidget(none);
@@ -390,18 +406,12 @@ void Tape::rebuild() {
         m_scroll->setWidget(body);
     }
     m_clip->clear();
-    for (const scene::ActorEntry& a : m_document.scene().actors)
-        for (std::size_t c = 0; c < a.actor->clips.size(); ++c) {
-            const std::string& name = a.actor->clips[c].name;
-            const bool named = !name.empty() && a.actor->findClip(name) == static_cast<int>(c);
-            const QString label = QString::fromStdString(a.actor->clipLabel(static_cast<int>(c)));
-            m_clip->addItem(
-                m_document.scene().actors.size() > 1 ? QString::fromStdString(a.name) + QStringLiteral(": ") + label : label,
-                QStringList{QString::fromStdString(a.id), named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c)});
-            if (a.clipIndex() == static_cast<int>(c)) m_clip->setCurrentIndex(m_clip->count() - 1);
-        }
+    for (const scene::Shot& shot : m_document.scene().shots) {
+        m_clip->addItem(QString::fromStdString(shot.name), QString::fromStdString(shot.id));
+        if (shot.id == m_document.scene().shot().id) m_clip->setCurrentIndex(m_clip->count() - 1);
+    }
     m_clip->setEnabled(m_clip->count() > 0);
-    m_fps->setText(QString::number(m_document.scene().fps));
+    m_fps->setText(QString::number(m_document.scene().shot().fps));
     m_of->setText(tr(" of %1").arg(m_document.frames()));
     refresh();
 }

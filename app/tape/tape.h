@@ -12,7 +12,9 @@
 
 #include "app/document/document.h"
 #include "app/document/session.h"
-#include "app/tuner/slider.h"
+#include "app/tape/trial_strip.h"
+#include "app/widgets/held_frame.h"
+#include "app/widgets/slider.h"
 
 namespace nutatio::app {
 
@@ -63,6 +65,7 @@ class Lane : public QWidget {
     Document& m_document;
     Session& m_session;
     std::string m_layer;
+    HeldFrame m_held;
     QToolButton *m_mute, *m_solo;
     QLabel *m_glyph, *m_name;
     Slider* m_mix;
@@ -75,6 +78,7 @@ class Tape : public QWidget {
     Tape(Document& document, Session& session, QWidget* parent = nullptr);
     Ruler* ruler() const { return m_ruler; }
     Lane* lane(const std::string& layer) const;
+    TrialStrip* trials() const { return m_trials; }
 
   private:
     void rebuild();
@@ -84,6 +88,7 @@ class Tape : public QWidget {
     Document& m_document;
     Session& m_session;
     Ruler* m_ruler;
+    TrialStrip* m_trials;
     QScrollArea* m_scroll;
     std::vector<Lane*> m_lanes;
     std::string m_built;

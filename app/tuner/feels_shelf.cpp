@@ -71,7 +71,7 @@ void FeelTile::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const QRectF box = QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5);
-    p.fillRect(box, m_on ? QColor(0xF6, 0xE3, 0xD8) : underMouse() ? t.paper : t.sheet);
+    p.fillRect(box, m_on ? look::theme().persimmonPale : underMouse() ? t.paper : t.sheet);
     p.setPen(QPen(m_on ? t.persimmon : hasFocus() ? t.lagoon : t.rule, hasFocus() || m_on ? 1.6 : 1));
     p.setBrush(Qt::NoBrush);
     p.drawRoundedRect(box, 3, 3);
@@ -91,7 +91,7 @@ void FeelTile::paintEvent(QPaintEvent*) {
         }
     }
     p.restore();
-    p.setPen(m_on ? t.persimmon.darker(115) : t.ink);
+    p.setPen(m_on ? t.ink : t.ink);
     p.setFont(look::textFont(8, m_on ? QFont::Bold : QFont::Normal));
     p.drawText(QRectF(2, height() - 17, width() - 4, 15), Qt::AlignCenter,
                p.fontMetrics().elidedText(text(), Qt::ElideRight, width() - 6));

@@ -33,7 +33,7 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
       m_shotFace(new QToolButton(this)) {
     setAccessibleName(tr("Scope"));
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setFixedHeight(214);
+    setFixedHeight(168);
     setMouseTracking(true);
     auto* row = new QHBoxLayout;
     row->setContentsMargins(0, 0, 0, 0);
@@ -43,7 +43,7 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
           {m_shotFace, tr("In the shot"), Face::Shot, tr("How it moves against the body in this shot")}}) {
         b->setText(text);
         b->setCheckable(true);
-        b->setObjectName(QStringLiteral("step"));
+        b->setObjectName(QStringLiteral("face"));
         b->setToolTip(hint);
         row->addWidget(b);
         connect(b, &QToolButton::clicked, this, [this, face = face] { setFace(face); });
@@ -68,8 +68,31 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
         if (m_face == Face::Shot) update();
         // A keyed layer answers otherwise at another frame.
         const scene::Layer* l = m_document.scene().layer(m_layer);
-        if (l && !l->keys.empty() && !m_session.isPlaying()) measure();
+        if (l && m_document.scene().shot().keysOf({scene::List::Layers, l->id}) && !m_session.isPlaying()) measure();
     });
+}
+
+namespace {
+
+layers::LayerContext contextOf(const scene::ActorEntry& entry, const scene::Layer& layer) {
+    layers::LayerContext c = layers::LayerContext::bare(*entry.actor, layer);
+    c.placement = scene::placementOf(entry);
+    return c;
+}
+
+std::vector<Xform> standOf(const scene::Scene& scene, const scene::ActorEntry& entry) {
+    return scene::stand(scene, scene.shot(), entry);
+}
+
+}  // namespace
+
+scene::Layer Scope::heldHere(const scene::Scene& scene, const scene::Layer& layer) const {
+    scene::Layer held = layer;
+    const scene::Owner owner{scene::List::Layers, layer.id};
+    if (const scene::KeysOf* keys = scene.shot().keysOf(owner))
+        for (const auto& [id, k] : *keys)
+            if (!k.empty()) held.set(id, scene.numberAt(owner, id, m_session.frame()));
+    return held;
 }
 
 int Scope::watched(const scene::ActorEntry& entry) const {
@@ -98,13 +121,13 @@ void Scope::measure() {
         m_changed.clear();
     }
     m_layer = layer->id;
-    m_fps = m_document.scene().fps;
+    m_fps = m_document.scene().shot().fps;
     m_mmPerUnit = 1000 * entry->actor->metresPerUnit;
     m_height = entry->actor->height;
-    m_runner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
+    m_runner.ask([this, entry = *entry, held = heldHere(m_document.scene(), *layer), stand = standOf(m_document.scene(), *entry),
                   joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, entry.stand(), cancel, joint) : std::nullopt;
+        auto r = kind ? measure::response(*kind, contextOf(entry, held), stand, cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
@@ -112,7 +135,7 @@ void Scope::measure() {
                 r && r->joint != rig::kNoJoint ? m_document.scene().actor(m_session.lastActor()) : nullptr;
             // A root stands for its strand.
             if (const scene::Layer* l = m_document.scene().layer(id); a && l)
-                for (const std::string& root : l->list("root"))
+                for (const std::string& root : l->list(layers::findKind(l->kind)->target()))
                     if (a && a->actor->skeleton.find(root) == r->joint) a = nullptr;
             m_watched = a ? QString::fromStdString(a->actor->skeleton.label(r->joint)) : QString();
             update();
@@ -128,10 +151,10 @@ void Scope::measureTake() {
     const scene::ActorEntry* entry = layer ? take->actor(layer->actor) : nullptr;
     update();
     if (!entry) return;
-    m_takeRunner.ask([this, entry = *entry, held = layer->heldAt(m_session.frame()),
+    m_takeRunner.ask([this, entry = *entry, held = heldHere(*take, *layer), stand = standOf(*take, *entry),
                       joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, {*entry.actor, held}, entry.stand(), cancel, joint) : std::nullopt;
+        auto r = kind ? measure::response(*kind, contextOf(entry, held), stand, cancel, joint) : std::nullopt;
         return [this, id = held.id, r = std::move(r)] {
             if (id != m_session.selection().layer) return;
             m_take = r;
@@ -147,7 +170,8 @@ void Scope::lookAtShot() {
     const scene::Layer* layer = m_document.scene().layer(m_session.selection().layer);
     const scene::ActorEntry* entry = layer ? m_document.scene().actor(layer->actor) : nullptr;
     const pipeline::LayerResult* r = results && layer ? results->evaluation.layer(layer->id) : nullptr;
-    if (entry && r && r->below != r->result) m_inShot = measure::inShot(*entry->actor, *r->below, *r->result);
+    if (entry && r && !r->changed.joints.empty())
+        m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
     update();
 }
 
@@ -162,7 +186,7 @@ double Scope::sagShown(const measure::Response& r) const {
 }
 
 QRectF Scope::plotRect() const {
-    return {38, 30, width() - 46.0, height() - 88.0};
+    return {34, 25, width() - 42.0, height() - 60.0};
 }
 
 Scope::Axes Scope::pushAxes() const {
@@ -210,12 +234,12 @@ QString Scope::pushWords() const {
     QStringList parts;
     if (r.swing > 0) parts << tr("%1 swings/s").arg(r.swing, 0, 'f', r.swing < 10 ? 2 : 1);
     parts << (r.bounces < 0.05 ? tr("no bounce") : tr("%1 bounces").arg(r.bounces, 0, 'f', 1));
-    parts << (r.settles ? tr("rests in %1 frames").arg(r.restTime * m_fps, 0, 'f', 0) : tr("does not rest"));
-    if (r.overshoot > 0.005) parts << tr("overshoots %1 %").arg(100 * r.overshoot, 0, 'f', 0);
+    parts << (r.settles ? tr("rests in %1 f").arg(r.restTime * m_fps, 0, 'f', 0) : tr("does not rest"));
+    if (r.overshoot > 0.005) parts << tr("+%1 %").arg(100 * r.overshoot, 0, 'f', 0);
     if (r.sag > 1e-6)
         parts << (r.sagIsAngle ? tr("sags %1°").arg(degrees(r.sag), 0, 'f', 1)
                                : tr("sags %1 mm").arg(m_mmPerUnit * r.sag, 0, 'f', 1));
-    return parts.join(QStringLiteral("  ·  "));
+    return parts.join(QStringLiteral(" · "));
 }
 
 QString Scope::shotWords() const {
@@ -302,11 +326,17 @@ void Scope::paintPush(QPainter& p) const {
             p.setBrush(lit ? t.persimmon : t.sheet);
             p.drawEllipse(*at, lit ? 5.5 : 4.5, lit ? 5.5 : 4.5);
         }
-    p.setPen(t.inkSoft);
-    p.setFont(look::textFont(8));
-    p.drawText(QRectF(a.plot.left() + 6, a.plot.top() + 2, a.plot.width() - 12, 13), Qt::AlignRight | Qt::AlignTop,
-               (m_response && !m_response->sagIsAngle ? tr("mm against frames") : tr("degrees against frames")) +
-                   (m_watched.isEmpty() ? QString() : tr(", at %1").arg(m_watched)));
+    paintNote(p, (m_response && !m_response->sagIsAngle ? tr("mm / frames") : tr("° / frames")) +
+                     (m_watched.isEmpty() ? QString() : tr(", at %1").arg(m_watched)));
+}
+
+/// What the axes are, in the head line: nothing is written over a curve.
+void Scope::paintNote(QPainter& p, const QString& text) const {
+    p.setPen(look::theme().inkSoft);
+    p.setFont(look::textFont(8.5));
+    const double from = m_shotFace->geometry().right() + 6.0;
+    const QRectF room(from, 0, width() - from - 8, 22);
+    p.drawText(room, Qt::AlignRight | Qt::AlignVCenter, QFontMetricsF(p.font()).elidedText(text, Qt::ElideMiddle, room.width()));
 }
 
 void Scope::paintShot(QPainter& p) const {
@@ -341,10 +371,7 @@ void Scope::paintShot(QPainter& p) const {
     p.setPen(QPen(t.persimmon, 1.2));
     p.drawLine(QPointF(a.x(m_session.frame()), a.plot.top()), QPointF(a.x(m_session.frame()), a.plot.bottom()));
     p.restore();
-    p.setPen(t.inkSoft);
-    p.setFont(look::textFont(8));
-    p.drawText(QRectF(a.plot.left() + 6, a.plot.top() + 2, a.plot.width() - 12, 13), Qt::AlignRight | Qt::AlignTop,
-               tr("mm against frames"));
+    paintNote(p, tr("mm / frames"));
 }
 
 void Scope::paintEvent(QPaintEvent*) {
@@ -360,16 +387,15 @@ void Scope::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.rule, 1));
     p.drawRect(plot);
     p.setPen(t.ink);
-    p.setFont(look::textFont(9.5));
-    const QRectF room(2, plot.bottom() + 17, width() - 4, 42);
+    // One line of words: the answer, or what a drag has just set.
+    const QRectF room(2, plot.bottom() + 17, width() - 10, 16);
     const bool said = m_face == Face::Push && !m_changed.isEmpty();
-    p.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, m_face == Face::Push ? pushWords() : shotWords());
-    if (said) {
-        p.setPen(t.lagoon);
-        p.setFont(look::textFont(8.5, QFont::Bold));
-        p.drawText(QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 40, 14), Qt::AlignRight | Qt::AlignVCenter,
-                   m_changed);
-    }
+    if (said) p.setPen(t.lagoon);
+    const QString text = said ? m_changed : m_face == Face::Push ? pushWords() : shotWords();
+    double points = 9.5;
+    for (p.setFont(look::textFont(points)); points > 8 && QFontMetricsF(p.font()).horizontalAdvance(text) > room.width();)
+        p.setFont(look::textFont(points -= 0.5));
+    p.drawText(room, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, room.width()));
 }
 
 Scope::Drag Scope::handleAt(const QPointF& at) const {
@@ -433,11 +459,12 @@ void Scope::follow(const QPointF& at) {
         w.sag = m_response->sagIsAngle ? radians(std::min(shown, 170.0)) : shown / m_mmPerUnit;
         if (shown < 0.02 * push()) w.sag = 0;
     }
-    m_tuning.ask([this, w, entry = *entry, held = layer->heldAt(m_session.frame()), gesture = m_gesture,
-                  frame = m_session.frame(), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
+    m_tuning.ask([this, w, entry = *entry, held = heldHere(m_document.scene(), *layer),
+                  stand = standOf(m_document.scene(), *entry), gesture = m_gesture, frame = m_session.frame(),
+                  joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
         const layers::LayerKind* kind = layers::findKind(held.kind);
-        const auto found = kind ? measure::settingsFor(*kind, {*entry.actor, held}, entry.stand(), w, cancel, joint)
-                                : std::map<std::string, double>{};
+        const auto found =
+            kind ? measure::settingsFor(*kind, contextOf(entry, held), stand, w, cancel, joint) : std::map<std::string, double>{};
         return [this, found, kind, id = held.id, gesture, frame] {
             if (found.empty() || !m_document.scene().layer(id)) return;
             QStringList said;
@@ -452,7 +479,7 @@ void Scope::follow(const QPointF& at) {
             m_document.edit(
                 tr("Drag the answer"),
                 [&](scene::Scene& s) {
-                    for (const auto& [setting, value] : found) s.layer(id)->setNumber(setting, frame, value);
+                    for (const auto& [setting, value] : found) s.setNumber({scene::List::Layers, id}, setting, frame, value);
                 },
                 gesture);
             m_ownEdit = false;

@@ -37,7 +37,8 @@ class Scope : public QWidget {
     void measured();
 
   protected:
-    QSize sizeHint() const override { return {280, 196}; }
+    QSize sizeHint() const override { return {280, 168}; }
+    void paintNote(QPainter& p, const QString& text) const;
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;
@@ -59,6 +60,8 @@ class Scope : public QWidget {
     QRectF plotRect() const;
     Axes pushAxes() const;
     /// The joint last selected, when it is this actor's: the one whose answer is wanted, if the layer moves it.
+    /// The layer as its keys have it at the frame on show.
+    scene::Layer heldHere(const scene::Scene& scene, const scene::Layer& layer) const;
     int watched(const scene::ActorEntry& entry) const;
     double push() const;
     double sagShown(const measure::Response& r) const;

@@ -294,8 +294,9 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         eachMember(p, "keys", [&](const std::string& key, const Place& at) {
             old.keys[{scene::List::Layers, l.id}][key] = readKeys(at, old.fps);
         });
-    l.unknown = old.fps > 0 ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                            : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "profiles"});
+    l.unknown = old.fps > 0
+                    ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "profiles"});
     return l;
 }
 
@@ -458,8 +459,9 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     refuseSharedIds(s.winds, "winds");
     refuseSharedIds(s.pins, "pins");
     refuseSharedIds(s.layers, "layers");
-    s.unknown = version == 1 ? unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"})
-                             : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "layers", "shots"});
+    s.unknown = version == 1
+                    ? unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"})
+                    : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "layers", "shots"});
     return s;
 }
 

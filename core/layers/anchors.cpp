@@ -81,16 +81,11 @@ Air::Air(const LayerContext& context) : m_placement(context.placement), m_period
 void Air::setFrame(int frame) {
     for (std::size_t i = 0; i < m_winds.size(); ++i) {
         const scene::Resolved& w = *m_winds[i];
-        m_now[i] = {w.vector("place", frame),
-                    scene::windDirection(w.at("heading", frame), w.at("rise", frame)),
-                    w.at("speed", frame),
-                    w.at("gust_rate", frame),
-                    w.at("gust_share", frame),
-                    w.at("swirl_size", frame),
-                    w.at("swirl_share", frame),
-                    w.at("reach", frame),
-                    w.at("falloff", frame),
-                    static_cast<std::uint64_t>(w.at("seed", frame))};
+        m_now[i] = {w.vector("place", frame),   scene::windDirection(w.at("heading", frame), w.at("rise", frame)),
+                    w.at("speed", frame),       w.at("gust_rate", frame),
+                    w.at("gust_share", frame),  w.at("swirl_size", frame),
+                    w.at("swirl_share", frame), w.at("reach", frame),
+                    w.at("falloff", frame),     static_cast<std::uint64_t>(w.at("seed", frame))};
     }
 }
 

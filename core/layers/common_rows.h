@@ -58,8 +58,8 @@ inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
                                                  .help = "How much of the body's turning it feels.",
                                                  .more = "More: thrown outwards. Less: carried round stiffly.",
                                                  .role = scene::Role::Felt,
-                                                   .keyable = true,
-                                                   .feel = false};
+                                                 .keyable = true,
+                                                 .feel = false};
 
 inline constexpr scene::SettingSpec kCatchRow{
     .id = "catch",

@@ -11,11 +11,11 @@ namespace nutatio::layers {
 
 struct Feel {
     std::string name;
-    std::string about{};                // one sentence
-    scene::Values values{};             // only settings that a feel keeps; the rest are at the table's default
+    std::string about{};     // one sentence
+    scene::Values values{};  // only settings that a feel keeps; the rest are at the table's default
     scene::Profiles profiles{};
-    std::string kind{};                 // id of its layer kind
-    bool own = false;                   // saved by a person, not built in
+    std::string kind{};  // id of its layer kind
+    bool own = false;    // saved by a person, not built in
 };
 
 /// Those that ship, of every kind.

@@ -62,7 +62,8 @@ void settleProfiles(scene::Tuned& tuned, scene::Table table, const std::string& 
     for (auto at = tuned.profiles.begin(); at != tuned.profiles.end();) {
         const scene::SettingSpec* spec = findRow(table, at->first);
         if (!spec || !spec->profiled) {
-            said.push_back(who + ": \"" + at->first + "\" cannot have a profile in this version; the file keeps it and it does nothing");
+            said.push_back(who + ": \"" + at->first +
+                           "\" cannot have a profile in this version; the file keeps it and it does nothing");
             tuned.idleProfiles.insert(tuned.profiles.extract(at++));
             continue;
         }
@@ -74,8 +75,7 @@ void settleProfiles(scene::Tuned& tuned, scene::Table table, const std::string& 
         }
         if (moved)
             said.push_back(who + ", " + std::string(spec->label) + ": " + std::to_string(moved) +
-                           " points of its profile lay outside 0 to " + shown(scene::kMostTimes) +
-                           "; the nearest value is used");
+                           " points of its profile lay outside 0 to " + shown(scene::kMostTimes) + "; the nearest value is used");
         ++at;
     }
 }
@@ -138,16 +138,17 @@ void settleShots(scene::Scene& scene, std::vector<std::string>& said) {
                 const std::string who = nameOf(owner, *tuned);
                 if (!spec || !spec->keyable) {
                     if (!table.empty())
-                        said.push_back(who + ": \"" + id + "\" cannot have keys in this version; the file keeps them and they do nothing");
+                        said.push_back(who + ": \"" + id +
+                                       "\" cannot have keys in this version; the file keeps them and they do nothing");
                     continue;
                 }
-                const auto moved = std::count_if(keys.begin(), keys.end(), [&](const scene::KeyAt& k) {
-                    return scene::clampTo(*spec, k.value) != k.value;
-                });
+                const auto moved = std::count_if(
+                    keys.begin(), keys.end(), [&](const scene::KeyAt& k) { return scene::clampTo(*spec, k.value) != k.value; });
                 if (moved == 0) continue;
                 for (scene::KeyAt& k : scene.shots.edit(i).keys[owner].find(id)->second) k.value = scene::clampTo(*spec, k.value);
-                said.push_back(who + ", " + std::string(spec->label) + ": " + std::to_string(moved) + " of its keys lay outside " +
-                               shown(spec->range.low) + " to " + shown(spec->range.high) + "; the nearest value is used");
+                said.push_back(who + ", " + std::string(spec->label) + ": " + std::to_string(moved) +
+                               " of its keys lay outside " + shown(spec->range.low) + " to " + shown(spec->range.high) +
+                               "; the nearest value is used");
             }
         }
 }

@@ -26,7 +26,8 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
 std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry& actor);
 
 /// Makes all values and keys fit their tables: missing ones get the default, numbers out of range the nearest in range,
-/// wrong types the default, while the file keeps what this version cannot use. Returns a sentence for each repair, and for each layer or collider that cannot act.
+/// wrong types the default, while the file keeps what this version cannot use. Returns a sentence for each repair, and for each
+/// layer or collider that cannot act.
 std::vector<std::string> settle(scene::Scene& scene);
 
 }  // namespace nutatio::layers

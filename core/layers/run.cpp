@@ -56,7 +56,7 @@ class Counter {
 };
 
 std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
-                                 Counter& counter) {
+                                  Counter& counter) {
     const std::size_t n = mover.joints().size();
     std::vector<rig::Column> columns(n);
     for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
@@ -112,8 +112,7 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
 
 LayerContext LayerContext::bare(const rig::Actor& actor, const scene::Layer& layer) {
     const LayerKind* kind = findKind(layer.kind);
-    LayerContext c{actor, layer,
-                   std::make_shared<const scene::Resolved>(layer, kind ? kind->settings : scene::Table{})};
+    LayerContext c{actor, layer, std::make_shared<const scene::Resolved>(layer, kind ? kind->settings : scene::Table{})};
     c.placement.metres = actor.metresPerUnit;
     return c;
 }

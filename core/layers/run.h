@@ -10,8 +10,8 @@ namespace nutatio::layers {
 inline constexpr std::size_t kMostTransforms = std::size_t{1} << 25;
 
 /// What a layer makes of a shot, at full mix and amount: its movers simulated over every frame, or its filter. Same bits for any
-/// number of threads. `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked to
-/// stop, and Failure when the motion is not finite or would take more room than kMostTransforms.
+/// number of threads. `progress` hears the share that is done, from any thread, one call at a time. Throws Cancelled when asked
+/// to stop, and Failure when the motion is not finite or would take more room than kMostTransforms.
 Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
              const Progress& progress = {});
 

@@ -15,8 +15,8 @@ using layers::PoseView;
 
 constexpr int kMostSteps = 120 * 90;
 
-/// The mover that moves `joint`, or the first one, with some of the layer's settings changed and nothing round it. `joint` becomes
-/// kNoJoint when none moves it.
+/// The mover that moves `joint`, or the first one, with some of the layer's settings changed and nothing round it. `joint`
+/// becomes kNoJoint when none moves it.
 std::unique_ptr<Mover> watchedMover(const layers::LayerKind& kind, const layers::LayerContext& context, scene::Resolved settings,
                                     const PoseView& pose, int& joint) {
     layers::LayerContext alone{context.actor, context.layer, std::make_shared<const scene::Resolved>(std::move(settings)),

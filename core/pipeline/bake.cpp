@@ -125,14 +125,16 @@ class Baker {
             }
             said.joints += moved ? 1 : 0;
         }
-        if (clip >= 0 && !beside) sayWhatBecameLinear(m_entry.actor->clips[static_cast<std::size_t>(clip)], out, said.name, report);
+        if (clip >= 0 && !beside)
+            sayWhatBecameLinear(m_entry.actor->clips[static_cast<std::size_t>(clip)], out, said.name, report);
         report.clips.push_back(said);
         return out;
     }
 
   private:
     /// The keys that go out are linear; what was stepped or cubic on a joint that a layer moves is so no more.
-    void sayWhatBecameLinear(const rig::Clip& clip, const files::NewClip& out, const std::string& name, BakeReport& report) const {
+    void sayWhatBecameLinear(const rig::Clip& clip, const files::NewClip& out, const std::string& name,
+                             BakeReport& report) const {
         for (const auto& [was, word] : {std::pair{rig::Interpolation::Step, "stepped"}, {rig::Interpolation::Cubic, "cubic"}}) {
             std::vector<int> joints;
             for (const rig::Channel& c : clip.channels)
@@ -292,7 +294,8 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
                          "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
                              " does not lie in the shot's frames 1:" + std::to_string(frames)};
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
-        files::NewClip clip = baker.clipOf(jobs[k].clip, jobs[k].beside ? std::optional(jobs[k].shot.name) : options.beside, r, report);
+        files::NewClip clip =
+            baker.clipOf(jobs[k].clip, jobs[k].beside ? std::optional(jobs[k].shot.name) : options.beside, r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, out);
             if (!written) return written.error();

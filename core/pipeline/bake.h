@@ -44,9 +44,10 @@ struct BakeReport {
     std::vector<std::string> warnings;
 };
 
-/// Evaluates each asked shot, without trials, and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from BVH).
-/// Errors: a missing clip, shot or actor, a range outside the clip (these name no file); a shot that asks for more motion than its file
-/// allows, motion that is not finite, a file that cannot be written. Throws Cancelled, and then nothing was written.
+/// Evaluates each asked shot, without trials, and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from
+/// BVH). Errors: a missing clip, shot or actor, a range outside the clip (these name no file); a shot that asks for more motion
+/// than its file allows, motion that is not finite, a file that cannot be written. Throws Cancelled, and then nothing was
+/// written.
 Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, const std::filesystem::path& out,
                         Evaluator& evaluator, const Cancel& cancel, const Progress& progress = {});
 

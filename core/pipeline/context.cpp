@@ -27,7 +27,10 @@ double farthestOf(const scene::Resolved& s) {
         const std::string id(stem);
         return Vec3(most((id + "_x").c_str()), most((id + "_y").c_str()), most((id + "_z").c_str())).norm();
     };
-    const scene::ColliderNumbers most_{scene::numbersOf(s).shape, most("radius"), most("radius_end"), most("length"),
+    const scene::ColliderNumbers most_{scene::numbersOf(s).shape,
+                                       most("radius"),
+                                       most("radius_end"),
+                                       most("length"),
                                        {most("size_x"), most("size_y"), most("size_z")}};
     return longest("offset") + most_.reach() + 1e-9;
 }

@@ -14,10 +14,10 @@
 
 namespace nutatio::pipeline {
 
-// Keys stand for motion before there is any: the key of a joint's column is made from the key of the layer that writes it, and that
-// from its settings and the keys of the columns it reads. So a whole stack is keyed from the bottom up without running a layer, and
-// what is not yet known runs afterwards, side by side where no layer reads or writes what another one writes. Only to find out
-// which bodies a layer can reach must the motion below it be there.
+// Keys stand for motion before there is any: the key of a joint's column is made from the key of the layer that writes it, and
+// that from its settings and the keys of the columns it reads. So a whole stack is keyed from the bottom up without running a
+// layer, and what is not yet known runs afterwards, side by side where no layer reads or writes what another one writes. Only to
+// find out which bodies a layer can reach must the motion below it be there.
 
 namespace {
 
@@ -222,7 +222,8 @@ class Run {
         m_kept.push_back(layer);
         w.context.period = me.loops ? (m_frames - 1) / m_shot->fps : 0;
         for (double c : m_shot->cuts)
-            if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back()) w.context.cuts.push_back(f);
+            if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())
+                w.context.cuts.push_back(f);
         Hasher h;
         h.key(plan.key).number(static_cast<std::uint64_t>(m_frames)).real(m_shot->fps).real(w.context.period);
         add(h, me.placement);
@@ -287,9 +288,8 @@ class Run {
         const Plan& plan = *w.plan;
         if (plan.kind->blown || plan.kind->meets)
             for (const ItemsOfShot::Wind& wind : m_items.winds)
-                if (wind.blow.wind->layers.empty() ||
-                    std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(), w.context.layer.id) !=
-                        wind.blow.wind->layers.end()) {
+                if (wind.blow.wind->layers.empty() || std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(),
+                                                                w.context.layer.id) != wind.blow.wind->layers.end()) {
                     w.context.winds.push_back(wind.blow);
                     h.key(wind.key);
                 }
@@ -326,8 +326,8 @@ class Run {
         }
         for (std::size_t c = 0; c < m_climbers.size(); ++c)
             if (others[c])
-                w.context.others.push_back({m_climbers[c].entry->id, m_climbers[c].entry->actor.get(), &m_climbers[c].track,
-                                            m_climbers[c].placement});
+                w.context.others.push_back(
+                    {m_climbers[c].entry->id, m_climbers[c].entry->actor.get(), &m_climbers[c].track, m_climbers[c].placement});
     }
 
     /// Whether a body may come within reach of the layer's joints in any stretch of the shot.
@@ -501,9 +501,9 @@ class Run {
         r.changed = w.made->changed;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
-            throw Failure(Error{me.entry->actor->source.path, "",
-                                "its layers ask for more motion than a file of its size allows (" + std::to_string(m_frames) +
-                                    " frames)"});
+            throw Failure(
+                Error{me.entry->actor->source.path, "",
+                      "its layers ask for more motion than a file of its size allows (" + std::to_string(m_frames) + " frames)"});
         for (const auto& [joint, column] : r.changed.joints) {
             me.track.replace(joint, column);
             me.keys[static_cast<std::size_t>(joint)] = columnKey(w.shown, static_cast<std::uint64_t>(joint));
@@ -548,8 +548,8 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
     if (!p.problem.empty()) return p;
     const rig::Skeleton& s = entry.actor->skeleton;
     p.shares.reset();
-    p.settings = std::make_shared<const scene::Resolved>(
-        *layer, p.kind->settings, shot->keysOf({scene::List::Layers, layer->id}), shot->fps, frames);
+    p.settings = std::make_shared<const scene::Resolved>(*layer, p.kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
+                                                         shot->fps, frames);
     p.shares.emplace(*p.kind, p.settings);
     Hasher h;
     h.text(layer->kind);

@@ -69,9 +69,9 @@ struct Evaluation {
 /// A layer meets other actors as they are below it in the one stack of the scene, so no two can wait for each other.
 class Evaluator {
   public:
-    /// The shot with trials, as it is looked at. Throws Cancelled when asked to stop; what was finished before stays known. Throws
-    /// Failure, which names the actor's file, when a shot asks for more motion than the size of that file allows (kBaseTransforms,
-    /// kBytesATransform).
+    /// The shot with trials, as it is looked at. Throws Cancelled when asked to stop; what was finished before stays known.
+    /// Throws Failure, which names the actor's file, when a shot asks for more motion than the size of that file allows
+    /// (kBaseTransforms, kBytesATransform).
     Evaluation evaluate(const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel, const Progress& progress = {});
     Evaluation evaluate(const scene::Scene& scene, const Cancel& cancel, const Progress& progress = {}) {
         return evaluate(scene, scene.shot(), cancel, progress);

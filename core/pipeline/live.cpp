@@ -7,9 +7,9 @@
 
 namespace nutatio::pipeline {
 
-// A mover is stepped to a moment with the one after it in view, and the one after it is made by the layer below. So the lowest of n
-// layers runs n steps ahead of what is shown, the next n - 1, and so on: each level keeps the few moments that the one above still
-// asks for.
+// A mover is stepped to a moment with the one after it in view, and the one after it is made by the layer below. So the lowest of
+// n layers runs n steps ahead of what is shown, the next n - 1, and so on: each level keeps the few moments that the one above
+// still asks for.
 
 Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& evaluator)
     : m_scene(scene), m_shot(std::make_shared<const scene::Shot>(scene.shot())) {
@@ -33,8 +33,8 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         level.kind = kind;
         auto settings = std::make_shared<const scene::Resolved>(l, kind->settings, m_shot->keysOf({scene::List::Layers, l.id}),
                                                                 m_shot->fps, frames);
-        level.context = std::make_unique<layers::LayerContext>(
-            layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
+        level.context =
+            std::make_unique<layers::LayerContext>(layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
         level.context->others = others;
         level.context->period = period;
         for (double c : m_shot->cuts) level.context->cuts.push_back(m_shot->frameOf(c));

@@ -23,11 +23,14 @@ struct BoneMatrix {
 }  // namespace
 
 void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
-                  const std::vector<float>& weights, PosedVertices& out) {
+                  const std::vector<float>& weights, PosedVertices& out, const MovedVertices& moved) {
     out.positions = primitive.positions;
     out.normals = primitive.normals;
     if (!primitive.morphs.empty())
         applyMorphs(primitive, weights.empty() ? actor.meshes[static_cast<std::size_t>(instance.mesh)].weights : weights, out);
+    if (moved.vertices)
+        for (std::size_t k = 0; k < moved.vertices->size(); ++k)
+            if (const std::size_t v = (*moved.vertices)[k]; v < out.positions.size()) out.positions[v] += moved.offsets[k];
     const bool skinned = instance.skin >= 0 && !primitive.influences.empty();
     std::vector<BoneMatrix> bones;
     if (skinned) {

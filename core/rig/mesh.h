@@ -72,8 +72,14 @@ struct PosedVertices {
 };
 
 struct Actor;
-/// Applies morph weights and skin for the pose whose world transforms are `worlds`. `weights` may be empty: the rest weights.
+/// Offsets of some vertices in bind space, on top of the morphs.
+struct MovedVertices {
+    const std::vector<std::uint32_t>* vertices = nullptr;  // null: none
+    const Vec3f* offsets = nullptr;                        // as many
+};
+/// Applies morph weights, moved vertices and skin for the pose whose world transforms are `worlds`. `weights` may be empty: the
+/// rest weights.
 void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
-                  const std::vector<float>& weights, PosedVertices& out);
+                  const std::vector<float>& weights, PosedVertices& out, const MovedVertices& moved = {});
 
 }  // namespace nutatio::rig

@@ -48,8 +48,8 @@ struct Morph {
 };
 using MorphPtr = std::shared_ptr<const Morph>;
 
-/// Columns of three types: transforms of a joint, offsets of a patch of vertices, morph weights of a mesh instance. They are shared
-/// until a layer replaces them, so what a layer changed is what it replaced.
+/// Columns of three types: transforms of a joint, offsets of a patch of vertices, morph weights of a mesh instance. They are
+/// shared until a layer replaces them, so what a layer changed is what it replaced.
 class Track {
   public:
     Track() = default;
@@ -88,8 +88,8 @@ class Track {
     std::map<int, MorphPtr> m_morphs;
 };
 
-/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1, with the morph weights that it moves.
-/// Frames past the clip's end hold its end. Throws Cancelled when asked to stop.
+/// The body's motion: clip `clip` of the actor on `grid`, or the rest pose when `clip` is -1, with the morph weights that it
+/// moves. Frames past the clip's end hold its end. Throws Cancelled when asked to stop.
 Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cancel& cancel = {});
 
 }  // namespace nutatio::rig

@@ -32,9 +32,8 @@ const TrialMove* findTrialMove(std::string_view id);
 /// Frames of one round and the frame that is the first one again.
 FrameGrid trialGrid(const Trial& trial, double fps);
 
-/// The actor in pose `stand` (locals of all joints), moved by the trial over `grid`, again and again where that is longer than one
-/// round.
-/// A joint that is not there moves the whole actor instead.
+/// The actor in pose `stand` (locals of all joints), moved by the trial over `grid`, again and again where that is longer than
+/// one round. A joint that is not there moves the whole actor instead.
 Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, const FrameGrid& grid);
 
 /// Where the trial is at `time` [s]: the same motion that the track samples.

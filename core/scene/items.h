@@ -19,12 +19,12 @@ bool counts(const SettingSpec& row, const Tuned& tuned);
 struct ColliderNumbers {
     Shape shape = Shape::Sphere;
     double radius = 0.1;
-    double radiusEnd = 0.1;  // of a capsule, at its end along its own +y
-    double length = 0.2;     // capsule: between its two centres, along its own y
-    Vec3 size = Vec3::Zero();   // of a box, from side to side
-    Vec3 offset = Vec3::Zero(); // centre, in the joint's axes
+    double radiusEnd = 0.1;       // of a capsule, at its end along its own +y
+    double length = 0.2;          // capsule: between its two centres, along its own y
+    Vec3 size = Vec3::Zero();     // of a box, from side to side
+    Vec3 offset = Vec3::Zero();   // centre, in the joint's axes
     Vec3 turnDeg = Vec3::Zero();  // rotation vector of its own axes in the joint's [deg]; a plane faces its own +y
-    double friction = 0.2;      // Coulomb's coefficient: 0 ice, 1 rubber
+    double friction = 0.2;        // Coulomb's coefficient: 0 ice, 1 rubber
 
     /// Of a ball round it, about its middle; a plane has none.
     double reach() const;

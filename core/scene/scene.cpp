@@ -273,8 +273,8 @@ Wind newWind(const Scene& scene, const ActorEntry& entry) {
     w.name = w.id;
     w.values = startValues(windTable());
     const Vec3 middle = 0.5 * (entry.actor->low + entry.actor->high);
-    w.setVector("place", placementOf(entry).toWorld(Vec3(middle.x() - 0.6 * entry.actor->height,
-                                                         middle.y() + 0.2 * entry.actor->height, middle.z())));
+    w.setVector("place", placementOf(entry).toWorld(
+                             Vec3(middle.x() - 0.6 * entry.actor->height, middle.y() + 0.2 * entry.actor->height, middle.z())));
     w.set("swirl_size", std::max(0.05, 0.5 * entry.actor->metresPerUnit * entry.actor->height));
     return w;
 }

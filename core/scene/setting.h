@@ -26,12 +26,12 @@ struct SettingSpec {
     std::string_view label;
     SettingType type = SettingType::Number;
     Unit unit = Unit::None;
-    Range range{};               // what is accepted
-    Range soft{};                // what the slider spans
-    double start = 0;            // default of a Number
-    std::string_view axes{};     // default of Axes
-    std::string_view help;       // one sentence of plain words
-    std::string_view more{};     // what more and less of it look like
+    Range range{};            // what is accepted
+    Range soft{};             // what the slider spans
+    double start = 0;         // default of a Number
+    std::string_view axes{};  // default of Axes
+    std::string_view help;    // one sentence of plain words
+    std::string_view more{};  // what more and less of it look like
     Role role = Role::None;
     bool curved = false;         // the slider gives its low end more room
     bool keyable = false;        // may change within the shot

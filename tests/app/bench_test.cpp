@@ -9,7 +9,7 @@
 #include <QTest>
 #include <catch2/catch.hpp>
 
-#include "app/tuner/arithmetic.h"
+#include "app/widgets/arithmetic.h"
 #include "tests/app/window.h"
 
 using namespace nutatio;
@@ -20,12 +20,12 @@ using test::TempFolder;
 using test::waitFor;
 using test::Window;
 
-TEST_CASE("five actions: open, click the tail's root, L, add Strand, play, then the slider moves the playing tail") {
+TEST_CASE("five actions: open, click the tail's root, C, add Strand, play, then the slider moves the playing tail") {
     Window w;
     CHECK(w.bench.session().step() == StepId::Attach);
     w.clickJoint("tail_01");
     REQUIRE(w.bench.session().selection().joints == std::vector<int>{w.joint("tail_01")});
-    w.key(Qt::Key_L);
+    w.key(Qt::Key_C);
     CHECK(w.bench.session().selection().joints.size() == 10);
     w.clickButton("add-strand");
     REQUIRE(w.scene().layers.size() == 1);
@@ -120,7 +120,7 @@ TEST_CASE("the roster finds joints, and selecting there is selecting on the stag
     const QPoint at = tree->visualItemRect(clip).center();
     QTest::mouseClick(tree->viewport(), Qt::LeftButton, Qt::NoModifier, at);
     QTest::mouseDClick(tree->viewport(), Qt::LeftButton, Qt::NoModifier, at);
-    CHECK(w.scene().actors[0].clip == "Idle");
+    CHECK(test::played(w.scene()) == "Idle");
     CHECK(w.bench.document().frames() == 97);
 }
 
@@ -298,9 +298,9 @@ TEST_CASE("colliders are laid on a joint, tuned, switched off and removed") {
     CHECK(w.bench.session().selection().collider == id);
     CHECK(w.scene().collider(id)->joint == "thigh_L");
     CHECK(w.bench.roster()->tree()->findItems("thigh_L", Qt::MatchExactly | Qt::MatchRecursive).size() == 2);
-    const double before = w.scene().collider(id)->radius;
+    const double before = w.scene().collider(id)->number("radius");
     w.drag("radius", before * 2);
-    CHECK(w.scene().collider(id)->radius > before * 1.5);
+    CHECK(w.scene().collider(id)->number("radius") > before * 1.5);
     w.bench.action("item-on")->trigger();
     CHECK_FALSE(w.scene().collider(id)->on);
     w.key(Qt::Key_Delete);

@@ -7,6 +7,7 @@
 #include <catch2/catch.hpp>
 
 #include "demo/reeds.h"
+#include "scene/items.h"
 #include "tests/app/window.h"
 
 using namespace nutatio;
@@ -18,6 +19,13 @@ using test::waitFor;
 using test::Window;
 
 namespace {
+
+const scene::Owner kTail{scene::List::Layers, "tail"};
+
+scene::Keys keysOf(Window& w, const scene::Owner& owner, const char* setting) {
+    const scene::Keys* keys = w.scene().shot().keysOf(owner, setting);
+    return keys ? *keys : scene::Keys{};
+}
 
 /// Presses at `from`, goes to `to` in steps and lets go.
 void dragMouse(QWidget* w, const QPoint& from, const QPoint& to, const std::function<void()>& between = {}) {
@@ -135,7 +143,7 @@ TEST_CASE("a feel is looked at by hovering and taken by one click, one's own is 
 
 TEST_CASE("one click puts a trial on and plays it, another takes it off, size, speed and a lone joint") {
     Window w(kDemo);
-    TrialStrip* trials = w.bench.tuner()->trials();
+    TrialStrip* trials = w.bench.tape()->trials();
     const int clip = w.bench.document().frames();
     QTest::mouseClick(trials->button(QStringLiteral("hop")), Qt::LeftButton);
     CHECK(w.scene().actors[0].trial.move == "hop");
@@ -204,7 +212,7 @@ TEST_CASE("tug pulls a joint while everything reacts, springs back, and can be k
         return at && std::hypot(at->x() - from.x(), at->y() - from.y()) < 4;
     }));
     w.key(Qt::Key_U, Qt::ShiftModifier);
-    REQUIRE(waitFor([&] { return w.scene().actors[0].clip == "Tug 1"; }));
+    REQUIRE(waitFor([&] { return test::played(w.scene(), 0) == "Tug 1"; }));
     CHECK(w.scene().actors[0].actor->clips.size() == clips + 1);
     w.settle();
     // It plays, and the hand goes somewhere in it.
@@ -243,14 +251,14 @@ TEST_CASE("colliders are fitted by one command and shaped by their handles") {
     };
     pull(Stage::Handle::EndB, QPoint(30, 20));
     const scene::Collider longer = *w.scene().collider(id);
-    CHECK(longer.length != was.length);
-    CHECK(longer.radius == was.radius);
+    CHECK(longer.number("length") != was.number("length"));
+    CHECK(longer.number("radius") == was.number("radius"));
     pull(Stage::Handle::Move, QPoint(25, -30));
-    CHECK((w.scene().collider(id)->offset - longer.offset).norm() > 1e-3);
-    CHECK(w.scene().collider(id)->length == longer.length);
+    CHECK((w.scene().collider(id)->vector("offset") - longer.vector("offset")).norm() > 1e-3);
+    CHECK(w.scene().collider(id)->number("length") == longer.number("length"));
     w.key(Qt::Key_Z, Qt::ControlModifier);
     w.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK(w.scene().collider(id)->length == was.length);
+    CHECK(w.scene().collider(id)->number("length") == was.number("length"));
     CHECK(w.bench.session().selection().collider == id);
 }
 
@@ -263,13 +271,16 @@ TEST_CASE("a wind is turned by its arrow, tuned, aimed at a layer, switched off 
     CHECK((w.tailTip() - calm).norm() > 1e-4);
     Stage* stage = w.bench.stage();
     stage->grab();
-    const Vec3 direction = w.scene().winds[0].direction;
+    const auto blows = [&] {
+        return scene::windDirection(w.scene().winds[0].number("heading"), w.scene().winds[0].number("rise"));
+    };
+    const Vec3 direction = blows();
     const QPoint tip = stage->handlePixel(Stage::Handle::Tip)->toPoint();
     dragMouse(stage, tip, tip + QPoint(0, 60));
-    CHECK((w.scene().winds[0].direction - direction).norm() > 0.1);
-    CHECK(w.scene().winds[0].direction.norm() == Approx(1));
+    CHECK((blows() - direction).norm() > 0.1);
+    CHECK(blows().norm() == Approx(1));
     w.drag("speed", 9);
-    CHECK(w.scene().winds[0].speed == Approx(9).margin(0.5));
+    CHECK(w.scene().winds[0].number("speed") == Approx(9).margin(0.5));
     QTest::mouseClick(w.toolNamed(QStringLiteral("Blows on tail")), Qt::LeftButton);
     CHECK(w.scene().winds[0].layers == std::vector<std::string>{"scarf", "ears"});
     w.settle();
@@ -296,15 +307,15 @@ TEST_CASE("a pin holds what is selected where it stands, and its strength is key
         rig::worldTransforms(w.scene().actors[0].actor->skeleton, pose, worlds);
         return worlds[static_cast<std::size_t>(w.joint("tail_08"))].t;
     };
-    CHECK((place(6) - w.scene().pins[0].offset).norm() < 0.03);
-    CHECK((place(20) - w.scene().pins[0].offset).norm() < 0.03);
+    CHECK((place(6) - w.scene().pins[0].vector("offset")).norm() < 0.03);
+    CHECK((place(20) - w.scene().pins[0].vector("offset")).norm() < 0.03);
     QTest::mouseClick(w.bench.tuner()->row("strength")->keyButton(), Qt::LeftButton);
-    REQUIRE(w.scene().pins[0].strengthKeys.size() == 1);
+    REQUIRE(keysOf(w, {scene::List::Pins, w.scene().pins[0].id}, "strength").size() == 1);
     w.bench.session().setFrame(12);
     w.drag("strength", 0);
-    CHECK(w.scene().pins[0].strengthKeys.size() == 2);
+    CHECK(keysOf(w, {scene::List::Pins, w.scene().pins[0].id}, "strength").size() == 2);
     w.settle();
-    CHECK((place(24) - w.scene().pins[0].offset).norm() > 0.01);
+    CHECK((place(24) - w.scene().pins[0].vector("offset")).norm() > 0.01);
 }
 
 TEST_CASE("settings are keyed by their diamond or by K, and shaped from root to tip") {
@@ -314,11 +325,11 @@ TEST_CASE("settings are keyed by their diamond or by K, and shaped from root to 
     SettingRow* row = w.bench.tuner()->row("swing");
     REQUIRE(row->keyButton());
     QTest::mouseClick(row->keyButton(), Qt::LeftButton);
-    CHECK(w.scene().layer("tail")->keys.at("swing") == scene::Keys{{0, 1.6}});
+    CHECK(keysOf(w, kTail, "swing") == scene::Keys{{0, 1.6}});
     w.bench.session().setFrame(14);
     w.drag("swing", 4);
-    REQUIRE(w.scene().layer("tail")->keys.at("swing").size() == 2);
-    CHECK(w.scene().layer("tail")->keys.at("swing")[1].frame == 14);
+    REQUIRE(keysOf(w, kTail, "swing").size() == 2);
+    CHECK(keysOf(w, kTail, "swing")[1].at == Approx(14 / 24.0));
     CHECK(w.scene().layer("tail")->number("swing") == 1.6);
     w.bench.session().setFrame(7);
     const double between = row->slider()->value();
@@ -326,9 +337,9 @@ TEST_CASE("settings are keyed by their diamond or by K, and shaped from root to 
     CHECK(between < 4);
     row->slider()->setFocus();
     w.key(Qt::Key_K);
-    CHECK(w.scene().layer("tail")->keys.at("swing").size() == 3);
+    CHECK(keysOf(w, kTail, "swing").size() == 3);
     w.key(Qt::Key_K);
-    CHECK(w.scene().layer("tail")->keys.at("swing").size() == 2);
+    CHECK(keysOf(w, kTail, "swing").size() == 2);
 
     const Vec3 before = w.tailTip();
     QTest::mouseClick(row->profileButton(), Qt::LeftButton);
@@ -352,12 +363,12 @@ TEST_CASE("a cut is marked at the frame on show and taken away again") {
     Window w(kDemo);
     w.bench.session().setFrame(10);
     w.bench.action(QStringLiteral("cut"))->trigger();
-    CHECK(w.scene().cuts == std::vector<int>{10});
+    CHECK(w.scene().shot().cuts == std::vector<double>{10 / 24.0});
     w.bench.action(QStringLiteral("cut"))->trigger();
-    CHECK(w.scene().cuts.empty());
+    CHECK(w.scene().shot().cuts.empty());
     w.bench.session().setFrame(0);
     w.bench.action(QStringLiteral("cut"))->trigger();
-    CHECK(w.scene().cuts.empty());
+    CHECK(w.scene().shot().cuts.empty());
 }
 
 TEST_CASE("colliders that a layer passes through, and how one is left in the world") {
@@ -367,7 +378,7 @@ TEST_CASE("colliders that a layer passes through, and how one is left in the wor
     w.clickButton("do-collider-world");
     CHECK(w.scene().collider("belly")->actor.empty());
     CHECK(w.bench.session().selection().collider == "belly");
-    CHECK(w.scene().collider("belly")->offset.y() > 0.2);
+    CHECK(w.scene().collider("belly")->vector("offset").y() > 0.2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.scene().collider("belly")->actor == "otter");
 }
@@ -427,7 +438,7 @@ TEST_CASE("winds, pins and colliders are found in the roster, and choosing them 
     CHECK(w.bench.session().selection().collider == "belly");
     CHECK(w.bench.tuner()->row("friction") != nullptr);
     w.drag("friction", 0.8);
-    CHECK(w.scene().collider("belly")->friction == Approx(0.8).margin(0.05));
+    CHECK(w.scene().collider("belly")->number("friction") == Approx(0.8).margin(0.05));
     // What is undone is forgotten by the selection.
     w.key(Qt::Key_Z, Qt::ControlModifier);
     w.key(Qt::Key_Z, Qt::ControlModifier);
@@ -448,7 +459,7 @@ TEST_CASE("a pin can hold to a joint, and the end beyond its own") {
     CHECK(w.scene().pin(id)->end);
     w.clickButton("do-pin-to-selection");
     CHECK(w.scene().pin(id)->toJoint == "hand_L");
-    CHECK(w.scene().pin(id)->offset.norm() == 0);
+    CHECK(w.scene().pin(id)->vector("offset").norm() == 0);
     w.settle();
     const auto& r = *w.bench.document().results()->evaluation.actors[0].result;
     std::vector<Xform> pose;

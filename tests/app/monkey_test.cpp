@@ -160,7 +160,7 @@ class Monkey {
     }
     void key() {
         static const Qt::Key kKeys[] = {Qt::Key_Space, Qt::Key_Left, Qt::Key_Right,  Qt::Key_Home,   Qt::Key_End, Qt::Key_K,
-                                        Qt::Key_M,     Qt::Key_S,    Qt::Key_T,      Qt::Key_G,      Qt::Key_F,   Qt::Key_L,
+                                        Qt::Key_M,     Qt::Key_S,    Qt::Key_T,      Qt::Key_G,      Qt::Key_F,   Qt::Key_C,
                                         Qt::Key_J,     Qt::Key_U,    Qt::Key_Delete, Qt::Key_Escape, Qt::Key_Tab, Qt::Key_Return,
                                         Qt::Key_B,     Qt::Key_Up,   Qt::Key_Down};
         const Qt::Key k = kKeys[below(static_cast<int>(std::size(kKeys)))];

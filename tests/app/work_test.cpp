@@ -67,8 +67,8 @@ TEST_CASE("two actors of one file are drawn each in its own pose") {
     // The second one stands in its rest pose, far from the first one's: with one's vertices for both the two would look the same.
     const auto picture = [&](const std::string& first, const std::string& second) {
         w.bench.document().edit(QStringLiteral("clips"), [&](scene::Scene& s) {
-            s.actors[0].clip = first;
-            s.actors[1].clip = second;
+            test::play(s, first);
+            test::play(s, second, 1);
         });
         w.bench.session().setFrame(14);
         w.settle();
@@ -200,8 +200,8 @@ TEST_CASE("pulling a second actor while recording keeps a clip of each, and the 
     tug(w, w.scene().actors[0].id, 6);
     tug(w, w.scene().actors[1].id, 20);
     t.setRecording(false);
-    CHECK(w.scene().actors[0].clip == "Tug 1");
-    CHECK(w.scene().actors[1].clip == "Tug 1");
+    CHECK(test::played(w.scene(), 0) == "Tug 1");
+    CHECK(test::played(w.scene(), 1) == "Tug 1");
     w.settle();
     const auto again = pipeline::open(saved(f, w).toStdString());
     REQUIRE(again.ok());
@@ -214,7 +214,7 @@ TEST_CASE("opening another file while a tug is recorded keeps the recording and 
     t.setRecording(true);
     tug(w, "otter", 20);
     w.bench.open(kDeckhand);
-    CHECK(w.scene().actors[0].clip == "Tug 1");
+    CHECK(test::played(w.scene(), 0) == "Tug 1");
     REQUIRE(w.bench.notice()->text().contains(QStringLiteral("not saved")));
     // Another skeleton under the same name: the hand lets go.
     QTest::mouseClick(w.buttonSaying(QStringLiteral("Leave them unsaved")), Qt::LeftButton);
@@ -236,7 +236,7 @@ TEST_CASE("a tug is recorded by the clock, however slowly the stage draws") {
     t.setRecording(false);
     const double lasted = static_cast<double>(since.elapsed()) / 1000;
     const rig::Actor& a = *w.scene().actors[0].actor;
-    REQUIRE(w.scene().actors[0].clip == "Tug 1");
+    REQUIRE(test::played(w.scene(), 0) == "Tug 1");
     CHECK(a.clips.back().seconds() == Approx(lasted).margin(0.35));
     CHECK(w.bench.hint().contains(QStringLiteral("Space plays it")));
     CHECK_FALSE(w.bench.session().isPlaying());
@@ -365,7 +365,7 @@ TEST_CASE("trials are no work: they mark nothing modified, enter no history and 
     w.drag("gravity", 1.2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     const QString undo = w.bench.document().undoName(), redo = w.bench.document().redoName();
-    QTest::mouseClick(w.bench.tuner()->trials()->button(QStringLiteral("nod")), Qt::LeftButton);
+    QTest::mouseClick(w.bench.tape()->trials()->button(QStringLiteral("nod")), Qt::LeftButton);
     CHECK(w.scene().actors[0].trial.move == "nod");
     CHECK_FALSE(w.bench.document().isModified());
     CHECK(w.bench.document().undoName() == undo);
@@ -410,7 +410,7 @@ TEST_CASE("every page of the tuner is true again after an undo") {
         CHECK_FALSE(w.toolNamed(QStringLiteral("Blows on tail"))->isChecked());
         // A layer that goes takes its chip along.
         w.bench.document().edit(QStringLiteral("x"),
-                                [](scene::Scene& s) { std::erase_if(s.layers, [](const auto& l) { return l.id == "ears"; }); });
+                                [](scene::Scene& s) { s.layers.eraseIf([](const auto& l) { return l.id == "ears"; }); });
         CHECK(w.toolNamed(QStringLiteral("Blows on ears")) == nullptr);
     }
     const auto says = [&](const QString& text) {
@@ -543,11 +543,15 @@ TEST_CASE("what is said is so: fitting twice, what is offered with nothing open,
     // Without a layer there is nothing to keep a take of.
     CHECK_FALSE(w.bench.action(QStringLiteral("take"))->isEnabled());
     Window empty{QString()};
-    for (const char* id : {"do-fit", "do-add-pin", "do-add-wind"}) {
+    // With nothing open the page offers what can be done first, and nothing that cannot.
+    for (const char* id : {"do-open", "do-open-demo"}) {
         auto* b = empty.bench.findChild<QPushButton*>(QLatin1String(id));
         REQUIRE(b);
-        CHECK_FALSE(b->isEnabled());
+        CHECK(b->isVisible());
+        CHECK(b->isEnabled());
     }
+    for (const char* id : {"do-fit", "do-add-pin", "do-add-wind"})
+        CHECK(empty.bench.findChild<QPushButton*>(QLatin1String(id)) == nullptr);
     empty.bench.open(kOtter);
     REQUIRE(waitFor([&] { return !empty.scene().actors.empty(); }));
     QApplication::processEvents();

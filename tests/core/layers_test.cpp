@@ -82,9 +82,9 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
                     const double u = static_cast<double>(noise()) / 4294967295.0;
                     const int end = static_cast<int>(noise() % 4);
                     s.layers.edit(0).values[std::string(spec.id)] = end == 0 ? spec.range.low
-                                                               : end == 1
-                                                                   ? spec.range.high
-                                                                   : spec.range.low + u * (spec.range.high - spec.range.low);
+                                                                    : end == 1
+                                                                        ? spec.range.high
+                                                                        : spec.range.low + u * (spec.range.high - spec.range.low);
                 } else if (spec.type == scene::SettingType::Axes) {
                     s.layers.edit(0).values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
                 }
@@ -522,7 +522,8 @@ TEST_CASE("the Scope's sag is the closed form's") {
     const auto actor = test::read(f / "a.glb");
     scene::Scene s = test::sceneWith(actor);
     test::addLayer(s, "strand", {"arm"}, {{"swing", 2.0}, {"gravity", 1.0}, {"end", 0.0}});
-    const auto r = measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*actor, s.layers[0]), actor->restPose());
+    const auto r =
+        measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*actor, s.layers[0]), actor->restPose());
     REQUIRE(r);
     double theta = 0;
     const double w = 4 * kPi, asked = kEarthGravity / (0.5 * w * w);
@@ -531,7 +532,8 @@ TEST_CASE("the Scope's sag is the closed form's") {
     CHECK(r->sagIsAngle);
     // A joint that moves sags by g / w^2.
     test::addLayer(s, "jiggle", {"arm"}, {{"swing", 2.0}, {"sag", 1.0}, {"move", std::string("y")}, {"turn", std::string()}});
-    const auto m = measure::response(*layers::findKind("jiggle"), layers::LayerContext::bare(*actor, s.layers[1]), actor->restPose());
+    const auto m =
+        measure::response(*layers::findKind("jiggle"), layers::LayerContext::bare(*actor, s.layers[1]), actor->restPose());
     REQUIRE(m);
     CHECK_FALSE(m->sagIsAngle);
     CHECK(m->sag == Approx(kEarthGravity / (w * w)).epsilon(0.01));

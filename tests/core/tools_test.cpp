@@ -56,7 +56,8 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     // Most of what a thigh alone moves lies inside its capsule or near its surface.
     const int thigh = a.skeleton.find("thigh_L");
     const physics::Body body =
-        layers::bodyOf(scene::numbersOf(*of("thigh_L")), layers::placeCollider(scene::numbersOf(*of("thigh_L")), worlds[static_cast<std::size_t>(thigh)]));
+        layers::bodyOf(scene::numbersOf(*of("thigh_L")),
+                       layers::placeCollider(scene::numbersOf(*of("thigh_L")), worlds[static_cast<std::size_t>(thigh)]));
     rig::PosedVertices posed;
     int inside = 0, all = 0;
     for (const rig::MeshInstance& in : a.instances)
@@ -73,8 +74,9 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     REQUIRE(all > 50);
     CHECK(inside > 0.85 * all);
     const auto ends = [&](const scene::Collider& c) {
-        const physics::Body b =
-            layers::bodyOf(scene::numbersOf(c), layers::placeCollider(scene::numbersOf(c), worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
+        const physics::Body b = layers::bodyOf(
+            scene::numbersOf(c),
+            layers::placeCollider(scene::numbersOf(c), worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
         return std::pair(b.a, b.b);
     };
     const double middle = worlds[static_cast<std::size_t>(a.skeleton.find("hips"))].t.x();
@@ -330,8 +332,8 @@ TEST_CASE("a feel means the same on a mouse and on a whale") {
         scene::Scene s = test::sceneWith(test::chainActor({.bones = 5, .length = length}));
         test::addLayer(s, "strand", {"bone_1"});
         layers::applyFeel(feel, s.layers.edit(0));
-        const auto r =
-            measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]), s.actors[0].actor->restPose());
+        const auto r = measure::response(*layers::findKind("strand"), layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]),
+                                         s.actors[0].actor->restPose());
         REQUIRE(r);
         swings.push_back(r->swing);
     }
@@ -401,7 +403,8 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
             w.overshoot = over * before->overshoot;
             w.peakTime = time * before->peakTime;
             scene::Layer after = start;
-            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w)) after.values[id] = v;
+            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w))
+                after.values[id] = v;
             const auto r = measure::response(kind, layers::LayerContext::bare(*s.actors[0].actor, after), pose);
             INFO(start.kind << " asked " << w.overshoot << " at " << w.peakTime << ", got " << r->overshoot << " at "
                             << r->peakTime);
@@ -412,7 +415,8 @@ TEST_CASE("the settings follow a dragged answer, by measurement") {
             measure::Wanted w;
             const double asked = w.sag = sag * radians(4);
             scene::Layer after = start;
-            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w)) after.values[id] = v;
+            for (const auto& [id, v] : measure::settingsFor(kind, layers::LayerContext::bare(*s.actors[0].actor, start), pose, w))
+                after.values[id] = v;
             const auto r = measure::response(kind, layers::LayerContext::bare(*s.actors[0].actor, after), pose);
             INFO(start.kind << " sag asked " << degrees(asked) << " got " << degrees(r->sag));
             CHECK(r->sag == Approx(asked).margin(radians(0.15)));
@@ -450,8 +454,8 @@ TEST_CASE("the Scope can watch one joint of a strand, or another of a jiggle's")
     test::addLayer(s, "jiggle", {"ear_L", "tail_04"});
     const rig::Actor& a = *s.actors[0].actor;
     const auto at = [&](std::size_t layer, const char* joint) {
-        const auto r = measure::response(*layers::findKind(s.layers[layer].kind), layers::LayerContext::bare(a, s.layers[layer]), a.restPose(), {},
-                                         joint ? a.skeleton.find(joint) : rig::kNoJoint);
+        const auto r = measure::response(*layers::findKind(s.layers[layer].kind), layers::LayerContext::bare(a, s.layers[layer]),
+                                         a.restPose(), {}, joint ? a.skeleton.find(joint) : rig::kNoJoint);
         REQUIRE(r);
         return *r;
     };

@@ -48,11 +48,12 @@ void want(bool so, const char* what) {
 /// Small enough a shot that a fuzzer gets somewhere in a second.
 bool isSmall(const scene::Scene& s) {
     std::size_t work = 0, bodies = s.colliders.size() + 1;
+    std::size_t frames = static_cast<std::size_t>(s.frames(s.shot()));
+    for (const scene::Shot& shot : s.shots) frames = std::max(frames, static_cast<std::size_t>(s.frames(shot)));
     for (const scene::ActorEntry& a : s.actors) {
-        std::size_t frames = static_cast<std::size_t>(s.grid(a).frames);
         for (const rig::Clip& c : a.actor->clips)
-            frames = std::max(frames, static_cast<std::size_t>(rig::FrameGrid::covering(c, s.fps).frames));
-        work += frames * static_cast<std::size_t>(a.actor->skeleton.size()) * (a.actor->clips.size() + 1);
+            frames = std::max(frames, static_cast<std::size_t>(rig::FrameGrid::covering(c, s.shot().fps).frames));
+        work += frames * static_cast<std::size_t>(a.actor->skeleton.size()) * (s.shots.size() + 1);
     }
     return work * (s.layers.size() + 1) * bodies < 200000 && s.actors.size() < 20;
 }

@@ -155,7 +155,7 @@ double softStop(double v, double low, double high) {
     return std::copysign(most * (kKnee + (1 - kKnee) * std::tanh((a / most - kKnee) / (1 - kKnee))), v);
 }
 
-constexpr double kOpen = 1e30;  // no stop is set
+constexpr double kOpen = 1e30;        // no stop is set
 constexpr double kFarthestShift = 4;  // actor heights: no soft spring under gravity shifts farther
 
 /// Per axis of the chosen frame: whether it is free, its share, and its stops.
@@ -404,8 +404,9 @@ const LayerKind kJiggleKind{
     .id = "jiggle",
     .label = "Jiggle",
     .help = "One or many joints on springs, moving and turning about their animated place: ears, cheeks, bellies, pouches.",
-    .glyph = "M8.8 12a3.2 3.2 0 1 0 6.4 0a3.2 3.2 0 1 0 -6.4 0 M17.4 7.5a7 7 0 0 0 -10.8 0 M6.6 16.5a7 7 0 0 0 10.8 0 "
-             "M17.5 2.5a11 11 0 0 0 -11 0 M6.5 21.5a11 11 0 0 0 11 0",
+    .glyph =
+        "M8.8 12a3.2 3.2 0 1 0 6.4 0a3.2 3.2 0 1 0 -6.4 0 M17.4 7.5a7 7 0 0 0 -10.8 0 M6.6 16.5a7 7 0 0 0 10.8 0 "
+        "M17.5 2.5a11 11 0 0 0 -11 0 M6.5 21.5a11 11 0 0 0 11 0",
     .takes = Takes::Joints,
     .settings = kSettings,
     .problem = problem,

@@ -330,7 +330,8 @@ bool StrandMover::bodiesAreQuick(double dt) const {
     for (std::size_t i = 0; i < m_colliders.size(); ++i) {
         const Ridden& r = m_colliders[i];
         // What none of the strands can reach does not matter, however fast it is.
-        if (std::all_of(m_strands.begin(), m_strands.end(), [&](const Strand& each) { return each.far[i] || each.passes[i]; })) continue;
+        if (std::all_of(m_strands.begin(), m_strands.end(), [&](const Strand& each) { return each.far[i] || each.passes[i]; }))
+            continue;
         if ((r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.numbers)) return true;
     }
     return false;
@@ -494,8 +495,7 @@ void StrandMover::findReachable() {
     for (Strand& s : m_strands) {
         s.far.assign(m_colliders.size(), false);
         // All of the strand lies within its length of its base, all through the frame.
-        const double reach = s.plan.length * reachOf(*m_settings) +
-                             (s.felt.place - s.before.place).norm();
+        const double reach = s.plan.length * reachOf(*m_settings) + (s.felt.place - s.before.place).norm();
         const Vec3 base = s.base.place;
         for (std::size_t i = 0; i < m_colliders.size(); ++i) {
             const Ridden& r = m_colliders[i];
@@ -567,8 +567,8 @@ std::vector<std::string> StrandMover::remarks() const {
         const bool starts = r.first.depth > kWorthSaying * m_height;
         if (!starts && !(r.deepest.depth > kWorthSaying * m_height)) continue;
         const auto& where = starts ? r.first : r.deepest;
-        std::string s = "\"" + m_skeleton.label(where.joint) + "\" " + (starts ? "starts" : "stands") + " inside \"" +
-                        r.name + "\", " + mm(where.depth);
+        std::string s = "\"" + m_skeleton.label(where.joint) + "\" " + (starts ? "starts" : "stands") + " inside \"" + r.name +
+                        "\", " + mm(where.depth);
         if (!starts) s += " at frame " + std::to_string(where.frame + 1);
         out.push_back(s + ": the animated pose is that deep");
     }

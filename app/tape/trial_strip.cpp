@@ -1,9 +1,8 @@
-#include "app/tuner/trial_strip.h"
+#include "app/tape/trial_strip.h"
 
 #include <QEvent>
-#include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
-#include <QVBoxLayout>
 
 #include "app/look/theme.h"
 
@@ -24,12 +23,16 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
       m_speed(new Slider),
       m_more(new QWidget) {
     setAccessibleName(tr("Trials"));
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(0, 2, 0, 4);
-    all->setSpacing(4);
-    auto* top = new QGridLayout;
-    top->setSpacing(3);
-    int k = 0;
+    // Beside the shot whose clip it stands in for.
+    auto* all = new QHBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(3);
+    auto* heading = new QLabel(tr("Try"));
+    heading->setObjectName(QStringLiteral("soft"));
+    all->addWidget(heading);
+    auto* more = new QHBoxLayout(m_more);
+    more->setContentsMargins(6, 0, 0, 0);
+    more->setSpacing(4);
     for (const rig::TrialMove& m : rig::trialMoves()) {
         auto* b = new QToolButton;
         b->setObjectName(QStringLiteral("chip"));
@@ -37,18 +40,13 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
         b->setCheckable(true);
         b->setAccessibleName(tr("Trial: %1").arg(qs(m.label)));
         b->setProperty("help", qs(m.help));
-        b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
         b->installEventFilter(this);
-        b->setFont(look::textFont(8));
+        b->setFont(look::textFont(8.5));
         b->setToolTip(tr("Trial: %1").arg(qs(m.help)));
-        top->addWidget(b, 0, k++);
+        all->addWidget(b);
         m_moves[qs(m.id)] = b;
         connect(b, &QToolButton::clicked, this, [this, id = qs(m.id)] { choose(id); });
     }
-    all->addLayout(top);
-    auto* more = new QGridLayout(m_more);
-    more->setContentsMargins(0, 0, 0, 0);
-    more->setSpacing(4);
     m_size->setRange({0.1, 3}, false);
     m_size->setAccessibleName(tr("Size of the trial"));
     m_speed->setRange({0.25, 3}, false);
@@ -58,14 +56,14 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     m_joint->setCheckable(true);
     m_joint->setProperty("help", tr("Moves the joint last selected instead of the whole actor."));
     m_joint->installEventFilter(this);
-    int column = 0;
     for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
         auto* l = new QLabel(text);
         l->setObjectName(QStringLiteral("soft"));
-        more->addWidget(l, 0, column++);
-        more->addWidget(slider, 0, column++);
+        slider->setFixedWidth(74);
+        more->addWidget(l);
+        more->addWidget(slider);
     }
-    more->addWidget(m_joint, 0, column);
+    more->addWidget(m_joint);
     all->addWidget(m_more);
     connect(m_size, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.size = v; }); });
     connect(m_speed, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.speed = v; }); });

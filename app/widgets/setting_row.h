@@ -8,8 +8,8 @@
 #include <QToolButton>
 #include <QWidget>
 
-#include "app/tuner/profile_edit.h"
-#include "app/tuner/slider.h"
+#include "app/widgets/profile_edit.h"
+#include "app/widgets/slider.h"
 
 namespace nutatio::app {
 
@@ -17,8 +17,7 @@ namespace nutatio::app {
 class SettingRow : public QWidget {
     Q_OBJECT
   public:
-    /// `toggles`: leave room for the key and profile buttons even where this setting has none, so that rows line up.
-    explicit SettingRow(const scene::SettingSpec& spec, bool toggles = true, QWidget* parent = nullptr);
+    explicit SettingRow(const scene::SettingSpec& spec, QWidget* parent = nullptr);
     const scene::SettingSpec& spec() const { return m_spec; }
     void show(const scene::Value& value);
     /// Whether the setting has keys, and one at this very frame.
@@ -46,10 +45,13 @@ class SettingRow : public QWidget {
   protected:
     void enterEvent(QEnterEvent*) override;
     void leaveEvent(QEvent*) override;
+    void changeEvent(QEvent* e) override;
     bool eventFilter(QObject* o, QEvent* e) override;
 
   private:
     void buildNumber(QHBoxLayout* row);
+    bool dragNumber(QEvent* e);
+    void drawToggles();
     void buildAxes(QHBoxLayout* top);
     void buildJoints(QHBoxLayout* top);
     void buildChoice(QHBoxLayout* top);
@@ -57,7 +59,6 @@ class SettingRow : public QWidget {
     void typed();
 
     const scene::SettingSpec m_spec;
-    const bool m_toggles;
     double m_shown = 1;  // shown = stored x this
     QLabel* m_label;
     QLineEdit* m_field = nullptr;
@@ -68,6 +69,10 @@ class SettingRow : public QWidget {
     std::vector<std::pair<std::string, std::string>> m_colliders;
     QToolButton* m_axes[3] = {nullptr, nullptr, nullptr};
     scene::Value m_value;
+    Keyed m_keyed = Keyed::No;
+    QString m_gesture;  // of a drag on the number
+    double m_pressed = 0, m_last = 0;
+    bool m_pulls = false;
 };
 
 }  // namespace nutatio::app

@@ -1,13 +1,14 @@
-#include "app/tuner/setting_row.h"
+#include "app/widgets/setting_row.h"
 
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMenu>
+#include <QMouseEvent>
 #include <QPainter>
 
 #include "app/look/theme.h"
-#include "app/tuner/arithmetic.h"
+#include "app/widgets/arithmetic.h"
 
 namespace nutatio::app {
 
@@ -28,19 +29,21 @@ QString number(double v) {
 }
 }  // namespace
 
-SettingRow::SettingRow(const scene::SettingSpec& spec, bool toggles, QWidget* parent)
-    : QWidget(parent), m_spec(spec), m_toggles(toggles), m_label(new QLabel(qs(spec.label))) {
+SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
+    : QWidget(parent), m_spec(spec), m_label(new QLabel(qs(spec.label))) {
     if (spec.unit == scene::Unit::Share) m_shown = 100;
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
     auto* row = new QHBoxLayout;
     all->addLayout(row);
-    row->setContentsMargins(0, 2, 0, 2);
+    const bool isNumber = spec.type == scene::SettingType::Number;
+    row->setContentsMargins(0, isNumber ? 0 : 2, 0, isNumber ? 0 : 2);
     row->setSpacing(4);
+    m_label->setFont(look::textFont(9.5));
     m_label->setToolTip(tr("Double-click: back to the default"));
     m_label->installEventFilter(this);
-    row->addWidget(m_label, spec.type == scene::SettingType::Number ? 0 : 1);
+    row->addWidget(m_label, isNumber ? 0 : 1);
     switch (spec.type) {
         case scene::SettingType::Number:
             buildNumber(row);
@@ -62,15 +65,38 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, bool toggles, QWidget* pa
 }
 
 void SettingRow::buildNumber(QHBoxLayout* row) {
-    m_label->setFixedWidth(82);
-    m_slider = new Slider;
-    m_slider->setRange({m_spec.soft.low * m_shown, m_spec.soft.high * m_shown}, m_spec.curved);
-    m_slider->setAccessibleName(qs(m_spec.label));
-    row->addWidget(m_slider, 1);
+    // Words above, the slider below over the whole width: a hand needs the way more than the words do.
+    m_label->setFixedHeight(13);
+    const auto toggle = [&](const QString& name, const QString& hint) {
+        auto* b = new QToolButton;
+        b->setFixedSize(15, 13);
+        b->setIconSize(QSize(13, 13));
+        b->setObjectName(QStringLiteral("rowToggle"));
+        b->setAccessibleName(name);
+        b->setToolTip(hint);
+        b->setFocusPolicy(Qt::TabFocus);
+        row->addWidget(b);
+        return b;
+    };
+    if (m_spec.keyable) {
+        m_key = toggle(tr("Key %1").arg(qs(m_spec.label)), tr("Set a key at this frame, or take the one here away"));
+        connect(m_key, &QToolButton::clicked, this, &SettingRow::keyWanted);
+    }
+    if (m_spec.profiled) {
+        m_profileToggle = toggle(tr("Profile of %1").arg(qs(m_spec.label)), tr("How it varies from root to tip"));
+        m_profile = new ProfileEdit;
+        m_profile->setAccessibleName(tr("Profile of %1, root to tip").arg(qs(m_spec.label)));
+        m_profile->hide();
+        connect(m_profileToggle, &QToolButton::clicked, this, [this] { m_profile->setVisible(!m_profile->isVisible()); });
+        connect(m_profile, &ProfileEdit::changed, this, &SettingRow::profileChanged);
+    }
+    row->addStretch(1);
     m_field = new QLineEdit;
-    m_field->setFont(look::figureFont());
+    m_field->setObjectName(QStringLiteral("value"));
+    m_field->setFont(look::figureFont(9));
     m_field->setAlignment(Qt::AlignRight);
-    m_field->setFixedWidth(58);
+    m_field->setFixedSize(64, 13);
+    m_field->setToolTip(tr("Type a number or a sum; or drag on it, with Shift in tenths"));
     m_field->setAccessibleName(qs(m_spec.label));
     m_field->installEventFilter(this);
     row->addWidget(m_field);
@@ -79,40 +105,49 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
                             : m_spec.unit == scene::Unit::Frames  ? tr("f")
                                                                   : qs(scene::unitText(m_spec.unit)));
     unit->setObjectName(QStringLiteral("soft"));
-    unit->setFixedWidth(m_spec.unit == scene::Unit::MetresPerSecond ? 26 : 16);
+    unit->setFont(look::textFont(9));
+    unit->setFixedSize(m_spec.unit == scene::Unit::MetresPerSecond ? 24 : 14, 13);
     row->addWidget(unit);
-    const auto toggle = [&](const QString& name, const QString& hint) {
-        auto* b = new QToolButton;
-        b->setFixedSize(16, 18);
-        b->setObjectName(QStringLiteral("rowToggle"));
-        b->setAccessibleName(name);
-        b->setToolTip(hint);
-        row->addWidget(b);
-        return b;
-    };
-    if (m_spec.keyable) {
-        m_key = toggle(tr("Key %1").arg(qs(m_spec.label)), tr("Set a key at this frame, or take the one here away"));
-        connect(m_key, &QToolButton::clicked, this, &SettingRow::keyWanted);
-        showKeys(Keyed::No);
-    } else if (m_toggles) {
-        row->addSpacing(21);
-    }
-    if (m_spec.profiled) {
-        m_profileToggle = toggle(tr("Profile of %1").arg(qs(m_spec.label)), tr("How it varies from root to tip"));
-        m_profile = new ProfileEdit;
-        m_profile->setAccessibleName(tr("Profile of %1, root to tip").arg(qs(m_spec.label)));
-        m_profile->hide();
-        layout()->addWidget(m_profile);
-        connect(m_profileToggle, &QToolButton::clicked, this, [this] { m_profile->setVisible(!m_profile->isVisible()); });
-        connect(m_profile, &ProfileEdit::changed, this, &SettingRow::profileChanged);
-        showProfile({});
-    } else if (m_toggles) {
-        row->addSpacing(21);
-    }
+    m_slider = new Slider;
+    m_slider->setSlim(true);
+    m_slider->setRange({m_spec.soft.low * m_shown, m_spec.soft.high * m_shown}, m_spec.curved);
+    m_slider->setAccessibleName(qs(m_spec.label));
+    layout()->addWidget(m_slider);
+    if (m_profile) layout()->addWidget(m_profile);
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);
     connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) {
         Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id));
     });
+    drawToggles();
+}
+
+bool SettingRow::dragNumber(QEvent* e) {
+    // A press that moves sideways pulls the number; one that does not is a click into the text.
+    constexpr double kWay = 3;
+    const auto* mouse = static_cast<QMouseEvent*>(e);
+    if (e->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton && !m_field->hasFocus()) {
+        m_pressed = m_last = mouse->globalPosition().x();
+        m_pulls = false;
+        m_gesture = Slider::newGesture();
+        m_field->setCursor(Qt::SizeHorCursor);
+        return true;
+    }
+    if (m_gesture.isEmpty()) return false;
+    if (e->type() == QEvent::MouseMove) {
+        const double x = mouse->globalPosition().x();
+        m_pulls |= std::abs(x - m_pressed) > kWay;
+        if (m_pulls) m_slider->nudge((x - m_last) * (mouse->modifiers() & Qt::ShiftModifier ? 0.1 : 1.0), m_gesture);
+        m_last = x;
+        return true;
+    }
+    if (e->type() != QEvent::MouseButtonRelease) return false;
+    m_gesture.clear();
+    m_field->setCursor(Qt::IBeamCursor);
+    if (!m_pulls) {
+        m_field->setFocus(Qt::MouseFocusReason);
+        m_field->selectAll();
+    }
+    return true;
 }
 
 void SettingRow::buildAxes(QHBoxLayout* top) {
@@ -189,40 +224,47 @@ void SettingRow::offer(const std::vector<std::pair<std::string, std::string>>& c
 }
 
 void SettingRow::showKeys(Keyed keyed) {
-    if (!m_key) return;
-    // A diamond: empty without keys, a dot in it between keys, full on one.
-    const look::Theme& t = look::theme();
-    QPixmap p(QSize(14, 14) * devicePixelRatioF());
-    p.setDevicePixelRatio(devicePixelRatioF());
-    p.fill(Qt::transparent);
-    QPainter paint(&p);
-    paint.setRenderHint(QPainter::Antialiasing);
-    const QPolygonF diamond({QPointF(7, 2.5), QPointF(11.5, 7), QPointF(7, 11.5), QPointF(2.5, 7)});
-    paint.setPen(QPen(keyed == Keyed::No ? t.inkSoft : t.persimmon, 1.2));
-    if (keyed == Keyed::Here) paint.setBrush(t.persimmon);
-    paint.drawPolygon(diamond);
-    paint.setBrush(t.persimmon);
-    if (keyed == Keyed::Between) paint.drawEllipse(QPointF(7, 7), 1.2, 1.2);
-    paint.end();
-    m_key->setIcon(QIcon(p));
+    if (keyed == m_keyed) return;
+    m_keyed = keyed;
+    drawToggles();
 }
 
 void SettingRow::showProfile(const scene::Profile& profile) {
-    if (!m_profile) return;
+    if (!m_profile || profile == m_profile->profile()) return;
     m_profile->setProfile(profile);
+    drawToggles();
+}
+
+/// Faint while they are off and the pointer is elsewhere: they cost the row no attention.
+void SettingRow::drawToggles() {
     const look::Theme& t = look::theme();
-    QPixmap p(QSize(14, 14) * devicePixelRatioF());
-    p.setDevicePixelRatio(devicePixelRatioF());
-    p.fill(Qt::transparent);
-    QPainter paint(&p);
-    paint.setRenderHint(QPainter::Antialiasing);
-    paint.setPen(QPen(profile.empty() ? t.inkSoft : t.persimmon, 1.4));
-    if (profile.empty())
-        paint.drawLine(QPointF(2, 7), QPointF(12, 7));
-    else
-        paint.drawPolyline(QPolygonF({QPointF(2, 3.5), QPointF(7, 6), QPointF(12, 11)}));
-    paint.end();
-    m_profileToggle->setIcon(QIcon(p));
+    const auto drawn = [&](QToolButton* button, const auto& draw) {
+        if (!button) return;
+        QPixmap p(QSize(13, 13) * devicePixelRatioF());
+        p.setDevicePixelRatio(devicePixelRatioF());
+        p.fill(Qt::transparent);
+        QPainter paint(&p);
+        paint.setRenderHint(QPainter::Antialiasing);
+        draw(paint);
+        paint.end();
+        button->setIcon(QIcon(p));
+    };
+    const QColor off = underMouse() ? t.ink : t.inkSoft;
+    // A diamond: empty without keys, a dot in it between keys, full on one.
+    drawn(m_key, [&](QPainter& paint) {
+        const QPolygonF diamond({QPointF(6.5, 2), QPointF(11, 6.5), QPointF(6.5, 11), QPointF(2, 6.5)});
+        paint.setPen(QPen(m_keyed == Keyed::No ? off : t.persimmon, 1.1));
+        if (m_keyed == Keyed::Here) paint.setBrush(t.persimmon);
+        paint.drawPolygon(diamond);
+        paint.setBrush(t.persimmon);
+        if (m_keyed == Keyed::Between) paint.drawEllipse(QPointF(6.5, 6.5), 1.2, 1.2);
+    });
+    drawn(m_profileToggle, [&](QPainter& paint) {
+        const bool flat = m_profile->profile().empty();
+        paint.setPen(QPen(flat ? off : t.persimmon, 1.3));
+        paint.drawPolyline(flat ? QPolygonF({QPointF(2, 6.5), QPointF(11, 6.5)})
+                                : QPolygonF({QPointF(2, 3), QPointF(6.5, 5.5), QPointF(11, 10)}));
+    });
 }
 
 void SettingRow::show(const scene::Value& value) {
@@ -252,7 +294,6 @@ void SettingRow::typed() {
     if (!m_field->isModified()) return;
     m_field->setModified(false);
     const auto v = arithmetic(m_field->text());
-    m_field->setObjectName(v ? QString() : QStringLiteral("wrong"));
     m_field->setStyleSheet(v ? QString() : QStringLiteral("border: 1px solid %1;").arg(look::theme().brick.name()));
     if (!v) {
         Q_EMIT hovered(tr("%1 wants a number, or a sum such as 2*1.5.").arg(qs(m_spec.label)));
@@ -266,10 +307,17 @@ void SettingRow::typed() {
     Q_EMIT changed(kept, {});
 }
 
+void SettingRow::changeEvent(QEvent* e) {
+    if (e->type() == QEvent::PaletteChange) drawToggles();
+    QWidget::changeEvent(e);
+}
+
 void SettingRow::enterEvent(QEnterEvent*) {
+    drawToggles();
     Q_EMIT hovered(qs(m_spec.help) + QStringLiteral(" ") + qs(m_spec.more));
 }
 void SettingRow::leaveEvent(QEvent*) {
+    drawToggles();
     Q_EMIT hovered({});
 }
 
@@ -278,6 +326,9 @@ bool SettingRow::eventFilter(QObject* o, QEvent* e) {
         Q_EMIT changed(scene::startValue(m_spec), {});
         return true;
     }
+    if (o == m_field && m_slider &&
+        (e->type() == QEvent::MouseButtonPress || e->type() == QEvent::MouseMove || e->type() == QEvent::MouseButtonRelease))
+        if (dragNumber(e)) return true;
     if (o == m_field && e->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
         e->accept();  // takes back what was typed; elsewhere it selects nothing
         return true;

@@ -1,4 +1,4 @@
-#include "app/tuner/arithmetic.h"
+#include "app/widgets/arithmetic.h"
 
 #include <cmath>
 

@@ -7,7 +7,7 @@
 
 #include "app/document/document.h"
 #include "app/document/session.h"
-#include "app/tuner/slider.h"
+#include "app/widgets/slider.h"
 
 namespace nutatio::app {
 

@@ -1,4 +1,4 @@
-#include "app/tuner/slider.h"
+#include "app/widgets/slider.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -12,11 +12,18 @@ namespace nutatio::app {
 
 namespace {
 constexpr int kEdge = 7;
-QString newGesture() {
+constexpr double kFine = 0.1;  // of the way, while Shift is held
+}  // namespace
+
+QString Slider::newGesture() {
     static int count = 0;
     return QStringLiteral("drag-%1").arg(++count);
 }
-}  // namespace
+
+void Slider::setSlim(bool slim) {
+    m_slim = slim;
+    updateGeometry();
+}
 
 Slider::Slider(QWidget* parent) : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
@@ -61,13 +68,14 @@ void Slider::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.rule, 1));
     for (int k = 0; k <= 10; ++k) {
         const double x = kEdge + k * 0.1 * (width() - 2 * kEdge);
-        p.drawLine(QPointF(x, y + 4), QPointF(x, y + (k % 5 == 0 ? 8 : 6)));
+        p.drawLine(QPointF(x, y + (m_slim ? 3 : 4)), QPointF(x, y + (m_slim ? (k % 5 == 0 ? 6 : 5) : k % 5 == 0 ? 8 : 6)));
     }
     p.setPen(QPen(m_grabbed ? t.persimmon : t.ink, 2.4, Qt::SolidLine, Qt::RoundCap));
     p.drawLine(m_soft.low < 0 ? zero : left, at);
     p.setBrush(m_grabbed ? t.persimmon : t.sheet);
     p.setPen(QPen(m_grabbed ? t.persimmon : hasFocus() ? t.lagoon : t.ink, hasFocus() ? 2 : 1.4));
-    p.drawRoundedRect(QRectF(at.x() - 4, y - 7, 8, 14), 3, 3);
+    const double tall = m_slim ? 11 : 14;
+    p.drawRoundedRect(QRectF(at.x() - 4, y - tall / 2, 8, tall), 3, 3);
     if (m_value > m_soft.high || m_value < m_soft.low) {
         // Beyond what the slider spans: said by an arrow rather than by a knob that lies.
         p.setPen(QPen(t.persimmon, 1.6));
@@ -76,24 +84,46 @@ void Slider::paintEvent(QPaintEvent*) {
     }
 }
 
-void Slider::follow(double x) {
+void Slider::follow(double x, bool fine) {
     const double raw = valueAt((x - kEdge) / std::max(1, width() - 2 * kEdge));
     // A pixel's worth of digits: what is shown is what is set.
-    const double grain = std::pow(10.0, std::floor(std::log10((m_soft.high - m_soft.low) / 200)));
+    double grain = std::pow(10.0, std::floor(std::log10((m_soft.high - m_soft.low) / 200)));
+    if (fine) grain *= kFine;
     m_value = std::round(raw / grain) * grain;
     update();
     Q_EMIT dragged(m_value, m_gesture);
+}
+
+void Slider::nudge(double pixels, const QString& gesture) {
+    if (gesture != m_gesture) {
+        m_gesture = gesture;
+        m_at = kEdge + shareOf(m_value) * (width() - 2 * kEdge);
+    }
+    m_at = std::clamp(m_at + pixels, static_cast<double>(kEdge), static_cast<double>(width() - kEdge));
+    follow(m_at, std::abs(pixels) < 1);
 }
 
 void Slider::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
     m_grabbed = true;
     m_gesture = newGesture();
-    follow(e->position().x());
+    m_last = e->position().x();
+    const double knobAt = kEdge + shareOf(m_value) * (width() - 2 * kEdge);
+    // Taken by its knob it stays where it is; elsewhere it comes to the pointer.
+    const bool held = std::abs(m_last - knobAt) <= 5 && m_value >= m_soft.low && m_value <= m_soft.high;
+    m_at = held ? knobAt : m_last;
+    if (held)
+        update();
+    else
+        follow(m_at, false);
 }
 
 void Slider::mouseMoveEvent(QMouseEvent* e) {
-    if (m_grabbed) follow(e->position().x());
+    if (!m_grabbed) return;
+    const bool fine = e->modifiers() & Qt::ShiftModifier;
+    m_at = std::clamp(m_at + (e->position().x() - m_last) * (fine ? kFine : 1.0), 0.0, static_cast<double>(width()));
+    m_last = e->position().x();
+    follow(m_at, fine);
 }
 
 void Slider::mouseReleaseEvent(QMouseEvent*) {

@@ -1,4 +1,4 @@
-#include "app/tuner/profile_edit.h"
+#include "app/widgets/profile_edit.h"
 
 #include <QMouseEvent>
 #include <QPainter>

@@ -1,0 +1,118 @@
+#include "app/tuner/attach_page.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+
+#include "app/look/theme.h"
+#include "layers/registry.h"
+
+namespace nutatio::app {
+
+namespace {
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+}  // namespace
+
+QString AttachPage::title(const Document& document, const Session& session) {
+    const Selection& s = session.selection();
+    if (document.scene().actors.empty()) return tr("Nothing open yet");
+    const scene::ActorEntry* a = document.scene().actor(s.actor);
+    if (!a || s.joints.empty()) return tr("No joint selected");
+    return QString::fromStdString(a->actor->skeleton.label(s.joints.front())) +
+           (s.joints.size() > 1 ? tr("  and %n more", nullptr, static_cast<int>(s.joints.size()) - 1) : QString());
+}
+
+AttachPage::AttachPage(const Document& document, const Session& session, QWidget* parent)
+    : QWidget(parent), m_rows(new QVBoxLayout(this)) {
+    m_rows->setContentsMargins(0, 0, 8, 0);
+    m_rows->setSpacing(2);
+    const Selection& s = session.selection();
+    if (document.scene().actors.empty()) {
+        buildEmpty();
+    } else {
+        const bool can = document.scene().actor(s.actor) && !s.joints.empty();
+        addText(can ? tr("Put a layer on the selection:")
+                    : tr("Click a joint on the stage, or choose one in the roster; C adds the chain below it. Then put a layer on "
+                         "it:"));
+        buildKinds(can);
+        buildColliders(can);
+        m_rows->addSpacing(12);
+        addText(tr("Hold the joint where it is, or let the air move:"));
+        addButtons({{QStringLiteral("add-pin"), tr("Pin")}}, can);
+        addButtons({{QStringLiteral("add-wind"), tr("Wind")}});
+    }
+    m_rows->addStretch(1);
+}
+
+void AttachPage::addText(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setWordWrap(true);
+    label->setObjectName(QStringLiteral("soft"));
+    label->setContentsMargins(0, 2, 0, 4);
+    m_rows->addWidget(label);
+}
+
+void AttachPage::addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    for (const auto& [id, text] : commands) {
+        auto* b = new QPushButton(text);
+        b->setObjectName(QStringLiteral("do-") + id);
+        b->setEnabled(can);
+        b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        row->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, id = id] { Q_EMIT commandWanted(id); });
+    }
+    m_rows->addLayout(row);
+}
+
+void AttachPage::buildEmpty() {
+    addText(tr("Open a character with its clips: glTF (.glb, .gltf) or BVH. Or look about on the night ferry's landing first."));
+    addButtons({{QStringLiteral("open"), tr("Open a character or a scene")}});
+    addButtons({{QStringLiteral("open-demo"), tr("Open the demo scene")}});
+    addButtons({{QStringLiteral("open-recent"), tr("Open a recent file")}});
+}
+
+void AttachPage::buildKinds(bool can) {
+    for (const layers::LayerKind* k : layers::kinds()) {
+        auto* b = new QPushButton(look::glyph(k->glyph, look::theme().ink), tr("Add %1").arg(qs(k->label)));
+        b->setObjectName(QStringLiteral("add-") + qs(k->id));
+        b->setEnabled(can);
+        b->setIconSize(QSize(20, 20));
+        b->setStyleSheet(QStringLiteral("text-align: left; padding: 7px 10px;"));
+        m_rows->addSpacing(4);
+        m_rows->addWidget(b);
+        addText(qs(k->help));
+        connect(b, &QPushButton::clicked, this, [this, id = std::string(k->id)] { Q_EMIT layerWanted(id); });
+    }
+}
+
+void AttachPage::buildColliders(bool can) {
+    m_rows->addSpacing(12);
+    addText(tr("Or a collider on the joint, for strands to keep clear of:"));
+    auto* shapes = new QGridLayout;
+    int cell = 0;
+    shapes->setSpacing(4);
+    const std::pair<scene::Shape, const char*> kinds[] = {{scene::Shape::Sphere, "circle"},
+                                                          {scene::Shape::Capsule, "cylinder"},
+                                                          {scene::Shape::Box, "box"},
+                                                          {scene::Shape::Plane, "square"}};
+    for (const auto& [shape, icon] : kinds) {
+        QString name = qs(scene::shapeName(shape));
+        name[0] = name[0].toUpper();
+        auto* b = new QPushButton(look::icon(QLatin1String(icon)), name);
+        b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        b->setEnabled(can);
+        shapes->addWidget(b, cell / 2, cell % 2);
+        ++cell;
+        connect(b, &QPushButton::clicked, this, [this, shape = shape] { Q_EMIT colliderWanted(shape); });
+    }
+    m_rows->addLayout(shapes);
+    m_rows->addSpacing(4);
+    addButtons({{QStringLiteral("fit"), tr("Fit colliders to the mesh")}});
+}
+
+}  // namespace nutatio::app

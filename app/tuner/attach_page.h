@@ -1,0 +1,33 @@
+// A page of the Tuner: what can be put on the selection, or what to do first.
+#pragma once
+
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include "app/document/document.h"
+#include "app/document/session.h"
+
+namespace nutatio::app {
+
+class AttachPage : public QWidget {
+    Q_OBJECT
+  public:
+    AttachPage(const Document& document, const Session& session, QWidget* parent = nullptr);
+    static QString title(const Document& document, const Session& session);
+
+  Q_SIGNALS:
+    void layerWanted(const std::string& kind);
+    void colliderWanted(scene::Shape shape);
+    void commandWanted(const QString& id);
+
+  private:
+    void addText(const QString& text);
+    void addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can = true);
+    void buildEmpty();
+    void buildKinds(bool can);
+    void buildColliders(bool can);
+
+    QVBoxLayout* m_rows;
+};
+
+}  // namespace nutatio::app

@@ -1,0 +1,281 @@
+#include "app/tuner/tuned_page.h"
+
+#include <QLabel>
+#include <QPushButton>
+
+#include "app/look/theme.h"
+#include "edit/edit.h"
+#include "layers/registry.h"
+#include "scene/items.h"
+
+namespace nutatio::app {
+
+namespace {
+
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+
+double heightOf(const scene::Scene& s, const scene::Owner& owner) {
+    std::string actor;
+    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) actor = c->actor;
+    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) actor = p->toActor;
+    if (const scene::ActorEntry* a = s.actor(actor)) return a->actor->height;
+    // In the world lengths are metres; what stands there is about as large as the first actor.
+    return s.actors.empty() ? 1 : s.actors.front().actor->height * s.actors.front().actor->metresPerUnit;
+}
+
+/// One sentence of what the thing is about, where a table does not say it.
+QString about(const scene::Scene& s, const scene::Owner& owner) {
+    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr)
+        return c->actor.empty()
+                   ? QObject::tr("It stands in the world.")
+                   : QObject::tr("It rides on %1; drag its handles on the stage.").arg(QString::fromStdString(c->joint));
+    if (owner.list == scene::List::Winds)
+        return QObject::tr("Drag the tip of its arrow on the stage to turn it, its ring to move it.");
+    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) {
+        const QString joint = QString::fromStdString(p->joint);
+        return QObject::tr("It holds %1 to %2.")
+            .arg(p->end ? QObject::tr("the end beyond %1").arg(joint) : joint,
+                 p->toActor.empty() ? QObject::tr("a place in the world") : QString::fromStdString(p->toJoint));
+    }
+    if (owner.list == scene::List::Actors) return QObject::tr("Where the actor stands in the world, in metres and degrees.");
+    return {};
+}
+
+}  // namespace
+
+QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
+    const scene::Tuned* t = s.tuned(owner);
+    if (!t) return {};
+    QString kind;
+    if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr) {
+        const layers::LayerKind* k = layers::findKind(l->kind);
+        kind = k ? qs(k->label) : QString::fromStdString(l->kind);
+    } else if (owner.list == scene::List::Colliders) {
+        kind = QString::fromStdString(t->text("shape"));
+    } else {
+        kind = qs(scene::listName(owner.list));
+        kind.chop(1);
+    }
+    return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
+}
+
+QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
+    const scene::Tuned* t = s.tuned(owner);
+    if (!t) return {};
+    QString out = qs(scene::listName(owner.list)) + u':' + QString::fromStdString(owner.id) + u'\n' + title(s, owner) + u'\n' +
+                  about(s, owner);
+    for (const scene::SettingSpec& spec : layers::tableOf(s, owner)) out += counts(spec, *t) ? u'1' : u'0';
+    if (owner.list == scene::List::Winds)
+        for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
+    return out;
+}
+
+TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, QMap<QString, bool>& folds, FeelsShelf* feels,
+                     QWidget* parent)
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_owner(std::move(owner)),
+      m_folds(folds),
+      m_all(new QVBoxLayout(this)),
+      m_rows(m_all),
+      m_feels(feels) {
+    m_all->setContentsMargins(0, 0, 6, 0);
+    m_all->setSpacing(0);
+    const scene::Scene& s = m_document.scene();
+    const scene::Tuned& tuned = *s.tuned(m_owner);
+    const scene::Table table = layers::tableOf(s, m_owner);
+    if (const QString text = about(s, m_owner); !text.isEmpty()) addText(text);
+    if (m_owner.list == scene::List::Layers) {
+        if (table.empty()) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
+        if (!table.empty()) {
+            beginGroup(tr("Feels"));
+            m_feels->show(s.layer(m_owner.id)->kind);
+            m_rows->addWidget(m_feels);
+            m_feels->setVisible(true);
+        }
+    }
+    const double height = heightOf(s, m_owner);
+    // What the layer is put on is chosen once: those rows, which head its table, stand last.
+    const auto first = m_owner.list == scene::List::Layers
+                           ? std::find_if(table.begin(), table.end(), [](const auto& spec) { return !spec.group.empty(); })
+                           : table.begin();
+    for (auto spec = first; spec != table.end(); ++spec) {
+        if (!spec->group.empty() && m_owner.list == scene::List::Layers) beginGroup(qs(spec->group));
+        if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
+    }
+    if (first != table.begin()) beginGroup(tr("Joints"));
+    for (auto spec = table.begin(); spec != first; ++spec)
+        if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
+    m_rows = m_all;
+    if (m_owner.list == scene::List::Winds) addChips();
+    if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
+        addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
+    if (m_owner.list == scene::List::Pins)
+        addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the joint last selected")},
+                    {QStringLiteral("pin-end"), tr("Hold the end")}});
+    m_all->addStretch(1);
+}
+
+void TunedPage::addText(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setWordWrap(true);
+    label->setObjectName(QStringLiteral("soft"));
+    label->setContentsMargins(0, 2, 0, 4);
+    m_rows->addWidget(label);
+}
+
+void TunedPage::addButtons(std::initializer_list<std::pair<QString, QString>> commands) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    row->setContentsMargins(0, 6, 0, 0);
+    for (const auto& [id, text] : commands) {
+        auto* b = new QPushButton(text);
+        b->setObjectName(QStringLiteral("do-") + id);
+        b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        row->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, id = id] { Q_EMIT commandWanted(id); });
+    }
+    m_rows->addLayout(row);
+}
+
+void TunedPage::addChips() {
+    addText(tr("Blows on:"));
+    for (const scene::Layer& l : m_document.scene().layers) {
+        auto* b = new QToolButton;
+        b->setObjectName(QStringLiteral("chip"));
+        b->setText(QString::fromStdString(l.name));
+        b->setCheckable(true);
+        m_chips[l.id] = b;
+        b->setAccessibleName(tr("Blows on %1").arg(b->text()));
+        m_rows->addWidget(b, 0, Qt::AlignLeft);
+        connect(b, &QToolButton::clicked, this, [this, layer = l.id](bool on) {
+            change(tr("Whom the wind blows on"), [&](scene::Scene& s) { edit::blowOn(s, m_owner.id, layer, on); });
+        });
+    }
+}
+
+void TunedPage::beginGroup(const QString& name) {
+    // What is seldom touched starts folded.
+    static const QStringList kFolded{tr("Joints"),  tr("Shares"), tr("Stops"),      tr("Shape"),
+                                     tr("Contact"), tr("Feels"),  tr("In the shot")};
+    const bool open = m_folds.value(name, !kFolded.contains(name));
+    auto* heading = new QToolButton;
+    heading->setObjectName(QStringLiteral("group"));
+    heading->setText(name);
+    heading->setCheckable(true);
+    heading->setChecked(open);
+    heading->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    heading->setAccessibleName(tr("Group: %1").arg(name));
+    auto* body = new QWidget;
+    m_rows = new QVBoxLayout(body);
+    m_rows->setContentsMargins(0, 0, 0, 0);
+    m_rows->setSpacing(0);
+    m_all->addWidget(heading);
+    m_all->addWidget(body);
+    m_groups[name] = heading;
+    const auto show = [this, heading, body, name](bool on) {
+        m_folds[name] = on;
+        heading->setIcon(look::icon(on ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+        body->setVisible(on);
+    };
+    heading->setIcon(look::icon(open ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+    body->setVisible(open);
+    connect(heading, &QToolButton::toggled, this, show);
+}
+
+void TunedPage::setOpen(const QString& group, bool open) {
+    if (QToolButton* b = m_groups.value(group)) b->setChecked(open);
+}
+
+void TunedPage::change(const QString& name, const std::function<void(scene::Scene&)>& how, const QString& gesture) {
+    m_document.edit(name, how, gesture);
+}
+
+QString TunedPage::what() const {
+    if (m_owner.list == scene::List::Layers) return {};
+    QString list = qs(scene::listName(m_owner.list));
+    list.chop(1);
+    list[0] = list[0].toUpper();
+    return list + u' ';
+}
+
+void TunedPage::addRow(const scene::SettingSpec& spec) {
+    auto* row = new SettingRow(spec);
+    m_rows->addWidget(row);
+    m_byId[std::string(spec.id)] = row;
+    m_order.push_back(row);
+    connect(row, &SettingRow::hovered, this, &TunedPage::hovered);
+    const QString name = what() + (what().isEmpty() ? qs(spec.label) : qs(spec.label).toLower());
+    const auto set = [this, spec, name](const scene::Value& v, const QString& gesture) {
+        const int frame = m_held.frame(gesture, m_session.frame());
+        change(name, [&](scene::Scene& s) { edit::set(s, m_owner, spec.id, v, frame); }, gesture);
+    };
+    connect(row, &SettingRow::changed, this, set);
+    connect(row, &SettingRow::keyWanted, this, [this, spec, name] {
+        change(tr("Key %1").arg(name), [&](scene::Scene& s) { edit::toggleKey(s, m_owner, spec.id, m_session.frame()); });
+    });
+    connect(row, &SettingRow::profileChanged, this, [this, spec, name](const scene::Profile& profile, const QString& gesture) {
+        change(
+            tr("Profile of %1").arg(name),
+            [&](scene::Scene& s) {
+                scene::Tuned* t = s.tuned(m_owner);
+                if (!t) return;
+                if (profile.empty())
+                    t->profiles.erase(std::string(spec.id));
+                else
+                    t->profiles[std::string(spec.id)] = profile;
+            },
+            gesture);
+    });
+    connect(row, &SettingRow::selectionWanted, this, [this, set, spec] {
+        if (m_lastJoints.empty()) {
+            Q_EMIT hovered(tr("Select joints on the stage first, then come back to the layer."));
+            return;
+        }
+        if (spec.type == scene::SettingType::Joint)
+            set(m_lastJoints.front(), {});
+        else
+            set(m_lastJoints, {});
+    });
+}
+
+SettingRow* TunedPage::row(const std::string& setting) const {
+    const auto at = m_byId.find(setting);
+    return at == m_byId.end() ? nullptr : at->second;
+}
+
+SettingRow* TunedPage::firstKeyable() const {
+    for (SettingRow* r : m_order)
+        if (r->keyButton() && r->isVisible()) return r;
+    return nullptr;
+}
+
+void TunedPage::refresh() {
+    const scene::Scene& s = m_document.scene();
+    const scene::Tuned* t = s.tuned(m_owner);
+    if (!t) return;
+    std::vector<std::pair<std::string, std::string>> colliders;
+    for (const scene::Collider& c : s.colliders) colliders.emplace_back(c.id, c.name);
+    const int frame = m_session.frame();
+    for (const auto& [id, row] : m_byId) {
+        row->offer(colliders);
+        if (row->spec().type == scene::SettingType::Number)
+            row->show(s.numberAt(m_owner, id, frame));
+        else if (const auto at = t->values.find(id); at != t->values.end())
+            row->show(at->second);
+        const scene::Keys* keys = s.shot().keysOf(m_owner, id);
+        const bool here = keys && scene::keyAt(*keys, s.shot().timeOf(frame)) != keys->end();
+        row->showKeys(here ? SettingRow::Keyed::Here : keys ? SettingRow::Keyed::Between : SettingRow::Keyed::No);
+        const auto profile = t->profiles.find(id);
+        row->showProfile(profile == t->profiles.end() ? scene::Profile{} : profile->second);
+    }
+    if (m_owner.list == scene::List::Layers) m_feels->refresh();
+    if (const scene::Wind* w = m_owner.list == scene::List::Winds ? s.wind(m_owner.id) : nullptr)
+        for (const auto& [layer, chip] : m_chips)
+            chip->setChecked(w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), layer) != w->layers.end());
+}
+
+}  // namespace nutatio::app

@@ -1,0 +1,62 @@
+// A page of the Tuner: the settings of one thing, row by row from its table.
+#pragma once
+
+#include <QToolButton>
+#include <QVBoxLayout>
+#include <QWidget>
+#include <map>
+
+#include "app/document/document.h"
+#include "app/document/session.h"
+#include "app/tuner/feels_shelf.h"
+#include "app/widgets/held_frame.h"
+#include "app/widgets/setting_row.h"
+
+namespace nutatio::app {
+
+class TunedPage : public QWidget {
+    Q_OBJECT
+  public:
+    /// `folds` outlives the page: which groups of rows a person opened or folded. `feels`: put under a layer's own heading.
+    TunedPage(Document& document, Session& session, scene::Owner owner, QMap<QString, bool>& folds, FeelsShelf* feels,
+              QWidget* parent = nullptr);
+    const scene::Owner& owner() const { return m_owner; }
+    SettingRow* row(const std::string& setting) const;
+    /// The first row that can be keyed.
+    SettingRow* firstKeyable() const;
+    void refresh();
+    void setOpen(const QString& group, bool open);
+    /// References of the joints last selected, for rows that take them.
+    void setLastJoints(std::vector<std::string> joints) { m_lastJoints = std::move(joints); }
+    /// Whether a page for the same thing would look otherwise now.
+    static QString shape(const scene::Scene& scene, const scene::Owner& owner);
+    static QString title(const scene::Scene& scene, const scene::Owner& owner);
+
+  Q_SIGNALS:
+    void hovered(const QString& help);
+    void commandWanted(const QString& id);
+
+  private:
+    void addRow(const scene::SettingSpec& spec);
+    void beginGroup(const QString& name);
+    void addText(const QString& text);
+    void addButtons(std::initializer_list<std::pair<QString, QString>> commands);
+    void addChips();
+    void change(const QString& name, const std::function<void(scene::Scene&)>& how, const QString& gesture = {});
+    QString what() const;
+
+    Document& m_document;
+    Session& m_session;
+    scene::Owner m_owner;
+    QMap<QString, bool>& m_folds;
+    HeldFrame m_held;
+    QVBoxLayout *m_all, *m_rows;
+    QMap<QString, QToolButton*> m_groups;
+    std::map<std::string, SettingRow*> m_byId;
+    std::vector<SettingRow*> m_order;
+    std::map<std::string, QToolButton*> m_chips;  // of a wind: by layer
+    FeelsShelf* m_feels;
+    std::vector<std::string> m_lastJoints;
+};
+
+}  // namespace nutatio::app

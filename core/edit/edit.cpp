@@ -1,0 +1,327 @@
+#include "edit/edit.h"
+
+#include <algorithm>
+
+#include "layers/joint_worlds.h"
+#include "layers/registry.h"
+#include "rig/record.h"
+#include "scene/fit.h"
+#include "scene/items.h"
+
+namespace nutatio::edit {
+
+namespace {
+
+/// Every shot whose keys or cuts the change concerns, and no other.
+template <class Test, class Change>
+void eachShot(scene::Scene& s, const Test& concerns, const Change& change) {
+    for (std::size_t i = 0; i < s.shots.size(); ++i)
+        if (concerns(s.shots[i])) change(s.shots.edit(i));
+}
+
+template <class Item>
+std::string copyOf(scene::Scene& s, SharedList<Item>& list, const scene::Owner& owner, std::size_t after) {
+    const std::size_t at = list.find([&](const Item& x) { return x.id == owner.id; });
+    if (at == list.size()) return {};
+    Item copy = list[at];
+    copy.id = s.freshId(copy.id);
+    copy.name += " copy";
+    const std::string id = copy.id;
+    list.insert(after == 0 ? list.size() : at + after, std::move(copy));
+    eachShot(
+        s, [&](const scene::Shot& shot) { return shot.keysOf(owner) != nullptr; },
+        [&](scene::Shot& shot) { shot.keys[{owner.list, id}] = shot.keys[owner]; });
+    return id;
+}
+
+template <class Item>
+std::size_t eraseOf(SharedList<Item>& list, const std::string& id) {
+    return list.eraseIf([&](const Item& x) { return x.id == id; });
+}
+
+}  // namespace
+
+std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& actor, std::vector<std::string> joints) {
+    const layers::LayerKind* k = layers::findKind(kind);
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!k || !a || joints.empty()) return {};
+    std::string end;
+    if (k->takes == layers::Takes::Chains) {
+        // A chain hangs from the topmost joints chosen; a lone lower end says where to stop.
+        const rig::Skeleton& skeleton = a->actor->skeleton;
+        std::vector<int> chosen, tops;
+        for (const std::string& j : joints)
+            if (const int at = skeleton.find(j); at != rig::kNoJoint) chosen.push_back(at);
+        for (int j : chosen)
+            if (std::none_of(chosen.begin(), chosen.end(), [&](int o) { return o != j && skeleton.isBelow(j, o); }))
+                tops.push_back(j);
+        joints.clear();
+        for (int t : tops) joints.push_back(skeleton.reference(t));
+        if (tops.size() == 1 && chosen.size() > 1 && chosen.size() < skeleton.subtree(tops.front()).size()) {
+            std::vector<int> way;
+            for (int j : chosen)
+                if (auto path = skeleton.path(tops.front(), j); path.size() > way.size()) way = path;
+            end = skeleton.reference(way.back());
+        }
+    }
+    scene::Layer l = layers::newLayer(*k, s, *a, std::move(joints));
+    if (const scene::SettingSpec* row = k->setting(scene::Role::End); row && !end.empty()) l.set(row->id, end);
+    const std::string id = l.id;
+    s.layers.push_back(std::move(l));
+    return id;
+}
+
+void moveLayer(scene::Scene& s, const std::string& layer, int by) {
+    const std::size_t at = s.layers.find([&](const scene::Layer& l) { return l.id == layer; });
+    if (at == s.layers.size()) return;
+    s.layers.move(at, static_cast<std::size_t>(std::clamp(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
+}
+
+std::string duplicate(scene::Scene& s, const scene::Owner& owner) {
+    switch (owner.list) {
+        case scene::List::Layers:
+            return copyOf(s, s.layers, owner, 1);
+        case scene::List::Colliders:
+            return copyOf(s, s.colliders, owner, 0);
+        case scene::List::Winds:
+            return copyOf(s, s.winds, owner, 0);
+        case scene::List::Pins:
+            return copyOf(s, s.pins, owner, 0);
+        case scene::List::Actors:
+            return {};
+    }
+    return {};
+}
+
+std::string addCollider(scene::Scene& s, const std::string& actor, const std::string& joint, scene::Shape shape) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    const int j = a ? a->actor->skeleton.find(joint) : rig::kNoJoint;
+    if (j == rig::kNoJoint) return {};
+    scene::Collider c = scene::newCollider(s, *a, j, shape);
+    const std::string id = c.id;
+    s.colliders.push_back(std::move(c));
+    return id;
+}
+
+int fitColliders(scene::Scene& s, const std::string& actor) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return 0;
+    std::vector<scene::Collider> fitted = scene::fitColliders(s, *a, layers::swungJoints(s, *a));
+    for (scene::Collider& c : fitted) s.colliders.push_back(std::move(c));
+    return static_cast<int>(fitted.size());
+}
+
+void standInWorld(scene::Scene& s, const std::string& collider, const Affine& world) {
+    const scene::Collider* c = std::as_const(s).collider(collider);
+    const scene::ActorEntry* a = c ? std::as_const(s).actor(c->actor) : nullptr;
+    if (!a) return;
+    const scene::Placement stands = scene::placementOf(*a);
+    const scene::ColliderNumbers n = scene::numbersOf(*c);
+    const layers::ColliderPlace at = layers::placeCollider(n, world);
+    scene::Collider& hit = *s.collider(collider);
+    hit.actor.clear();
+    hit.joint.clear();
+    for (const char* length : {"radius", "radius_end", "length"}) hit.set(length, stands.metres * hit.number(length));
+    hit.setVector("size", stands.metres * n.size);
+    hit.setVector("offset", stands.toWorld(at.centre));
+    hit.setVector("turn", rotationVector(stands.turn * at.turn) * degrees(1));
+}
+
+std::string addWind(scene::Scene& s, const std::string& actor) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return {};
+    scene::Wind w = scene::newWind(s, *a);
+    const std::string id = w.id;
+    s.winds.push_back(std::move(w));
+    return id;
+}
+
+void blowOn(scene::Scene& s, const std::string& wind, const std::string& layer, bool on) {
+    if (!std::as_const(s).wind(wind)) return;
+    scene::Wind& w = *s.wind(wind);
+    // No list means every layer, those still to come too; taking one out spells the rest out.
+    std::vector<std::string> chosen = w.layers;
+    if (chosen.empty())
+        for (const scene::Layer& each : s.layers) chosen.push_back(each.id);
+    std::erase(chosen, layer);
+    if (on) chosen.push_back(layer);
+    if (chosen.size() == s.layers.size()) chosen.clear();
+    if (chosen.empty() && !on)
+        w.on = false;
+    else
+        w.layers = chosen;
+}
+
+std::string addPin(scene::Scene& s, const std::string& actor, int joint, const std::vector<Affine>& worlds) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return {};
+    scene::Pin p = scene::newPin(s, *a, joint, worlds);
+    const std::string id = p.id;
+    s.pins.push_back(std::move(p));
+    return id;
+}
+
+void pinTo(scene::Scene& s, const std::string& pin, const std::string& actor, const std::string& joint) {
+    if (!std::as_const(s).pin(pin) || !std::as_const(s).actor(actor)) return;
+    scene::Pin& p = *s.pin(pin);
+    p.toActor = actor;
+    p.toJoint = joint;
+    p.setVector("offset", Vec3::Zero());
+}
+
+void remove(scene::Scene& s, const scene::Owner& owner) {
+    std::size_t gone = 0;
+    switch (owner.list) {
+        case scene::List::Layers:
+            gone = eraseOf(s.layers, owner.id);
+            for (std::size_t i = 0; i < s.winds.size(); ++i) {
+                const auto& on = s.winds[i].layers;
+                if (std::find(on.begin(), on.end(), owner.id) == on.end()) continue;
+                scene::Wind& w = s.winds.edit(i);
+                std::erase(w.layers, owner.id);
+                // It blew on that layer alone: now on none, and not on all.
+                if (w.layers.empty()) w.on = false;
+            }
+            break;
+        case scene::List::Colliders:
+            gone = eraseOf(s.colliders, owner.id);
+            for (std::size_t i = 0; i < s.layers.size(); ++i)
+                for (const auto& [id, value] : s.layers[i].values) {
+                    const scene::SettingSpec* row = findRow(layers::tableOf(s, {scene::List::Layers, s.layers[i].id}), id);
+                    const auto* list = std::get_if<std::vector<std::string>>(&value);
+                    if (!row || row->type != scene::SettingType::Colliders || !list ||
+                        std::find(list->begin(), list->end(), owner.id) == list->end())
+                        continue;
+                    std::vector<std::string> left = *list;
+                    std::erase(left, owner.id);
+                    s.layers.edit(i).set(std::string(id), std::move(left));
+                    break;
+                }
+            break;
+        case scene::List::Winds:
+            gone = eraseOf(s.winds, owner.id);
+            break;
+        case scene::List::Pins:
+            gone = eraseOf(s.pins, owner.id);
+            break;
+        case scene::List::Actors: {
+            gone = eraseOf(s.actors, owner.id);
+            const auto of = [&](const auto& x) { return x.actor == owner.id; };
+            std::vector<scene::Owner> more;
+            for (const scene::Layer& l : s.layers)
+                if (of(l)) more.push_back({scene::List::Layers, l.id});
+            for (const scene::Collider& c : s.colliders)
+                if (of(c)) more.push_back({scene::List::Colliders, c.id});
+            for (const scene::Pin& p : s.pins)
+                if (of(p) || p.toActor == owner.id) more.push_back({scene::List::Pins, p.id});
+            for (const scene::Owner& o : more) remove(s, o);
+            s.shots.eraseIf([&](const scene::Shot& shot) { return shot.lead == owner.id; });
+            eachShot(
+                s, [&](const scene::Shot& shot) { return shot.clips.count(owner.id) > 0; },
+                [&](scene::Shot& shot) { shot.clips.erase(owner.id); });
+            if (!s.findShot(s.shown)) s.shown = s.shots.empty() ? "" : s.shots.front().id;
+            break;
+        }
+    }
+    if (gone == 0) return;
+    eachShot(
+        s, [&](const scene::Shot& shot) { return shot.keysOf(owner) != nullptr; },
+        [&](scene::Shot& shot) { shot.keys.erase(owner); });
+}
+
+void rename(scene::Scene& s, const scene::Owner& owner, const std::string& name) {
+    if (std::as_const(s).tuned(owner) && !name.empty()) s.tuned(owner)->name = name;
+}
+
+bool isOn(const scene::Scene& s, const scene::Owner& owner) {
+    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) return c->on;
+    if (const scene::Wind* w = owner.list == scene::List::Winds ? s.wind(owner.id) : nullptr) return w->on;
+    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) return p->on;
+    return std::as_const(s).tuned(owner) != nullptr;
+}
+
+void turnOn(scene::Scene& s, const scene::Owner& owner, bool on) {
+    if (isOn(s, owner) == on) return;
+    if (scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) c->on = on;
+    if (scene::Wind* w = owner.list == scene::List::Winds ? s.wind(owner.id) : nullptr) w->on = on;
+    if (scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) p->on = on;
+}
+
+void set(scene::Scene& s, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame) {
+    if (!std::as_const(s).tuned(owner)) return;
+    if (const double* number = std::get_if<double>(&value))
+        s.setNumber(owner, setting, frame, *number);
+    else
+        s.tuned(owner)->set(setting, value);
+}
+
+void toggleKey(scene::Scene& s, const scene::Owner& owner, std::string_view setting, int frame) {
+    if (!std::as_const(s).tuned(owner)) return;
+    const std::string id(setting);
+    const double value = s.numberAt(owner, setting, frame);
+    scene::Shot& shot = s.editShot();
+    scene::Keys& keys = shot.keys[owner][id];
+    const double time = shot.timeOf(frame);
+    const auto here = scene::keyAt(keys, time);
+    if (here == keys.end()) {
+        scene::putKey(keys, time, value);
+        return;
+    }
+    keys.erase(here);
+    if (!keys.empty()) return;
+    shot.keys[owner].erase(id);
+    if (shot.keys[owner].empty()) shot.keys.erase(owner);
+    s.tuned(owner)->set(setting, value);
+}
+
+void markCut(scene::Scene& s, int frame) {
+    scene::Shot& shot = s.editShot();
+    const auto at = std::find_if(shot.cuts.begin(), shot.cuts.end(), [&](double c) { return shot.frameOf(c) == frame; });
+    if (at != shot.cuts.end()) {
+        shot.cuts.erase(at);
+        return;
+    }
+    shot.cuts.push_back(shot.timeOf(frame));
+    std::sort(shot.cuts.begin(), shot.cuts.end());
+}
+
+void showShot(scene::Scene& s, const std::string& shot) {
+    if (const scene::Shot* found = s.findShot(shot)) s.shown = found->id;
+}
+
+void playClip(scene::Scene& s, const std::string& actor, const std::string& clip) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    const int wanted = a ? a->actor->findClip(clip) : -1;
+    if (wanted < 0) return;
+    for (const scene::Shot& shot : s.shots)
+        if (shot.lead == actor && s.clipOf(shot, *a) == wanted) {
+            s.shown = shot.id;
+            return;
+        }
+    scene::Shot fresh;
+    fresh.name = a->actor->clipLabel(wanted);
+    if (s.findShot(fresh.name)) fresh.name = a->name + " " + fresh.name;
+    fresh.id = s.freshId("shot-" + fresh.name);
+    fresh.fps = s.shot().fps;
+    fresh.lead = actor;
+    fresh.clips = s.shot().clips;
+    fresh.clips[actor] = scene::clipReference(*a->actor, wanted);
+    s.shown = fresh.id;
+    s.shots.push_back(std::move(fresh));
+}
+
+void setRate(scene::Scene& s, double fps) {
+    s.editShot();
+    eachShot(s, [&](const scene::Shot& shot) { return shot.fps != fps; }, [&](scene::Shot& shot) { shot.fps = fps; });
+}
+
+void addClip(scene::Scene& s, const std::string& actor, rig::Clip clip) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return;
+    const std::string name = clip.name;
+    const auto with = rig::withClip(*a->actor, std::move(clip));
+    s.actor(actor)->actor = with;
+    playClip(s, actor, name);
+}
+
+}  // namespace nutatio::edit

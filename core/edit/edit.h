@@ -1,0 +1,57 @@
+// What can be done to a scene, as plain functions: the application's commands and the command line call these. Each leaves the
+// scene as it is when what it names is not there.
+#pragma once
+
+#include "layers/layer_kind.h"
+#include "scene/scene.h"
+
+namespace nutatio::edit {
+
+/// A layer of `kind` on joints (references) of an actor, above the others. Returns its id, empty when it cannot be made.
+std::string addLayer(scene::Scene& scene, std::string_view kind, const std::string& actor, std::vector<std::string> joints);
+/// Moves a layer up (above 0) or down the stack by so many places.
+void moveLayer(scene::Scene& scene, const std::string& layer, int by);
+/// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
+std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
+
+/// A collider on a joint. Returns its id.
+std::string addCollider(scene::Scene& scene, const std::string& actor, const std::string& joint, scene::Shape shape);
+/// Colliders fitted to the mesh of an actor; returns how many.
+int fitColliders(scene::Scene& scene, const std::string& actor);
+/// Leaves a collider standing in the world where it is when the joint it rides on is at `world` [units of its actor].
+void standInWorld(scene::Scene& scene, const std::string& collider, const Affine& world);
+
+/// A wind beside an actor. Returns its id.
+std::string addWind(scene::Scene& scene, const std::string& actor);
+/// Lets a wind blow on a layer or not. A wind for nobody is a wind that is off.
+void blowOn(scene::Scene& scene, const std::string& wind, const std::string& layer, bool on);
+
+/// A pin that holds a joint where `worlds` have it [units of its actor]. Returns its id.
+std::string addPin(scene::Scene& scene, const std::string& actor, int joint, const std::vector<Affine>& worlds);
+/// Holds it to a joint of any actor.
+void pinTo(scene::Scene& scene, const std::string& pin, const std::string& actor, const std::string& joint);
+
+/// Takes something away, with all that refers to it.
+void remove(scene::Scene& scene, const scene::Owner& owner);
+void rename(scene::Scene& scene, const scene::Owner& owner, const std::string& name);
+/// Switches a collider, wind or pin on or off.
+void turnOn(scene::Scene& scene, const scene::Owner& owner, bool on);
+bool isOn(const scene::Scene& scene, const scene::Owner& owner);
+
+/// A value for a frame of the shot on show: a key there where the setting has keys, else its plain value.
+void set(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame);
+/// Sets a key at a frame, or takes the one there away; the last one leaves its value behind.
+void toggleKey(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, int frame);
+/// Marks a cut at a frame of the shot on show, or takes it away.
+void markCut(scene::Scene& scene, int frame);
+
+/// Shows a shot.
+void showShot(scene::Scene& scene, const std::string& shot);
+/// Shows the first shot that an actor leads with a clip, or makes one.
+void playClip(scene::Scene& scene, const std::string& actor, const std::string& clip);
+/// The rate of every shot; keys and cuts stay where they are in seconds.
+void setRate(scene::Scene& scene, double fps);
+/// A clip that was made here, as one of the actor's, and a shot of it, which is shown.
+void addClip(scene::Scene& scene, const std::string& actor, rig::Clip clip);
+
+}  // namespace nutatio::edit
