@@ -34,9 +34,10 @@ AttachPage::AttachPage(const Document& document, const Session& session, QWidget
         buildEmpty();
     } else {
         const bool can = document.scene().actor(s.actor) && !s.joints.empty();
-        addText(can ? tr("Put a layer on the selection:")
-                    : tr("Click a joint on the stage, or choose one in the roster; C adds the chain below it. Then put a layer on "
-                         "it:"));
+        addText(
+            can ? tr("Put a layer on the selection:")
+                : tr("Click a joint on the stage, or choose one in the roster; C adds the chain below it. Then put a layer on "
+                     "it:"));
         buildKinds(can);
         buildColliders(can);
         m_rows->addSpacing(12);

@@ -211,7 +211,8 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
     const QString name = what() + (what().isEmpty() ? qs(spec.label) : qs(spec.label).toLower());
     const auto set = [this, spec, name](const scene::Value& v, const QString& gesture) {
         const int frame = m_held.frame(gesture, m_session.frame());
-        change(name, [&](scene::Scene& s) { edit::set(s, m_owner, spec.id, v, frame); }, gesture);
+        change(
+            name, [&](scene::Scene& s) { edit::set(s, m_owner, spec.id, v, frame); }, gesture);
     };
     connect(row, &SettingRow::changed, this, set);
     connect(row, &SettingRow::keyWanted, this, [this, spec, name] {

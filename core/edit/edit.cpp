@@ -30,7 +30,9 @@ std::string copyOf(scene::Scene& s, SharedList<Item>& list, const scene::Owner& 
     list.insert(after == 0 ? list.size() : at + after, std::move(copy));
     eachShot(
         s, [&](const scene::Shot& shot) { return shot.keysOf(owner) != nullptr; },
-        [&](scene::Shot& shot) { shot.keys[{owner.list, id}] = shot.keys[owner]; });
+        [&](scene::Shot& shot) {
+            shot.keys[{owner.list, id}] = shot.keys[owner];
+        });
     return id;
 }
 
@@ -312,7 +314,8 @@ void playClip(scene::Scene& s, const std::string& actor, const std::string& clip
 
 void setRate(scene::Scene& s, double fps) {
     s.editShot();
-    eachShot(s, [&](const scene::Shot& shot) { return shot.fps != fps; }, [&](scene::Shot& shot) { shot.fps = fps; });
+    eachShot(
+        s, [&](const scene::Shot& shot) { return shot.fps != fps; }, [&](scene::Shot& shot) { shot.fps = fps; });
 }
 
 void addClip(scene::Scene& s, const std::string& actor, rig::Clip clip) {

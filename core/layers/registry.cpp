@@ -1,7 +1,6 @@
 #include "layers/registry.h"
 
 #include <algorithm>
-#include <array>
 #include <charconv>
 #include <nlohmann/json.hpp>
 
@@ -12,7 +11,7 @@
 namespace nutatio::layers {
 
 namespace {
-const std::array<const LayerKind*, 2> kKinds{
+constexpr const LayerKind* kKinds[] = {
     &kStrandKind,
     &kJiggleKind,
 };
@@ -191,8 +190,8 @@ std::span<const LayerKind* const> kinds() {
 }
 
 const LayerKind* findKind(std::string_view id) {
-    const auto at = std::find_if(kKinds.begin(), kKinds.end(), [&](const LayerKind* k) { return k->id == id; });
-    return at == kKinds.end() ? nullptr : *at;
+    const auto at = std::find_if(std::begin(kKinds), std::end(kKinds), [&](const LayerKind* k) { return k->id == id; });
+    return at == std::end(kKinds) ? nullptr : *at;
 }
 
 scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner) {

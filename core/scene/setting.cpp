@@ -77,6 +77,7 @@ double keyedAt(const Keys& keys, double time) {
         return a * b > 0 ? 2 * a * b / (a + b) : 0.0;
     };
     const KeyAt &a = keys[k - 1], &b = keys[k];
+    if (a.value == b.value) return a.value;  // both slopes are level, and the sum below would round
     const double wide = b.at - a.at, u = (time - a.at) / wide;
     const Hermite h(u);
     return h.p0 * a.value + h.m0 * wide * slope(k - 1) + h.p1 * b.value + h.m1 * wide * slope(k);

@@ -124,6 +124,9 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
     if (id == "pull_heading") values["pull_tilt"] = 40.0;
     if (id == "catch") s.winds.push_back(scene::newWind(s, s.actors[0]));
+    if (id == "travel") values["move"] = std::string("xyz");
+    if (id == "group") values["form"] = std::string("noise");
+    if (id == "phase_step") values[std::string(kind.target())] = std::vector<std::string>{"bone_2", "bone_3"};
     if (id == "twist") values["stiff_twist"] = 0.0;
     if (id == "stretch_swing") values["stretch"] = 0.3;
     if (id == "radius") {

@@ -1,0 +1,159 @@
+// The bench's commands: each is in Ctrl+K at once.
+#include "app/bench/bench.h"
+#include "app/look/theme.h"
+#include "edit/edit.h"
+#include "layers/registry.h"
+#include "scene/items.h"
+
+#include <QApplication>
+#include <QSettings>
+
+namespace nutatio::app {
+
+namespace {
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+}  // namespace
+
+QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
+                    const std::function<void()>& act) {
+    auto* a = new QAction(text, this);
+    a->setShortcut(key);
+    if (!icon.isEmpty()) a->setIcon(look::icon(icon));
+    if (!key.isEmpty()) a->setToolTip(QStringLiteral("%1 (%2)").arg(text, key.toString(QKeySequence::NativeText)));
+    connect(a, &QAction::triggered, this, act);
+    addAction(a);
+    m_actions[id] = a;
+    m_order << a;
+    return a;
+}
+
+void Bench::makeFileCommands() {
+    add("open", tr("Open a character or a scene"), QKeySequence::Open, "folder-open", [this] { openDialog(false); });
+    add("bring-in", tr("Bring in another actor"), {}, "plus", [this] { openDialog(true); });
+    add("open-demo", tr("Open the demo scene"), {}, "ship", [this] { openDemo(); });
+    add("open-recent", tr("Open a recent file"), {}, "history", [this] { openRecent(); });
+    add("save", tr("Save the scene"), QKeySequence::Save, "save", [this] { save(false); })->setAutoRepeat(false);
+    add("save-as", tr("Save the scene under another name"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), {},
+        [this] { save(true); });
+    add("hand-off", tr("Hand off: bake and write a file"), QKeySequence(Qt::CTRL | Qt::Key_E), "file-output",
+        [this] { m_session.setStep(StepId::HandOff); });
+    add("quit", tr("Quit"), QKeySequence::Quit, {}, [this] { close(); });
+}
+
+void Bench::makeEditCommands() {
+    add("undo", tr("Undo"), QKeySequence::Undo, "undo-2", [this] { m_document.undo(); });
+    add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
+    add("remove", tr("Remove the selected layer, collider, wind or pin"), QKeySequence(Qt::Key_Delete), "trash-2",
+        [this] { removeSelected(); });
+    add("find", tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), "command", [this] { m_palette->open(m_order); });
+    add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_C), "bone",
+        [this] { m_session.selectChain(); });
+    add("select-none", tr("Select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] { m_session.select({}); });
+}
+
+void Bench::makeLayerCommands() {
+    for (const layers::LayerKind* k : layers::kinds()) {
+        QAction* a = add(QStringLiteral("add-") + qs(k->id), tr("Add %1 to the selection").arg(qs(k->label)), {}, {},
+                         [this, id = std::string(k->id)] { addLayer(id); });
+        a->setIcon(look::glyph(k->glyph, look::theme().ink));
+    }
+    for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
+        add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
+            {}, {}, [this, s] { addCollider(s); });
+    // A key that is held says its word once.
+    add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); })->setAutoRepeat(false);
+    add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); })->setAutoRepeat(false);
+    add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up",
+        [this] { moveLayer(-1); });
+    add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down",
+        [this] { moveLayer(1); });
+}
+
+void Bench::makeRosterCommands() {
+    add("fit", tr("Fit colliders to the mesh"), {}, "person-standing", [this] { fitColliders(); });
+    add("add-wind", tr("Add a wind"), {}, "wind", [this] { addWind(); });
+    add("add-pin", tr("Pin the joint where it is"), {}, "pin", [this] { addPin(); });
+    add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {}, [this] {
+        m_document.edit(tr("Pin the end"), [this](scene::Scene& s) {
+            if (scene::Pin* p = s.pin(m_session.selection().pin)) p->end = !p->end;
+        });
+    });
+    add("pin-to-selection", tr("Pin: hold to the joint last selected"), {}, {}, [this] {
+        const scene::ActorEntry* a = m_document.scene().actor(m_session.lastActor());
+        if (!a || m_session.lastJoint() < 0) return;
+        m_document.edit(tr("Pin to a joint"), [&](scene::Scene& s) {
+            edit::pinTo(s, m_session.selection().pin, a->id, a->actor->skeleton.reference(m_session.lastJoint()));
+        });
+    });
+    add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
+    add("item-on", tr("Switch the collider, wind or pin on or off"), {}, "eye", [this] { switchSelected(); });
+    add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); })->setAutoRepeat(false);
+    add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
+    add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {
+        m_session.keepTake();
+        say(tr("Kept this take; the Scope shows it in plum."));
+    });
+}
+
+void Bench::makeTrialCommands() {
+    for (const rig::TrialMove& m : rig::trialMoves())
+        add(QStringLiteral("trial-") + qs(m.id), tr("Trial: %1").arg(qs(m.label)), {}, "activity",
+            [this, id = qs(m.id)] { m_tape->trials()->choose(id); });
+    QAction* tug = add("tug", tr("Tug: pull the actor about"), QKeySequence(Qt::Key_U), "hand",
+                       [this] { m_stage->setTugOn(m_actions["tug"]->isChecked()); });
+    tug->setCheckable(true);
+    QAction* record = add("record", tr("Record the tug as a clip"), QKeySequence(Qt::SHIFT | Qt::Key_U), "film", [this] {
+        const bool on = m_actions["record"]->isChecked();
+        if (on && !m_stage->tugOn()) m_actions["tug"]->trigger();
+        m_stage->tug().setRecording(on);
+        m_stage->update();
+    });
+    record->setCheckable(true);
+}
+
+void Bench::makePlayCommands() {
+    add("play", tr("Play or pause"), QKeySequence(Qt::Key_Space), "play", [this] {
+        m_session.setPlaying(!m_session.isPlaying());
+    })->setAutoRepeat(false);
+    add("frame-back", tr("One frame back"), QKeySequence(Qt::Key_Left), {},
+        [this] { m_session.setFrame(m_session.frame() - 1); });
+    add("frame-on", tr("One frame on"), QKeySequence(Qt::Key_Right), {}, [this] { m_session.setFrame(m_session.frame() + 1); });
+    add("ten-back", tr("Ten frames back"), QKeySequence(Qt::SHIFT | Qt::Key_Left), {},
+        [this] { m_session.setFrame(m_session.frame() - 10); });
+    add("ten-on", tr("Ten frames on"), QKeySequence(Qt::SHIFT | Qt::Key_Right), {},
+        [this] { m_session.setFrame(m_session.frame() + 10); });
+    add("first", tr("To the first frame"), QKeySequence(Qt::Key_Home), {}, [this] { m_session.setFrame(0); });
+    add("last", tr("To the last frame"), QKeySequence(Qt::Key_End), {}, [this] { m_session.setFrame(m_document.frames() - 1); });
+    add("loop", tr("Play round and round, or once"), {}, "repeat", [this] { m_session.setLoops(!m_session.loops()); });
+}
+
+void Bench::makeViewCommands() {
+    add("frame", tr("Frame the selection"), QKeySequence(Qt::Key_F), {}, [this] { m_stage->frameSelection(); });
+    QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye",
+                         [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
+    ghost->setCheckable(true);
+    QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone",
+                          [this] { m_stage->setJointsShown(m_actions["joints"]->isChecked()); });
+    joints->setCheckable(true);
+    joints->setChecked(true);
+    QAction* night = add("night", tr("Night: light on dark"), {}, "moon", [this] {
+        look::setLight(*qApp, m_actions["night"]->isChecked() ? look::Light::Night : look::Light::Day);
+        if (QSettings* s = preferences()) s->setValue(QStringLiteral("night"), m_actions["night"]->isChecked());
+        m_document.sceneChanged();
+    });
+    night->setCheckable(true);
+    const std::pair<const char*, StepId> steps[] = {{"attach", StepId::Attach}, {"tune", StepId::Tune}};
+    for (const auto& [id, step] : steps)
+        add(QLatin1String(id), step == StepId::Attach ? tr("Go to Attach") : tr("Go to Tune"),
+            QKeySequence(Qt::CTRL | (step == StepId::Attach ? Qt::Key_1 : Qt::Key_2)), {},
+            [this, step = step] { m_session.setStep(step); });
+    const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},
+                                                                 {"fold-tuner", tr("Fold or show the tuner"), m_tuner},
+                                                                 {"fold-tape", tr("Fold or show the tape"), m_tape}};
+    for (const auto& [id, text, panel] : panels)
+        add(QLatin1String(id), text, {}, {}, [panel = panel] { panel->setVisible(!panel->isVisible()); });
+}
+
+}  // namespace nutatio::app

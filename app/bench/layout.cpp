@@ -1,0 +1,185 @@
+// The bench's menus and where everything stands.
+#include "app/bench/bench.h"
+#include "app/look/theme.h"
+#include "layers/registry.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+namespace nutatio::app {
+
+namespace {
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+}  // namespace
+
+QMenu* Bench::menu() {
+    auto* m = new QMenu(this);
+    const auto group = [&](std::initializer_list<const char*> ids) {
+        for (const char* id : ids) m->addAction(m_actions.value(QLatin1String(id)));
+        m->addSeparator();
+    };
+    group({"open", "open-demo", "open-recent", "bring-in", "save", "save-as", "hand-off"});
+    group({"undo", "redo", "remove", "select-chain"});
+    QMenu* layer = m->addMenu(tr("Layer"));
+    for (const layers::LayerKind* k : layers::kinds()) layer->addAction(m_actions.value(QStringLiteral("add-") + qs(k->id)));
+    for (const char* id : {"mute", "solo", "layer-down", "layer-up"})
+        layer->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* collider = m->addMenu(tr("Collider"));
+    for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "collider-world"})
+        collider->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* air = m->addMenu(tr("Winds, pins and cuts"));
+    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"})
+        air->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* trial = m->addMenu(tr("Trials and tug"));
+    for (const rig::TrialMove& move : rig::trialMoves())
+        trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
+    trial->addSeparator();
+    for (const char* id : {"tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* view = m->addMenu(tr("View"));
+    for (const char* id : {"frame", "ghost", "joints", "night", "fold-roster", "fold-tuner", "fold-tape"})
+        view->addAction(m_actions.value(QLatin1String(id)));
+    m->addSeparator();
+    group({"find", "quit"});
+    return m;
+}
+
+QWidget* Bench::header() {
+    auto* w = new QWidget;
+    w->setObjectName(QStringLiteral("paper"));
+    w->setFixedHeight(40);
+    auto* row = new QHBoxLayout(w);
+    row->setContentsMargins(8, 0, 8, 0);
+    row->setSpacing(4);
+    auto* left = new QWidget;
+    auto* leftRow = new QHBoxLayout(left);
+    leftRow->setContentsMargins(0, 0, 0, 0);
+    leftRow->setSpacing(8);
+    auto* menuButton = new QToolButton;
+    menuButton->setIcon(look::icon(QStringLiteral("layers")));
+    menuButton->setText(QStringLiteral("Nutatio"));
+    menuButton->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    menuButton->setFont(look::textFont(11, QFont::Bold));
+    menuButton->setAccessibleName(tr("Menu"));
+    menuButton->setPopupMode(QToolButton::InstantPopup);
+    menuButton->setStyleSheet(QStringLiteral("QToolButton::menu-indicator { image: none; }"));
+    menuButton->setMenu(menu());
+    leftRow->addWidget(menuButton);
+    m_title = new QLabel;
+    m_title->setObjectName(QStringLiteral("soft"));
+    leftRow->addWidget(m_title, 1);
+    row->addWidget(left, 1);
+    const std::pair<QString, StepId> steps[] = {
+        {tr("Attach"), StepId::Attach}, {tr("Tune"), StepId::Tune}, {tr("Hand off"), StepId::HandOff}};
+    for (const auto& [name, step] : steps) {
+        auto* b = new QToolButton;
+        b->setObjectName(QStringLiteral("step"));
+        b->setText(name);
+        b->setCheckable(true);
+        b->setAccessibleName(tr("Step: %1").arg(name));
+        b->setProperty("step", static_cast<int>(step));
+        connect(b, &QToolButton::clicked, this, [this, step = step] {
+            m_session.setStep(step);
+            refresh();
+        });
+        row->addWidget(b);
+        m_steps << b;
+    }
+    auto* right = new QWidget;
+    auto* rightRow = new QHBoxLayout(right);
+    rightRow->setContentsMargins(0, 0, 0, 0);
+    rightRow->setSpacing(2);
+    rightRow->addStretch(1);
+    for (const char* id : {"open", "save", "undo", "redo", "tug", "record", "ghost", "joints", "find"}) {
+        auto* b = new QToolButton;
+        b->setDefaultAction(m_actions.value(QLatin1String(id)));
+        b->setIconSize(QSize(18, 18));
+        b->setAccessibleName(b->defaultAction()->text());
+        rightRow->addWidget(b);
+    }
+    row->addWidget(right, 1);
+    return w;
+}
+
+QWidget* Bench::statusLine() {
+    auto* w = new QWidget;
+    w->setObjectName(QStringLiteral("paper"));
+    w->setFixedHeight(24);
+    auto* row = new QHBoxLayout(w);
+    row->setContentsMargins(10, 0, 10, 0);
+    m_hint = new QLabel;
+    m_hint->setObjectName(QStringLiteral("soft"));
+    m_busy = new QProgressBar;
+    m_busy->setRange(0, 0);
+    m_busy->setFixedWidth(120);
+    m_busy->setTextVisible(false);
+    m_stop = new QToolButton;
+    m_stop->setText(tr("Cancel"));
+    m_stop->setObjectName(QStringLiteral("stop"));
+    connect(m_stop, &QToolButton::clicked, this, [this] {
+        m_busy->hide();
+        m_stop->hide();
+        if (m_opening) {
+            m_opening = false;
+            m_document.stopOpening();
+            m_hint->setText(tr("Stopped; what was open stays open."));
+        } else {
+            m_document.stopSimulating();
+            m_hint->setText(tr("Stopped; the motion on show is older than the settings. The next change simulates again."));
+        }
+    });
+    m_status = new QLabel;
+    m_status->setFont(look::figureFont(8.5));
+    m_status->setObjectName(QStringLiteral("soft"));
+    row->addWidget(m_hint);
+    row->addWidget(m_busy);
+    row->addWidget(m_stop);
+    row->addStretch(1);
+    row->addWidget(m_status);
+    m_busy->hide();
+    m_stop->hide();
+    return w;
+}
+
+void Bench::layOut() {
+    auto* all = new QWidget;
+    all->setObjectName(QStringLiteral("paper"));
+    auto* column = new QVBoxLayout(all);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(header());
+    auto* line = new QFrame;
+    line->setObjectName(QStringLiteral("line"));
+    line->setFixedHeight(1);
+    column->addWidget(line);
+    column->addWidget(m_recovery);
+    column->addWidget(m_notice);
+    m_across = new QSplitter(Qt::Horizontal);
+    m_across->setHandleWidth(1);
+    m_across->addWidget(m_roster);
+    m_across->addWidget(m_stage);
+    m_across->addWidget(m_tuner);
+    m_across->setStretchFactor(1, 1);
+    m_across->setSizes({220, 760, 300});
+    m_across->setCollapsible(1, false);
+    m_roster->setMinimumWidth(160);
+    m_tuner->setMinimumWidth(270);
+    m_down = new QSplitter(Qt::Vertical);
+    m_down->setHandleWidth(1);
+    m_down->addWidget(m_across);
+    m_down->addWidget(m_tape);
+    m_down->setStretchFactor(0, 1);
+    m_down->setSizes({520, 200});
+    m_tape->setMinimumHeight(104);
+    column->addWidget(m_down, 1);
+    auto* foot = new QFrame;
+    foot->setObjectName(QStringLiteral("line"));
+    foot->setFixedHeight(1);
+    column->addWidget(foot);
+    column->addWidget(statusLine());
+    setCentralWidget(all);
+    resize(1280, 800);
+}
+
+}  // namespace nutatio::app

@@ -1,0 +1,148 @@
+// What the bench's commands do to the scene: core/edit, told of the selection.
+#include "app/bench/bench.h"
+#include "edit/edit.h"
+#include "layers/registry.h"
+
+#include <QApplication>
+#include <QCursor>
+
+namespace nutatio::app {
+
+namespace {
+QString qs(std::string_view s) {
+    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
+}
+}  // namespace
+
+void Bench::fitColliders() {
+    const scene::Scene& now = m_document.scene();
+    const scene::ActorEntry* a = now.actor(m_session.selection().actor);
+    if (!a && !now.actors.empty()) a = &now.actors.front();
+    if (!a) return;
+    scene::Scene fitted = now;
+    const int count = edit::fitColliders(fitted, a->id);
+    if (count == 0) {
+        const bool some =
+            std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
+        say((some ? tr("Every joint of %1 that carries enough skin has a collider already.")
+                  : tr("No joint of %1 carries enough skin for a collider."))
+                .arg(QString::fromStdString(a->name)));
+        return;
+    }
+    m_document.edit(tr("Fit colliders"), [&](scene::Scene& s) { s = fitted; });
+    say(tr("Fitted %n collider(s) to the mesh.", nullptr, count));
+}
+
+void Bench::addWind() {
+    if (m_document.scene().actors.empty()) return;
+    std::string id;
+    m_document.edit(tr("Add a wind"), [&](scene::Scene& s) {
+        const std::string& actor = m_session.selection().actor;
+        id = edit::addWind(s, std::as_const(s).actor(actor) ? actor : s.actors.front().id);
+    });
+    m_session.selectWind(id);
+}
+
+void Bench::addPin() {
+    const Selection sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    if (!a || sel.joints.empty()) return;
+    std::vector<Xform> pose = a->actor->restPose();
+    const ResultsPtr& r = m_document.results();
+    if (const pipeline::ActorResult* result = r ? r->evaluation.actor(sel.actor) : nullptr)
+        result->result->pose(std::min(m_session.frame(), result->result->frames() - 1), pose);
+    std::vector<Affine> worlds;
+    rig::worldTransforms(a->actor->skeleton, pose, worlds);
+    std::string id;
+    m_document.edit(tr("Pin %1").arg(QString::fromStdString(a->actor->skeleton.label(sel.joints.front()))),
+                    [&](scene::Scene& s) { id = edit::addPin(s, sel.actor, sel.joints.front(), worlds); });
+    m_session.selectPin(id);
+}
+
+void Bench::standInWorld() {
+    const scene::Collider* c = m_document.scene().collider(m_session.selection().collider);
+    const scene::ActorEntry* a = c ? m_document.scene().actor(c->actor) : nullptr;
+    const ResultsPtr& r = m_document.results();
+    const pipeline::ActorResult* result = r && a ? r->evaluation.actor(a->id) : nullptr;
+    const int joint = a ? a->actor->skeleton.find(c->joint) : rig::kNoJoint;
+    if (!result || joint == rig::kNoJoint) return;
+    std::vector<Xform> pose;
+    std::vector<Affine> worlds;
+    result->body->pose(std::min(m_session.frame(), result->body->frames() - 1), pose);
+    rig::worldTransforms(a->actor->skeleton, pose, worlds);
+    m_document.edit(tr("Leave the collider in the world"),
+                    [&, id = c->id](scene::Scene& s) { edit::standInWorld(s, id, worlds[static_cast<std::size_t>(joint)]); });
+}
+
+void Bench::switchSelected() {
+    if (const auto owner = m_session.selection().owner())
+        m_document.edit(tr("Switch on or off"), [&](scene::Scene& s) { edit::turnOn(s, *owner, !edit::isOn(s, *owner)); });
+}
+
+void Bench::keyHere() {
+    // The row under the mouse or with the focus; the swing rate when a layer is merely selected.
+    SettingRow* row = nullptr;
+    for (QWidget* w : {QApplication::focusWidget(), QApplication::widgetAt(QCursor::pos())})
+        for (; w && !row; w = w->parentWidget()) row = qobject_cast<SettingRow*>(w);
+    if (!row) row = m_tuner->firstKeyable();
+    if (row && row->keyButton() && row->isVisible()) row->keyButton()->click();
+}
+
+void Bench::markCut() {
+    const int frame = m_session.frame();
+    if (frame == 0) {
+        say(tr("The first frame begins the shot; a cut is marked at a later one."));
+        return;
+    }
+    m_document.edit(tr("Cut at frame %1").arg(frame + 1), [frame](scene::Scene& s) { edit::markCut(s, frame); });
+}
+
+void Bench::addLayer(const std::string& kind) {
+    const Selection& s = m_session.selection();
+    const layers::LayerKind* k = layers::findKind(kind);
+    const scene::ActorEntry* a = m_document.scene().actor(s.actor);
+    if (!a || s.joints.empty()) return;
+    std::vector<std::string> joints;
+    for (int j : s.joints) joints.push_back(a->actor->skeleton.reference(j));
+    std::string id;
+    m_document.edit(tr("Add %1").arg(qs(k->label)),
+                    [&](scene::Scene& scene) { id = edit::addLayer(scene, kind, a->id, joints); });
+    m_session.selectLayer(id);
+    m_session.setStep(StepId::Tune);
+    m_stage->setFocus();  // Space plays, rather than pressing the button that is gone
+}
+
+std::string Bench::jointName(const Selection& s) const {
+    const scene::ActorEntry* a = m_document.scene().actor(s.actor);
+    return a && !s.joints.empty() ? a->actor->skeleton.reference(s.joints.front()) : std::string();
+}
+
+void Bench::addCollider(scene::Shape shape) {
+    const Selection s = m_session.selection();
+    if (s.joints.empty()) return;
+    std::string id;
+    m_document.edit(tr("Add a %1 collider").arg(qs(scene::shapeName(shape))),
+                    [&](scene::Scene& scene) { id = edit::addCollider(scene, s.actor, jointName(s), shape); });
+    m_session.selectCollider(id);
+}
+
+void Bench::removeSelected() {
+    const Selection s = m_session.selection();
+    const QString what = !s.layer.empty()      ? tr("Remove layer")
+                         : !s.collider.empty() ? tr("Remove collider")
+                         : !s.wind.empty()     ? tr("Remove wind")
+                                               : tr("Remove pin");
+    if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
+}
+
+void Bench::moveLayer(int by) {
+    m_document.edit(tr("Move layer"), [&](scene::Scene& scene) { edit::moveLayer(scene, m_session.selection().layer, by); });
+}
+
+void Bench::toggleLayer(bool solo) {
+    m_document.edit(solo ? tr("Solo") : tr("Mute"), [&](scene::Scene& scene) {
+        if (scene::Layer* l = scene.layer(m_session.selection().layer)) (solo ? l->solo : l->muted) ^= true;
+    });
+}
+
+}  // namespace nutatio::app

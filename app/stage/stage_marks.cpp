@@ -1,0 +1,212 @@
+// What is drawn over the scene: joints, trails, colliders, winds, pins, handles.
+#include "app/look/theme.h"
+#include "app/stage/stage.h"
+#include "layers/joint_worlds.h"
+
+namespace nutatio::app {
+
+void Stage::addLine(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double width, const QColor& c) const {
+    const auto pa = m_camera.pixel(a, size()), pb = m_camera.pixel(b, size());
+    if (pa && pb) marks.push_back({*pa, *pb, width, c});
+}
+
+void Stage::addPolyline(std::vector<Mark>& marks, const std::vector<Vec3>& points, double width, const QColor& c) const {
+    for (std::size_t i = 0; i + 1 < points.size(); ++i) addLine(marks, points[i], points[i + 1], width, c);
+}
+
+void Stage::markBones(const Shown& s, std::vector<Mark>& marks) const {
+    // A stick figure is all there is to see of an actor without meshes.
+    const rig::Actor& a = *s.posed.actor;
+    for (int j = 0; j < a.skeleton.size(); ++j) {
+        const int p = a.skeleton.joint(j).parent;
+        if (p == rig::kNoJoint) continue;
+        const Vec3 &from = s.posed.worlds[static_cast<std::size_t>(p)].t, &to = s.posed.worlds[static_cast<std::size_t>(j)].t;
+        const double unit = height() / (2 * m_camera.distance * std::tan(0.5 * m_camera.fieldOfView));
+        const double wide = std::clamp(unit * std::min(0.028 * a.height * a.metresPerUnit, 0.25 * (to - from).norm()), 2.0, 60.0);
+        addLine(marks, from, to, wide + 2.5, look::theme().ink);
+        addLine(marks, from, to, wide, look::theme().bone);
+    }
+}
+
+void Stage::markJoints(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    const QColor halo = look::faded(t.sheet, 0.85);
+    for (const Shown& s : m_shown) {
+        const rig::Actor& a = *s.posed.actor;
+        if (a.instances.empty()) markBones(s, marks);
+        const std::vector<int> chosen = marked(s.id);
+        std::vector<bool> on(static_cast<std::size_t>(a.skeleton.size()), false);
+        for (int j : chosen) on[static_cast<std::size_t>(j)] = true;
+        const bool layer = !m_session.selection().layer.empty();
+        const QColor strong = layer ? t.persimmon : t.lagoon;
+        if (m_jointsShown)
+            for (int j = 0; j < a.skeleton.size(); ++j) {
+                if (on[static_cast<std::size_t>(j)] || !(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
+                const Vec3& here = s.posed.worlds[static_cast<std::size_t>(j)].t;
+                const int p = a.skeleton.joint(j).parent;
+                if (p != rig::kNoJoint && !a.instances.empty())
+                    addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, here, 1.0, look::faded(t.ink, 0.28));
+                addLine(marks, here, here, 4.5, look::faded(t.ink, 0.55));
+            }
+        for (int j : chosen) {
+            const int p = a.skeleton.joint(j).parent;
+            if (p == rig::kNoJoint || !on[static_cast<std::size_t>(p)]) continue;
+            const Vec3 &from = s.posed.worlds[static_cast<std::size_t>(p)].t, &to = s.posed.worlds[static_cast<std::size_t>(j)].t;
+            if (!s.body.worlds.empty() && layer && !m_session.bodyHeld())
+                addLine(marks, s.body.worlds[static_cast<std::size_t>(p)].t, s.body.worlds[static_cast<std::size_t>(j)].t, 1.6,
+                        look::faded(t.ink, 0.75));
+            addLine(marks, from, to, 4.5, halo);
+            addLine(marks, from, to, 2.5, strong);
+        }
+        for (int j : chosen) {
+            const Vec3& here = s.posed.worlds[static_cast<std::size_t>(j)].t;
+            addLine(marks, here, here, 9.5, halo);
+            addLine(marks, here, here, 7, strong);
+        }
+    }
+}
+
+void Stage::markTrail(std::vector<Mark>& marks) const {
+    const std::string& layer = m_session.selection().layer;
+    const ResultsPtr& r = m_document.results();
+    if (layer.empty() || !r || m_session.bodyHeld()) return;
+    const auto at = r->traces.find(layer);
+    if (at == r->traces.end()) return;
+    const std::vector<Vec3f>& path = at->second->path;
+    const scene::Layer* traced = m_document.scene().layer(layer);
+    const scene::ActorEntry* actor = traced ? m_document.scene().actor(traced->actor) : nullptr;
+    if (!actor) return;
+    const scene::Placement stands = scene::placementOf(*actor);
+    constexpr int kLong = 14;
+    for (int k = std::max(1, m_session.frame() - kLong); k <= m_session.frame() && k < static_cast<int>(path.size()); ++k) {
+        const double age = static_cast<double>(m_session.frame() - k) / kLong;
+        const Vec3 a = stands.toWorld(path[static_cast<std::size_t>(k) - 1].cast<double>()),
+                   b = stands.toWorld(path[static_cast<std::size_t>(k)].cast<double>());
+        addLine(marks, a, b, 2.2, look::faded(look::theme().persimmon, 0.75 * (1 - age)));
+        addLine(marks, b, b, 4.2, look::faded(look::theme().persimmon, 0.85 * (1 - age)));
+    }
+}
+
+void Stage::markColliders(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const scene::Collider& c : m_document.scene().colliders) {
+        const auto world = carrier(c.actor, c.joint);
+        const bool chosen = m_session.selection().collider == c.id;
+        if (!world || (!chosen && !m_jointsShown)) continue;
+        const QColor colour = look::faded(chosen ? t.lagoon : t.inkSoft, c.on ? (chosen ? 1.0 : 0.6) : 0.25);
+        const double width = chosen ? 2.0 : 1.1;
+        const scene::ColliderNumbers n = numbersHere(c);
+        const layers::ColliderPlace at = layers::placeCollider(n, *world);
+        const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
+        const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
+            std::vector<Vec3> points;
+            for (int k = 0; k <= 28; ++k) {
+                const double a = from + (to - from) * k / 28;
+                points.push_back(centre + r * (std::cos(a) * u + std::sin(a) * v));
+            }
+            addPolyline(marks, points, width, colour);
+        };
+        if (n.shape == scene::Shape::Plane) {
+            const double r = 0.35 * m_size;
+            addPolyline(marks,
+                        {at.centre + r * (x + z), at.centre + r * (x - z), at.centre - r * (x + z), at.centre - r * (x - z),
+                         at.centre + r * (x + z)},
+                        width, colour);
+            addLine(marks, at.centre, at.centre + 0.4 * r * y, width, colour);
+            continue;
+        }
+        if (n.shape == scene::Shape::Box) {
+            const Vec3 hx = 0.5 * n.size.x() * x, hy = 0.5 * n.size.y() * y, hz = 0.5 * n.size.z() * z;
+            for (double sy : {-1.0, 1.0})
+                addPolyline(marks,
+                            {at.centre + sy * hy + hx + hz, at.centre + sy * hy + hx - hz, at.centre + sy * hy - hx - hz,
+                             at.centre + sy * hy - hx + hz, at.centre + sy * hy + hx + hz},
+                            width, colour);
+            for (double sx : {-1.0, 1.0})
+                for (double sz : {-1.0, 1.0})
+                    addLine(marks, at.centre - hy + sx * hx + sz * hz, at.centre + hy + sx * hx + sz * hz, width, colour);
+            continue;
+        }
+        const bool capsule = n.shape == scene::Shape::Capsule;
+        const Vec3 half = capsule ? Vec3(0.5 * n.length * y) : Vec3(Vec3::Zero());
+        const double ra = n.radius, rb = capsule ? n.radiusEnd : n.radius;
+        ring(at.centre + half, x, z, rb, 0, 2 * kPi);
+        if (capsule) ring(at.centre - half, x, z, ra, 0, 2 * kPi);
+        for (const Vec3& side : {x, z}) {
+            ring(at.centre + half, side, y, rb, 0, kPi);
+            ring(at.centre - half, side, y, ra, kPi, 2 * kPi);
+            for (double sign : {-1.0, 1.0})
+                addLine(marks, at.centre + half + sign * rb * side, at.centre - half + sign * ra * side, width, colour);
+        }
+    }
+}
+
+double Stage::windLength(double speed) const {
+    return m_size * (0.12 + 0.05 * std::min(speed, 10.0));
+}
+
+Vec3 Stage::windRoot(const WindHere& w) const {
+    // An arrow that would lie inside the body is drawn beside it, as long as its speed says.
+    if (w.reach > 0) return w.place;
+    const Vec3 middle = m_box.center();
+    const double clear = 0.5 * m_box.diagonal().norm() + 0.1 * m_size;
+    const Vec3 off = w.place - middle;
+    return off.norm() < clear ? Vec3(middle - (clear + windLength(w.speed)) * w.direction) : w.place;
+}
+
+void Stage::markWinds(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const scene::Wind& wind : m_document.scene().winds) {
+        const bool chosen = m_session.selection().wind == wind.id;
+        if (!chosen && !m_jointsShown) continue;
+        const WindHere w = windHere(wind);
+        const QColor c = look::faded(chosen ? t.lagoon : t.inkSoft, wind.on ? (chosen ? 1.0 : 0.7) : 0.3);
+        const Vec3 from = windRoot(w), side = anySquareTo(w.direction), up = w.direction.cross(side);
+        const double length = windLength(w.speed);
+        // Five streamlines, longer in the middle, with the arrow's head on the middle one.
+        for (int k = -2; k <= 2; ++k) {
+            const Vec3 off = 0.05 * m_size * k * up;
+            const double reach = length * (k == 0 ? 1 : 0.72 - 0.08 * std::abs(k));
+            std::vector<Vec3> line;
+            for (int i = 0; i <= 12; ++i) {
+                const double u = i / 12.0;
+                line.push_back(from + off + u * reach * w.direction + 0.012 * m_size * std::sin(6 * u + k) * w.swirlShare * up);
+            }
+            addPolyline(marks, line, chosen ? 2.4 : 1.5, c);
+        }
+        const Vec3 tip = from + length * w.direction;
+        for (double s : {-1.0, 1.0})
+            addLine(marks, tip, tip - 0.05 * m_size * w.direction + s * 0.03 * m_size * up, chosen ? 2.4 : 1.5, c);
+        if (w.reach > 0 && chosen) {
+            std::vector<Vec3> ring;
+            for (int k = 0; k <= 48; ++k)
+                ring.push_back(from + w.reach * Vec3(std::cos(2 * kPi * k / 48), 0, std::sin(2 * kPi * k / 48)));
+            addPolyline(marks, ring, 1.2, look::faded(c, 0.5));
+        }
+    }
+}
+
+void Stage::markPins(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const scene::Pin& p : m_document.scene().pins) {
+        const auto held = carrier(p.actor, p.joint), to = carrier(p.toActor, p.toJoint);
+        const bool chosen = m_session.selection().pin == p.id;
+        if (!held || !to || (!chosen && !m_jointsShown)) continue;
+        const QColor c = look::faded(chosen ? t.lagoon : t.plum, p.on ? 1.0 : 0.3);
+        const Vec3 at = pinPlace(p, *to);
+        addLine(marks, held->t, at, 1.2, c);
+        const double r = 0.02 * m_size;
+        for (const Vec3& d : {Vec3(r, 0, 0), Vec3(0, r, 0), Vec3(0, 0, r)}) addLine(marks, at - d, at + d, 2, c);
+    }
+}
+
+void Stage::markHandles(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    for (const Handle& h : handles()) {
+        const bool held = m_grabbed && m_grabbed->part == h.part;
+        addLine(marks, h.world, h.world, h.part == Handle::Move ? 14 : 12, t.lagoon);
+        addLine(marks, h.world, h.world, h.part == Handle::Move ? 10 : 8, held ? t.persimmon : t.sheet);
+    }
+}
+
+}  // namespace nutatio::app

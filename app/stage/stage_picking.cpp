@@ -1,0 +1,128 @@
+// Picking, and the mouse.
+#include <QMouseEvent>
+#include <QUuid>
+#include <QWheelEvent>
+#include <algorithm>
+
+#include "app/stage/stage.h"
+
+namespace nutatio::app {
+
+std::optional<QPointF> Stage::jointPixel(const std::string& actor, int joint) const {
+    const Shown* s = shown(actor);
+    if (!s || joint < 0 || joint >= static_cast<int>(s->posed.worlds.size())) return std::nullopt;
+    return m_camera.pixel(s->posed.worlds[static_cast<std::size_t>(joint)].t, size());
+}
+
+std::optional<Stage::Hit> Stage::pick(const QPointF& at) const {
+    constexpr double kNear = 9;
+    std::optional<Hit> best;
+    double nearest = kNear;
+    if (m_jointsShown)
+        for (const Shown& s : m_shown) {
+            const rig::Actor& a = *s.posed.actor;
+            for (int j = 0; j < a.skeleton.size(); ++j) {
+                if (!(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
+                const auto p = jointPixel(s.id, j);
+                const double d = p ? std::hypot(p->x() - at.x(), p->y() - at.y()) : 1e9;
+                if (d < nearest) {
+                    nearest = d;
+                    best = Hit{s.id, j};
+                }
+            }
+        }
+    return best ? best : pickMesh(at);
+}
+
+std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
+    const Eigen::Vector3f eye = m_camera.eye().cast<float>(), way = m_camera.ray(at, size()).cast<float>();
+    float nearest = 1e30f;
+    std::optional<Hit> best;
+    rig::PosedVertices posed;
+    for (const Shown& s : m_shown)
+        for (std::size_t i = 0; i < s.posed.actor->instances.size(); ++i) {
+            const rig::MeshInstance& in = s.posed.actor->instances[i];
+            const auto& primitives = s.posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives;
+            for (std::size_t n = 0; n < primitives.size(); ++n) {
+                const rig::Primitive& p = primitives[n];
+                rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, s.posed.weights(i), posed, s.posed.moved(i, n));
+                for (std::size_t k = 0; k + 2 < p.triangles.size(); k += 3) {
+                    // Moeller, Trumbore: Fast, minimum storage ray-triangle intersection (1997).
+                    const Vec3f &a = posed.positions[p.triangles[k]], e1 = posed.positions[p.triangles[k + 1]] - a,
+                                e2 = posed.positions[p.triangles[k + 2]] - a;
+                    const Vec3f h = way.cross(e2);
+                    const float det = e1.dot(h);
+                    if (std::abs(det) < 1e-14f) continue;
+                    const Vec3f from = eye - a, q = from.cross(e1);
+                    const float u = from.dot(h) / det, v = way.dot(q) / det, d = e2.dot(q) / det;
+                    if (u < 0 || v < 0 || u + v > 1 || d <= 0 || d >= nearest) continue;
+                    nearest = d;
+                    int joint = in.joint;
+                    if (in.skin >= 0 && !p.influences.empty())
+                        joint =
+                            s.posed.actor->skins[static_cast<std::size_t>(in.skin)].joints[p.influences[p.triangles[k]].joint[0]];
+                    best = Hit{s.id, joint};
+                }
+            }
+        }
+    return best;
+}
+
+void Stage::mousePressEvent(QMouseEvent* e) {
+    m_pressed = m_last = e->position();
+    m_moved = false;
+    if (e->button() != Qt::LeftButton) return;
+    for (const Handle& h : handles())
+        if (const auto at = m_camera.pixel(h.world, size());
+            at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
+            // The nearest to the front comes last in the list; radii lie over the middle.
+            m_grabbed = h;
+            m_grabOffset = h.world - unproject(e->position(), h.world);
+            m_gesture = QUuid::createUuid().toString();
+        }
+    if (m_grabbed || !m_tugOn) return;
+    if (const auto hit = pick(e->position())) {
+        m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
+        if (!m_tug.isHolding()) return;
+        m_grabOffset = tugPlace() - unproject(e->position(), tugPlace());
+        setCursor(Qt::ClosedHandCursor);
+    }
+}
+
+void Stage::mouseMoveEvent(QMouseEvent* e) {
+    const QPointF by = e->position() - m_last;
+    m_last = e->position();
+    if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
+    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved)
+        dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
+    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) pullTo(unproject(e->position(), tugPlace()) + m_grabOffset);
+    if (e->buttons() & Qt::RightButton) m_camera.orbit(by.x(), by.y());
+    if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());
+    if (e->buttons()) update();
+}
+
+void Stage::mouseReleaseEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton) return;
+    if (m_grabbed) {
+        m_grabbed.reset();
+        update();
+        return;
+    }
+    if (m_tugOn) {
+        m_tug.letGo();
+        setCursor(Qt::OpenHandCursor);
+        return;
+    }
+    if (m_moved) return;
+    if (const auto hit = pick(e->position()))
+        m_session.selectJoint(hit->actor, hit->joint, e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier));
+    else if (!(e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))
+        m_session.select({});
+}
+
+void Stage::wheelEvent(QWheelEvent* e) {
+    m_camera.zoom(e->angleDelta().y() / 120.0);
+    update();
+}
+
+}  // namespace nutatio::app
