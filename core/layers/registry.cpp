@@ -6,6 +6,7 @@
 
 #include "layers/jiggle/jiggle.h"
 #include "layers/strand/strand.h"
+#include "layers/sway/sway.h"
 #include "scene/items.h"
 
 namespace nutatio::layers {
@@ -14,6 +15,7 @@ namespace {
 constexpr const LayerKind* kKinds[] = {
     &kStrandKind,
     &kJiggleKind,
+    &kSwayKind,
 };
 
 std::string shown(double v) {

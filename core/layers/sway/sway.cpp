@@ -1,0 +1,282 @@
+#include "layers/sway/sway.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "layers/common_rows.h"
+
+namespace nutatio::layers {
+
+// With c(t) the cycles made since the first frame, the integral of the rate:
+//   cycle   s = sin(2 pi (c + phase))
+//   noise   s = sum_k a_k sin(2 pi (r_k (c + phase) + p_k)) / 1.96,  r_k in 0.5..1.5,  a_k ~ exp(-((r_k - 1) / 0.35)^2 / 2),
+//           scaled so that the sum has a root mean square of 1: 95 of 100 values lie within the size asked for
+// A joint turns by q' = q exp(size s u) about the chosen axes u of its own and shifts by travel s along them.
+// In a loop of C cycles c is scaled to round(C), and r_k C to whole numbers.
+
+namespace {
+
+using scene::SettingSpec;
+using scene::SettingType;
+using scene::Unit;
+
+constexpr SettingSpec kSettings[] = {
+    {.id = "joint",
+     .label = "Joints",
+     .type = SettingType::Joints,
+     .help = "The joints that sway, all of them at one rate.",
+     .role = scene::Role::Target,
+     .feel = false},
+    {.id = "form",
+     .label = "Form",
+     .type = SettingType::Choice,
+     .help = "An even cycle, or a noise that wanders about the rate.",
+     .choices = "cycle|noise",
+     .group = "Sway"},
+    {.id = "turn",
+     .label = "Turn",
+     .type = SettingType::Axes,
+     .axes = "x",
+     .help = "Axes of the joint that it turns about."},
+    {.id = "move",
+     .label = "Move",
+     .type = SettingType::Axes,
+     .axes = "",
+     .help = "Axes of the joint that it shifts along."},
+    {.id = "rate",
+     .label = "Rate",
+     .unit = Unit::PerSecond,
+     .range = {0, 60},
+     .soft = {0, 4},
+     .start = 0.5,
+     .help = "How often it sways each second; a loop takes the nearest whole number of times.",
+     .more = "0.3: sleep. 1.2: out of breath. 8: a rattle.",
+     .curved = true,
+     .keyable = true},
+    {.id = "size",
+     .label = "Turns by",
+     .unit = Unit::Degrees,
+     .range = {0, 180},
+     .soft = {0, 45},
+     .start = 2,
+     .help = "How far it turns to either side; of a noise, as far as 95 of 100 frames go.",
+     .more = "More: wider. Less: a breath.",
+     .curved = true,
+     .keyable = true,
+     .profiled = true},
+    {.id = "travel",
+     .label = "Moves by",
+     .unit = Unit::Share,
+     .range = {0, 2},
+     .soft = {0, 0.2},
+     .start = 0.01,
+     .help = "How far it shifts to either side, against the actor's height.",
+     .more = "More: heaves. Less: hardly seen.",
+     .curved = true,
+     .keyable = true,
+     .profiled = true},
+    {.id = "phase",
+     .label = "Phase",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "Where in its cycle it stands at the first frame.",
+     .keyable = true},
+    {.id = "phase_step",
+     .label = "Joint by joint",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-90, 90},
+     .help = "How much later in its cycle each further joint of the layer stands.",
+     .more = "More: a wave runs along them. 0: in step.",
+     .keyable = true},
+    {.id = "group",
+     .label = "Group",
+     .range = {0, 1000},
+     .soft = {0, 20},
+     .help = "Noises of one group are the same noise, so that their layers keep in step; 0 is a group of its own.",
+     .feel = false,
+     .whole = true},
+    kAmountRow,
+    kMixRow,
+};
+
+/// Splitmix64 (Steele, Lea, Flood: Fast splittable pseudorandom generators, 2014), as a number from 0 to 1.
+double fraction(std::uint64_t& seed) {
+    std::uint64_t v = seed += 0x9E3779B97F4A7C15ull;
+    v = (v ^ (v >> 30)) * 0xBF58476D1CE4E5B9ull;
+    v = (v ^ (v >> 27)) * 0x94D049BB133111EBull;
+    return static_cast<double>((v ^ (v >> 31)) >> 11) / 9007199254740992.0;
+}
+
+std::uint64_t seedOf(const scene::Layer& layer, const scene::Resolved& settings) {
+    const double group = settings.at("group");
+    if (group > 0) return static_cast<std::uint64_t>(group) * 0x2545F4914F6CDD1Dull;
+    return Hasher().text(layer.id).done().a;
+}
+
+std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
+    if (layer.list("joint").empty()) return "it has no joint";
+    for (const std::string& j : layer.list("joint"))
+        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (layer.text("turn").empty() && layer.text("move").empty()) return "it may neither turn nor move";
+    return std::nullopt;
+}
+
+std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<Moved> out;
+    for (const std::string& name : layer.list("joint")) {
+        const int joint = actor.skeleton.find(name);
+        if (std::none_of(out.begin(), out.end(), [&](const Moved& m) { return m.joint == joint; })) out.push_back({joint, 0});
+    }
+    for (std::size_t i = 1; i < out.size(); ++i) out[i].along = static_cast<double>(i) / static_cast<double>(out.size() - 1);
+    return out;
+}
+
+Vec3 axesOf(const std::string& axes) {
+    Vec3 v = Vec3::Zero();
+    for (char c : axes) v[c - 'x'] = 1;
+    return v;
+}
+
+/// What one layer makes, at any number of cycles since the first frame.
+class Swayer {
+  public:
+    /// `cycles`: of the whole shot when it loops, else 0. `most`: cycles to one of the rate that the frame grid can show.
+    Swayer(const LayerContext& context, double cycles, double most)
+        : m_settings(*context.settings),
+          m_moved(moves(context.actor, context.layer)),
+          m_scales(rig::scalesAbove(context.actor)),
+          m_height(context.actor.height),
+          m_noisy(m_settings.text("form") == "noise"),
+          m_turn(axesOf(m_settings.text("turn"))),
+          m_move(axesOf(m_settings.text("move"))) {
+        const std::uint64_t seed = seedOf(context.layer, m_settings);
+        // Each axis wanders by itself.
+        for (std::uint64_t k = 0; m_noisy && k < 3; ++k) m_noise.emplace_back(seed + k, cycles, most);
+    }
+
+    const std::vector<Moved>& moved() const { return m_moved; }
+    int leftOut() const { return m_noise.empty() ? 0 : m_noise.front().left; }
+
+    Xform at(std::size_t n, const Xform& below, double cycles, int frame) const {
+        const double along = m_moved[n].along;
+        const double c = cycles + (m_settings.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
+        Vec3 s = Vec3::Constant(m_noisy ? 0 : std::sin(2 * kPi * c));
+        constexpr double kMostOf = 1.96;  // 95 of 100 of a normal distribution lie within as many root mean squares
+        for (std::size_t k = 0; k < m_noise.size(); ++k) s[static_cast<Eigen::Index>(k)] = m_noise[k].at(c) / kMostOf;
+        Xform x = below;
+        const double scale = m_scales[static_cast<std::size_t>(m_moved[n].joint)];
+        x.t += below.r * Vec3(m_settings.at("travel", frame, along) * m_height / scale * s.cwiseProduct(m_move));
+        x.r = (below.r * fromRotationVector(radians(m_settings.at("size", frame, along)) * s.cwiseProduct(m_turn))).normalized();
+        return x;
+    }
+
+  private:
+    const scene::Resolved& m_settings;
+    std::vector<Moved> m_moved;
+    std::vector<double> m_scales;
+    double m_height;
+    bool m_noisy;
+    Vec3 m_turn, m_move;
+    std::vector<SwayNoise> m_noise;
+};
+
+std::string shown(double v) {
+    char text[32];
+    std::snprintf(text, sizeof text, "%.3g", v);
+    return text;
+}
+
+Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+    const scene::Resolved& s = *context.settings;
+    const double dt = below.grid().dt();
+    // Half of the sum of both ends of each frame: exact for a rate that is keyed straight.
+    std::vector<double> cycles(static_cast<std::size_t>(below.frames()), 0.0);
+    double fastest = s.at("rate", 0);
+    for (int f = 1; f < below.frames(); ++f) {
+        cycles[static_cast<std::size_t>(f)] =
+            cycles[static_cast<std::size_t>(f) - 1] + 0.5 * dt * (s.at("rate", f - 1) + s.at("rate", f));
+        fastest = std::max(fastest, s.at("rate", f));
+    }
+    Filtered out;
+    double whole = 0;
+    if (context.period > 0 && cycles.back() > 0) {
+        whole = std::max(1.0, std::round(cycles.back()));
+        if (std::abs(whole / cycles.back() - 1) > 0.005)
+            out.remarks.push_back("so that the loop closes it sways " + shown(whole / context.period) + " times a second, " +
+                                  shown(whole) + (whole == 1 ? " time" : " times") + " in the shot");
+        const double by = whole / cycles.back();
+        for (double& c : cycles) c *= by;
+        fastest *= by;
+    }
+    // What is faster than the frames can show would only flicker.
+    constexpr double kOfFrames = 0.45;
+    const double most = fastest > 0 ? kOfFrames / (dt * fastest) : 1e9;
+    if (most < 1) out.remarks.push_back("the frames of the shot are too coarse for its rate: it flickers");
+    const Swayer sway(context, whole, most);
+    if (sway.leftOut() > 0)
+        out.remarks.push_back(std::to_string(sway.leftOut()) +
+                              " of 16 parts of its noise are faster than the frames of the shot can show, and are left out");
+    for (std::size_t n = 0; n < sway.moved().size(); ++n) {
+        if (cancel.asked()) throw Cancelled{};
+        const int joint = sway.moved()[n].joint;
+        rig::Column column;
+        for (int f = 0; f < below.frames(); ++f)
+            column.push_back(sway.at(n, below.at(joint, f), cycles[static_cast<std::size_t>(f)], f));
+        out.joints.emplace_back(joint, std::move(column));
+    }
+    return out;
+}
+
+void live(const LayerContext& context, const PoseView& pose, std::vector<Xform>& locals) {
+    const Swayer sway(context, 0, 1e9);
+    for (std::size_t n = 0; n < sway.moved().size(); ++n)
+        locals[static_cast<std::size_t>(sway.moved()[n].joint)] =
+            sway.at(n, pose.local(sway.moved()[n].joint), context.settings->at("rate", pose.frame()) * pose.time(), pose.frame());
+}
+
+}  // namespace
+
+SwayNoise::SwayNoise(std::uint64_t seed, double cycles, double most) {
+    constexpr int kParts = 16;
+    constexpr double kWide = 0.35;
+    double power = 0;
+    for (int k = 0; k < kParts; ++k) {
+        // One part in each sixteenth of the band, so that no seed leaves a hole in it.
+        double times = 0.5 + (k + fraction(seed)) / kParts;
+        const double phase = fraction(seed);
+        if (cycles > 0) times = std::max(1.0, std::round(times * cycles)) / cycles;
+        if (times > std::max(most, 0.5)) {
+            ++left;
+            continue;
+        }
+        const double off = (times - 1) / kWide, size = std::exp(-0.5 * off * off);
+        parts.push_back({times, size, phase});
+    }
+    // Parts that a short loop puts on one rate add up by their phases: the power is that of the sum.
+    for (const Part& a : parts)
+        for (const Part& b : parts)
+            if (a.times == b.times) power += 0.5 * a.size * b.size * std::cos(2 * kPi * (a.phase - b.phase));
+    for (Part& p : parts) p.size /= std::sqrt(std::max(power, 1e-12));
+}
+
+double SwayNoise::at(double cycles) const {
+    double sum = 0;
+    for (const Part& p : parts) sum += p.size * std::sin(2 * kPi * (p.times * cycles + p.phase));
+    return sum;
+}
+
+const LayerKind kSwayKind{
+    .id = "sway",
+    .label = "Sway",
+    .help = "Joints that sway by themselves, evenly or like noise: breathing, idling, a tail that is kept in motion, a rattle.",
+    .glyph = "M3 8c3 -5 6 -5 9 0s6 5 9 0 M3 16c3 -5 6 -5 9 0s6 5 9 0",
+    .takes = Takes::Joints,
+    .settings = kSettings,
+    .problem = problem,
+    .moves = moves,
+    .filter = filter,
+    .live = live};
+
+}  // namespace nutatio::layers
