@@ -54,4 +54,4 @@ demo-assets: build
 
 # The pages of the manual that the settings tables write.
 manual: build
-	@for k in strand jiggle; do build/release/bin/nutatio-cli describe $$k --markdown > docs/layers/$$k.md; done
+	@for k in $$(ls -d core/layers/*/ | xargs -n1 basename); do build/release/bin/nutatio-cli describe $$k --markdown > docs/layers/$$k.md; done

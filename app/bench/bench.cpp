@@ -78,10 +78,11 @@ Bench::Bench(const QString& keepFolder)
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
     connect(&m_document, &Document::simulating, this, &Bench::showProgress);
     // What was said of one action does not stay through the next.
-    for (auto signal : {&Document::sceneChanged, &Document::replaced})
-        connect(&m_document, signal, this, [this] {
-            if (!m_opening && !m_simulates) m_hint->clear();
-        });
+    const auto hush = [this] {
+        if (!m_opening && !m_simulates) m_hint->clear();
+    };
+    connect(&m_document, &Document::sceneChanged, this, hush);
+    connect(&m_document, &Document::replaced, this, hush);
     connect(&m_session, &Session::selectionChanged, this, [this] {
         if (!m_opening && !m_simulates) m_hint->clear();
     });

@@ -141,7 +141,7 @@ void Bench::makeViewCommands() {
     QAction* night = add("night", tr("Night: light on dark"), {}, "moon", [this] {
         look::setLight(*qApp, m_actions["night"]->isChecked() ? look::Light::Night : look::Light::Day);
         if (QSettings* s = preferences()) s->setValue(QStringLiteral("night"), m_actions["night"]->isChecked());
-        m_document.sceneChanged();
+        m_tape->repaintAll();
     });
     night->setCheckable(true);
     const std::pair<const char*, StepId> steps[] = {{"attach", StepId::Attach}, {"tune", StepId::Tune}};

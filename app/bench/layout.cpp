@@ -24,8 +24,7 @@ QMenu* Bench::menu() {
     group({"undo", "redo", "remove", "select-chain"});
     QMenu* layer = m->addMenu(tr("Layer"));
     for (const layers::LayerKind* k : layers::kinds()) layer->addAction(m_actions.value(QStringLiteral("add-") + qs(k->id)));
-    for (const char* id : {"mute", "solo", "layer-down", "layer-up"})
-        layer->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"mute", "solo", "layer-down", "layer-up"}) layer->addAction(m_actions.value(QLatin1String(id)));
     QMenu* collider = m->addMenu(tr("Collider"));
     for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "collider-world"})
         collider->addAction(m_actions.value(QLatin1String(id)));

@@ -94,12 +94,15 @@ void Document::restore(scene::Scene scene) {
 void Document::tryOut(const std::string& actor, const rig::Trial& trial) {
     scene::Scene next = m_scene;
     if (scene::ActorEntry* a = next.actor(actor)) a->trial = trial;
+    const scene::Change change = scene::changeBetween(m_scene, next);
     m_scene = std::move(next);
     evaluate();
-    Q_EMIT sceneChanged();
+    Q_EMIT sceneChanged(change);
 }
 
-void Document::put(scene::Scene scene) {
+void Document::put(scene::Scene scene, bool all) {
+    scene::Change change = scene::changeBetween(m_scene, scene);
+    change.all = all;
     m_scene = std::move(scene);
     ++m_revision;
     if (isModified())
@@ -107,7 +110,7 @@ void Document::put(scene::Scene scene) {
     else
         m_keeper.forget();
     evaluate();
-    Q_EMIT sceneChanged();
+    Q_EMIT sceneChanged(change);
     Q_EMIT historyChanged();
 }
 
@@ -122,7 +125,7 @@ void Document::replaceAll(scene::Scene scene, const QString& path, bool modified
     m_bringer.stop();
     m_scene = {};
     Q_EMIT replaced();
-    put(std::move(scene));
+    put(std::move(scene), true);
 }
 
 void Document::open(const QString& path) {

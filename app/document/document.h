@@ -13,6 +13,7 @@
 #include "app/document/newest_wins.h"
 #include "measure/trace.h"
 #include "pipeline/evaluate.h"
+#include "scene/change.h"
 #include "scene/scene.h"
 
 namespace nutatio::app {
@@ -78,7 +79,7 @@ class Document : public QObject {
     void recover(const QString& file);
 
   Q_SIGNALS:
-    void sceneChanged();
+    void sceneChanged(const scene::Change& change);
     void resultsChanged();
     /// How much of the running evaluation is done (0..1); a negative share when it has ended or was given up.
     void simulating(double share);
@@ -94,7 +95,7 @@ class Document : public QObject {
         QString name, gesture;
         scene::Scene before, after;
     };
-    void put(scene::Scene scene);
+    void put(scene::Scene scene, bool all = false);
     void restore(scene::Scene scene);
     void replaceAll(scene::Scene scene, const QString& path, bool modified);
     void evaluate();

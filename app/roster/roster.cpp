@@ -55,7 +55,10 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { activate(item); });
     connect(m_tree, &QTreeWidget::customContextMenuRequested, this,
             [this](const QPoint& p) { Q_EMIT menuWanted(m_tree->viewport()->mapToGlobal(p)); });
-    connect(&document, &Document::sceneChanged, this, &Roster::rebuild);
+    connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) {
+        for (scene::List l : {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins})
+            if (change.touches(l) || change.shot) return rebuild();
+    });
     connect(&session, &Session::selectionChanged, this, &Roster::showSelection);
     rebuild();
 }

@@ -169,7 +169,12 @@ void Lane::refresh() {
     const bool acts = m_document.scene().acts(*l), chosen = m_session.selection().layer == m_layer;
     const QColor c = acts ? look::theme().ink : look::theme().inkSoft;
     const layers::LayerKind* kind = layers::findKind(l->kind);
-    m_glyph->setPixmap(kind ? look::glyph(kind->glyph, c).pixmap(18, 18) : QPixmap());
+    const QString glyph =
+        kind ? QString::fromUtf8(kind->id.data(), static_cast<qsizetype>(kind->id.size())) + c.name() : QString();
+    if (glyph != m_glyphShown) {
+        m_glyphShown = glyph;
+        m_glyph->setPixmap(kind ? look::glyph(kind->glyph, c).pixmap(18, 18) : QPixmap());
+    }
     QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
     f.setStrikeOut(!acts);
     m_name->setFont(f);
@@ -281,9 +286,12 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
     m_scroll->verticalScrollBar()->setSingleStep(38);
     all->addWidget(m_scroll, 1);
     all->addWidget(transport());
-    connect(&document, &Document::sceneChanged, this, &Tape::rebuild);
-    connect(&document, &Document::resultsChanged, this, &Tape::refresh);
-    connect(&session, &Session::selectionChanged, this, &Tape::refresh);
+    connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) { refresh(change); });
+    // What was made anew is drawn by the lane itself; its words stay.
+    connect(&document, &Document::resultsChanged, this, [this] {
+        for (Lane* l : m_lanes) l->update();
+    });
+    connect(&session, &Session::selectionChanged, this, [this] { refresh(); });
     connect(&session, &Session::frameChanged, this, [this](int f) {
         for (Lane* l : m_lanes) {
             const scene::Layer* layer = m_document.scene().layer(l->layer());
@@ -405,6 +413,11 @@ void Tape::rebuild() {
         column->addStretch(1);
         m_scroll->setWidget(body);
     }
+    showShots();
+    refresh();
+}
+
+void Tape::showShots() {
     m_clip->clear();
     for (const scene::Shot& shot : m_document.scene().shots) {
         m_clip->addItem(QString::fromStdString(shot.name), QString::fromStdString(shot.id));
@@ -413,7 +426,24 @@ void Tape::rebuild() {
     m_clip->setEnabled(m_clip->count() > 0);
     m_fps->setText(QString::number(m_document.scene().shot().fps));
     m_of->setText(tr(" of %1").arg(m_document.frames()));
-    refresh();
+}
+
+void Tape::refresh(const scene::Change& change) {
+    if (change.reorders(scene::List::Layers) || change.touches(scene::List::Actors)) {
+        rebuild();
+        return;
+    }
+    if (change.shot || change.shots) {
+        showShots();
+        m_ruler->update();
+    }
+    // A solo anywhere silences the rest.
+    const bool anySolo = std::any_of(m_document.scene().layers.begin(), m_document.scene().layers.end(),
+                                     [](const scene::Layer& l) { return l.solo; });
+    const bool everyone = change.shot || anySolo != m_anySolo;
+    m_anySolo = anySolo;
+    for (Lane* l : m_lanes)
+        if (everyone || change.touches(scene::Owner{scene::List::Layers, l->layer()})) l->refresh();
 }
 
 void Tape::refresh() {

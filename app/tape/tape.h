@@ -66,6 +66,7 @@ class Lane : public QWidget {
     Session& m_session;
     std::string m_layer;
     HeldFrame m_held;
+    QString m_glyphShown;
     QToolButton *m_mute, *m_solo;
     QLabel *m_glyph, *m_name;
     Slider* m_mix;
@@ -79,10 +80,14 @@ class Tape : public QWidget {
     Ruler* ruler() const { return m_ruler; }
     Lane* lane(const std::string& layer) const;
     TrialStrip* trials() const { return m_trials; }
+    /// After the theme changed.
+    void repaintAll() { refresh(); }
 
   private:
     void rebuild();
+    void refresh(const scene::Change& change);
     void refresh();
+    void showShots();
     QWidget* transport();
 
     Document& m_document;
@@ -92,6 +97,7 @@ class Tape : public QWidget {
     QScrollArea* m_scroll;
     std::vector<Lane*> m_lanes;
     std::string m_built;
+    bool m_anySolo = false;
     QToolButton *m_play = nullptr, *m_loop = nullptr;
     QComboBox* m_clip = nullptr;
     QLineEdit *m_frame = nullptr, *m_fps = nullptr;

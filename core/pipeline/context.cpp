@@ -17,8 +17,11 @@ std::optional<int> jointOf(const scene::Scene& scene, const std::string& actor, 
     return j == rig::kNoJoint ? std::nullopt : std::optional(j);
 }
 
-double farthestOf(const scene::Resolved& s) {
+double farthestOf(const scene::Resolved& s, Vec3& middle) {
+    middle = Vec3::Zero();
     if (s.text("shape") == scene::shapeName(scene::Shape::Plane)) return 0;
+    const bool moves = s.keyed("offset_x") || s.keyed("offset_y") || s.keyed("offset_z");
+    if (!moves) middle = s.vector("offset");
     const auto most = [&](const char* id) {
         const auto [low, high] = s.span(id);
         return std::max(std::abs(low), std::abs(high));
@@ -27,12 +30,12 @@ double farthestOf(const scene::Resolved& s) {
         const std::string id(stem);
         return Vec3(most((id + "_x").c_str()), most((id + "_y").c_str()), most((id + "_z").c_str())).norm();
     };
-    const scene::ColliderNumbers most_{scene::numbersOf(s).shape,
-                                       most("radius"),
-                                       most("radius_end"),
-                                       most("length"),
-                                       {most("size_x"), most("size_y"), most("size_z")}};
-    return longest("offset") + most_.reach() + 1e-9;
+    const scene::ColliderNumbers all{scene::numbersOf(s).shape,
+                                     most("radius"),
+                                     most("radius_end"),
+                                     most("length"),
+                                     {most("size_x"), most("size_y"), most("size_z")}};
+    return (moves ? longest("offset") : 0) + all.reach() + 1e-9;
 }
 
 }  // namespace
@@ -52,8 +55,8 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         const auto joint = jointOf(scene, c.actor, c.joint);
         if (!c.on || !joint) continue;
         if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) continue;
-        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, 0, {}};
-        b.farthest = farthestOf(*b.body.settings);
+        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, Vec3::Zero(), 0, {}};
+        b.farthest = farthestOf(*b.body.settings, b.middle);
         Hasher h;
         h.text(c.id).text(c.actor).text(c.joint);
         b.body.settings->hash(h);

@@ -11,7 +11,9 @@ struct ItemsOfShot {
     struct Body {
         layers::LayerContext::Body body;
         int joint = rig::kNoJoint;  // that it rides on
-        double farthest = 0;        // of any point of it from that joint [units of its actor, or m]; 0: it has no end
+        Vec3 middle =
+            Vec3::Zero();     // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
+        double farthest = 0;  // of any point of it from there; 0: it has no end
         Key key;
     };
     struct Wind {

@@ -10,6 +10,7 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "pipeline/context.h"
+#include "scene/change.h"
 #include "scene/items.h"
 
 namespace nutatio::pipeline {
@@ -69,6 +70,12 @@ void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid
                             std::to_string(grid.frames) + " frames of " + std::to_string(moving.size()) +
                                 " moving joints are more than a file of its size may ask for; take a lower frame rate or a "
                                 "shorter clip"});
+}
+
+/// The shot as the scene shares it; null when it is none of the scene's.
+std::shared_ptr<const scene::Shot> sharedShot(const scene::Scene& scene, const scene::Shot& shot) {
+    const std::size_t at = scene.shots.find([&](const scene::Shot& s) { return s.id == shot.id; });
+    return at < scene.shots.size() && &scene.shots[at] == &shot ? scene.shots.pointer(at) : nullptr;
 }
 
 /// An actor on its way up the stack.
@@ -134,9 +141,8 @@ class Run {
   public:
     Run(Evaluator& evaluator, const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel, const Progress& progress)
         : m_evaluator(evaluator), m_scene(scene), m_cancel(cancel), m_progress(progress) {
-        const std::size_t at = scene.shots.find([&](const scene::Shot& s) { return s.id == shot.id; });
-        m_shot = at < scene.shots.size() && &scene.shots[at] == &shot ? scene.shots.pointer(at)
-                                                                      : std::make_shared<const scene::Shot>(shot);
+        m_shot = sharedShot(scene, shot);
+        if (!m_shot) m_shot = std::make_shared<const scene::Shot>(shot);
         m_frames = scene.frames(*m_shot);
     }
 
@@ -309,7 +315,7 @@ class Run {
             }
         };
         LayerResult& r = m_out.actors[w.climber].layers[w.result];
-        std::vector<Boxes> bases;
+        std::vector<const Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
             if (!canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
@@ -331,36 +337,47 @@ class Run {
     }
 
     /// Whether a body may come within reach of the layer's joints in any stretch of the shot.
-    bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<Boxes>& bases) {
+    bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<const Boxes*>& bases) {
         if (body.farthest == 0 || w.plan->reach <= 0) return true;  // a plane, or who knows
         if (bases.empty())
-            for (int root : w.plan->roots) bases.push_back(path(w.climber, root));
+            for (int root : w.plan->roots) bases.push_back(&path(w.climber, root));
         const std::size_t c = climberOf(body.body.collider->actor);
-        double size = body.farthest;
-        Boxes there;
-        if (c < m_climbers.size()) {
-            there = path(c, body.joint);
-            size *= m_climbers[c].placement.metres;
-        } else {
-            there.assign(kStretches, Eigen::AlignedBox3d(Vec3(Vec3::Zero())));
+        const bool rides = c < m_climbers.size();
+        const Boxes standing(kStretches, Eigen::AlignedBox3d(body.middle));
+        const Boxes* there = &standing;
+        if (rides) {
+            // The same body is looked at by every layer; its way changes only when a layer moves what carries it.
+            auto& known = m_bodyPaths[&body];
+            if (const Key key = pathKey(c, body.joint, body.middle); !known.second || known.first != key)
+                known = {key, &path(c, body.joint, body.middle)};
+            there = known.second;
         }
+        const double size = body.farthest * (rides ? m_climbers[c].placement.metres : 1);
         const double reach = 1.05 * w.plan->reach * m_climbers[w.climber].placement.metres + size;
-        for (const Boxes& base : bases)
-            for (std::size_t k = 0; k < base.size(); ++k)
-                if (base[k].squaredExteriorDistance(there[k]) <= reach * reach) return true;
+        for (const Boxes* base : bases)
+            for (std::size_t k = 0; k < base->size(); ++k)
+                if ((*base)[k].squaredExteriorDistance((*there)[k]) <= reach * reach) return true;
         return false;
+    }
+
+    Key pathKey(std::size_t climber, int joint, const Vec3& local) const {
+        const Climber& c = m_climbers[climber];
+        Hasher h;
+        for (int j = joint; j != rig::kNoJoint; j = c.entry->actor->skeleton.joint(j).parent)
+            h.key(c.keys[static_cast<std::size_t>(j)]);
+        add(h, c.placement);
+        add(h, local);
+        return h.done();
     }
 
     static constexpr std::size_t kStretches = 8;
 
-    /// Boxes [m, in the world] that a joint keeps to in each stretch of the shot, with what it may overshoot between frames.
-    Boxes path(std::size_t climber, int joint) {
+    /// Boxes [m, in the world] that a place on a joint keeps to in each stretch of the shot, with what it may overshoot between
+    /// frames.
+    const Boxes& path(std::size_t climber, int joint, const Vec3& local = Vec3::Zero()) {
         const Climber& c = m_climbers[climber];
         const rig::Skeleton& s = c.entry->actor->skeleton;
-        Hasher h;
-        for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent) h.key(c.keys[static_cast<std::size_t>(j)]);
-        add(h, c.placement);
-        const Key key = h.done();
+        const Key key = pathKey(climber, joint, local);
         if (const auto at = m_evaluator.m_paths.find(key); at != m_evaluator.m_paths.end()) return at->second;
         Boxes out(kStretches);
         layers::JointWorlds worlds(s, {joint});
@@ -368,7 +385,8 @@ class Run {
         double step = 0;
         for (int f = 0; f < m_frames; ++f) {
             worlds.update(layers::PoseView(c.track, f));
-            const Vec3 p = c.placement.toWorld(worlds.world(joint).t);
+            const Affine& w = worlds.world(joint);
+            const Vec3 p = c.placement.toWorld(local == Vec3::Zero() ? w.t : Vec3(w.t + rotationOf(w.m) * local));
             if (f > 0) step = std::max(step, (p - last).norm());
             last = p;
             const std::size_t k = static_cast<std::size_t>(f) * kStretches / static_cast<std::size_t>(m_frames);
@@ -382,7 +400,6 @@ class Run {
             out[k].extend(Vec3(out[k].min() - Vec3::Constant(step)));
             out[k].extend(Vec3(out[k].max() + Vec3::Constant(step)));
         }
-        if (m_evaluator.m_paths.size() > kMostMemos) m_evaluator.m_paths.clear();
         return m_evaluator.m_paths.emplace(key, std::move(out)).first->second;
     }
 
@@ -523,6 +540,7 @@ class Run {
     std::vector<Waiting> m_waiting;
     std::vector<std::shared_ptr<const scene::Layer>> m_kept;
     std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere
+    std::unordered_map<const ItemsOfShot::Body*, std::pair<Key, const Boxes*>> m_bodyPaths;
     double m_done = 0;
     Evaluation m_out;
 };
@@ -629,9 +647,19 @@ Evaluation Evaluator::evaluate(const scene::Scene& scene, const scene::Shot& sho
                                const Progress& progress) {
     const auto from = std::chrono::steady_clock::now();
     if (m_closes.size() > kMostMemos) m_closes.clear();
+    if (m_paths.size() > kMostMemos) m_paths.clear();
     if (m_plans.size() > 4 * scene.layers.size() + 1000) m_plans.clear();
+    const auto shared = sharedShot(scene, shot);
+    if (m_last && shared && m_last->shot == shared && scene::changeBetween(m_last->scene, scene).none()) {
+        Evaluation same = m_last->evaluation;
+        same.simulated = 0;
+        same.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - from).count();
+        return same;
+    }
+    m_last.reset();
     Evaluation e = Run(*this, scene, shot, cancel, progress).evaluate();
     e.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - from).count();
+    if (shared) m_last = Last{scene, shared, e};
     return e;
 }
 

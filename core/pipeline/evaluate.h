@@ -121,7 +121,13 @@ class Evaluator {
     std::map<Key, std::shared_ptr<Kept>> m_kept;
     std::size_t m_bytes = 0;
     std::uint64_t m_clock = 0;
-    // Of the one evaluation that runs.
+    // Of the one evaluation that runs, and the one before.
+    struct Last {
+        scene::Scene scene;
+        std::shared_ptr<const scene::Shot> shot;
+        Evaluation evaluation;
+    };
+    std::optional<Last> m_last;
     std::unordered_map<std::string, Plan> m_plans;
     std::map<Key, Boxes> m_paths;
     std::map<Key, bool> m_closes;

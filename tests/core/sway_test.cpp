@@ -55,7 +55,8 @@ TEST_CASE("a cycle sways as far and as often as asked, at any frame rate") {
         test::addLayer(s, "sway", {"bone_2"}, {{"rate", 0.7}, {"size", 12.0}, {"phase", 30.0}});
         const std::vector<double> a = angles(s);
         for (std::size_t f = 0; f < a.size(); ++f)
-            REQUIRE(a[f] == Approx(radians(12) * std::sin(2 * kPi * (0.7 * static_cast<double>(f) / fps + 30.0 / 360))).margin(1e-9));
+            REQUIRE(a[f] ==
+                    Approx(radians(12) * std::sin(2 * kPi * (0.7 * static_cast<double>(f) / fps + 30.0 / 360))).margin(1e-9));
     }
 }
 
@@ -112,7 +113,10 @@ TEST_CASE("a keyed rate never makes it jump") {
 TEST_CASE("layers of one group wander alike, a wave runs from joint to joint, and both move what is asked") {
     scene::Scene s = going(4);
     for (double group : {7.0, 7.0, 0.0})
-        test::addLayer(s, "sway", {s.layers.empty() ? "bone_1" : s.layers.size() == 1 ? "bone_2" : "bone_3"},
+        test::addLayer(s, "sway",
+                       {s.layers.empty()       ? "bone_1"
+                        : s.layers.size() == 1 ? "bone_2"
+                                               : "bone_3"},
                        {{"form", std::string("noise")}, {"size", 10.0}, {"group", group}});
     const auto one = angles(s, "bone_1"), two = angles(s, "bone_2"), other = angles(s, "bone_3");
     double apart = 0, alike = 0;

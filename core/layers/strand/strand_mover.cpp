@@ -34,7 +34,7 @@ bool areAlike(const StrandJoints& a, const StrandJoints& b) {
                       [](const physics::LinkDef& x, const physics::LinkDef& y) { return x.parent == y.parent; });
 }
 
-constexpr double kForgetting = 0.1;     // [s] over which an allowed depth fades when the pose is clear again
+constexpr double kForgetting = 0.1;  // [s] over which an allowed depth fades when the pose is clear again
 
 /// The narrowest kernel that takes `strands` at once.
 int widthFor(std::size_t strands) {

@@ -33,16 +33,8 @@ constexpr SettingSpec kSettings[] = {
      .help = "An even cycle, or a noise that wanders about the rate.",
      .choices = "cycle|noise",
      .group = "Sway"},
-    {.id = "turn",
-     .label = "Turn",
-     .type = SettingType::Axes,
-     .axes = "x",
-     .help = "Axes of the joint that it turns about."},
-    {.id = "move",
-     .label = "Move",
-     .type = SettingType::Axes,
-     .axes = "",
-     .help = "Axes of the joint that it shifts along."},
+    {.id = "turn", .label = "Turn", .type = SettingType::Axes, .axes = "x", .help = "Axes of the joint that it turns about."},
+    {.id = "move", .label = "Move", .type = SettingType::Axes, .axes = "", .help = "Axes of the joint that it shifts along."},
     {.id = "rate",
      .label = "Rate",
      .unit = Unit::PerSecond,
@@ -161,7 +153,8 @@ class Swayer {
 
     Xform at(std::size_t n, const Xform& below, double cycles, int frame) const {
         const double along = m_moved[n].along;
-        const double c = cycles + (m_settings.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
+        const double c =
+            cycles + (m_settings.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
         Vec3 s = Vec3::Constant(m_noisy ? 0 : std::sin(2 * kPi * c));
         constexpr double kMostOf = 1.96;  // 95 of 100 of a normal distribution lie within as many root mean squares
         for (std::size_t k = 0; k < m_noise.size(); ++k) s[static_cast<Eigen::Index>(k)] = m_noise[k].at(c) / kMostOf;

@@ -1,0 +1,127 @@
+// Two hundred strand layers: what an edit costs the interface's thread, what runs again after it, and what a copy of the scene
+// weighs. Run it under scripts/on-a-screen.
+#include <QApplication>
+#include <QTest>
+#include <time.h>
+
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <new>
+
+#include "app/bench/bench.h"
+#include "app/look/theme.h"
+#include "demo/reeds.h"
+#include "edit/edit.h"
+#include "files/scene_file.h"
+#include "pipeline/open.h"
+
+using namespace nutatio;
+
+namespace {
+
+std::size_t g_bytes = 0;
+
+double now() {
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+double ownTime() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return 1000 * static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_nsec);
+}
+
+template <class Work>
+double median(int runs, const Work& work) {
+    std::vector<double> times;
+    for (int k = 0; k < runs; ++k) {
+        const double from = now();
+        work(k);
+        times.push_back(now() - from);
+    }
+    std::sort(times.begin(), times.end());
+    return times[times.size() / 2];
+}
+
+/// A reed bed with a layer on each reed.
+scene::Scene bed(const std::filesystem::path& folder) {
+    demo::writeReeds(folder, {.reeds = 200, .joints = 8, .frames = 120, .bodies = 20});
+    scene::Scene s = pipeline::open(folder / "reeds.nutatio").value().scene;
+    s.layers.clear();
+    for (int r = 0; r < 200; ++r) {
+        const std::string id =
+            edit::addLayer(s, "strand", s.actors.front().id, {"reed_" + std::to_string(r) + "_0"});
+        s.layer(id)->set("swing", 1.2);
+        s.layer(id)->set("gravity", 0.2);
+    }
+    return s;
+}
+
+}  // namespace
+
+void* operator new(std::size_t size) {
+    g_bytes += size;
+    if (void* p = std::malloc(size)) return p;
+    throw std::bad_alloc();
+}
+void operator delete(void* p) noexcept {
+    std::free(p);
+}
+void operator delete(void* p, std::size_t) noexcept {
+    std::free(p);
+}
+
+int main(int argc, char** argv) {
+    look::setSurfaceFormat();
+    QApplication application(argc, argv);
+    look::dress(application);
+    const auto folder = std::filesystem::temp_directory_path() / "nutatio-house";
+    scene::Scene s = bed(folder);
+
+    const std::size_t before = g_bytes;
+    const scene::Scene copy = s;
+    std::printf("a copy of the scene takes %zu bytes\n", g_bytes - before);
+
+    pipeline::Evaluator e;
+    double from = now();
+    auto r = e.evaluate(s, {});
+    std::printf("all anew: %.0f ms, %d layers ran\n", now() - from, r.simulated);
+    std::printf("nothing changed: %.2f ms\n", median(15, [&](int) { r = e.evaluate(s, {}); }));
+    const std::string one = s.layers[100].id;
+    double ran = 0;
+    const double edited = median(9, [&](int k) {
+        s.layer(one)->set("swing", 1.3 + 0.01 * k);
+        ran = e.evaluate(s, {}).simulated;
+    });
+    std::printf("one layer edited: %.2f ms, %.0f ran\n", edited, ran);
+    scene::Collider& body = *s.collider(s.colliders[3].id);
+    body.set("radius", 0.1);
+    from = now();
+    r = e.evaluate(s, {});
+    std::printf("one collider edited: %.0f ms, %d ran\n", now() - from, r.simulated);
+
+    if (!files::writeScene(s, folder / "layers.nutatio")) return 1;
+    app::Bench bench;
+    bench.show();
+    bench.open(QString::fromStdString((folder / "layers.nutatio").string()));
+    if (!QTest::qWaitFor([&] { return bench.document().results() && bench.document().upToDate(); }, 60000)) return 1;
+    bench.session().selectLayer(one);
+    bench.session().setStep(app::StepId::Tune);
+    QTest::qWait(300);
+    const auto tick = [&](int k) {
+        bench.document().edit(
+            "Swing rate", [&](scene::Scene& each) { edit::set(each, {scene::List::Layers, one}, "swing", 1.5 + 0.01 * k, 0); },
+            "drag");
+        bench.tuner()->grab();  // painted, not composed: software OpenGL is not what is measured
+    };
+    // Of the thread itself: what runs beside it on the machine is not its work.
+    const double spent = ownTime();
+    constexpr int kTicks = 40;
+    const double lasted = median(kTicks, tick);
+    std::printf("a tick of a slider: %.2f ms of the interface's thread, %.2f ms by the clock with the simulation beside it\n",
+                (ownTime() - spent) / kTicks, lasted);
+    std::filesystem::remove_all(folder);
+    return 0;
+}
