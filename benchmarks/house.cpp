@@ -1,8 +1,8 @@
 // Two hundred strand layers: what an edit costs the interface's thread, what runs again after it, and what a copy of the scene
 // weighs. Run it under scripts/on-a-screen.
+#include <time.h>
 #include <QApplication>
 #include <QTest>
-#include <time.h>
 
 #include <chrono>
 #include <cstdio>
@@ -51,8 +51,7 @@ scene::Scene bed(const std::filesystem::path& folder) {
     scene::Scene s = pipeline::open(folder / "reeds.nutatio").value().scene;
     s.layers.clear();
     for (int r = 0; r < 200; ++r) {
-        const std::string id =
-            edit::addLayer(s, "strand", s.actors.front().id, {"reed_" + std::to_string(r) + "_0"});
+        const std::string id = edit::addLayer(s, "strand", s.actors.front().id, {"reed_" + std::to_string(r) + "_0"});
         s.layer(id)->set("swing", 1.2);
         s.layer(id)->set("gravity", 0.2);
     }
@@ -112,7 +111,10 @@ int main(int argc, char** argv) {
     QTest::qWait(300);
     const auto tick = [&](int k) {
         bench.document().edit(
-            "Swing rate", [&](scene::Scene& each) { edit::set(each, {scene::List::Layers, one}, "swing", 1.5 + 0.01 * k, 0); },
+            "Swing rate",
+            [&](scene::Scene& each) {
+                edit::set(each, {scene::List::Layers, one}, "swing", 1.5 + 0.01 * k, 0);
+            },
             "drag");
         bench.tuner()->grab();  // painted, not composed: software OpenGL is not what is measured
     };

@@ -137,28 +137,84 @@ void Bench::refresh() {
     m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
                                                        : tr("Nothing to redo"));
     const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"})
-        m_actions[QLatin1String(id)]->setEnabled(joints);
-    for (const layers::LayerKind* k : layers::kinds()) m_actions[QStringLiteral("add-") + qs(k->id)]->setEnabled(joints);
-    for (const char* id : {"mute", "solo", "layer-down", "layer-up"}) m_actions[QLatin1String(id)]->setEnabled(layer);
     const bool wind = !s.wind.empty(), pin = !s.pin.empty(), any = !scene.actors.empty();
-    m_actions["item-on"]->setEnabled(collider || wind || pin);
-    m_actions["collider-world"]->setEnabled(collider && !s.actor.empty());
-    for (const char* id : {"pin-end", "pin-to-selection"}) m_actions[QLatin1String(id)]->setEnabled(pin);
-    m_actions["open-recent"]->setEnabled(!recentFiles().isEmpty());
-    m_actions["open-demo"]->setEnabled(!demoFile().isEmpty());
-    m_actions["take"]->setEnabled(!scene.layers.empty());
-    for (const char* id : {"fit", "add-wind", "cut", "tug", "record"}) m_actions[QLatin1String(id)]->setEnabled(any);
-    for (const rig::TrialMove& move : rig::trialMoves()) m_actions[QStringLiteral("trial-") + qs(move.id)]->setEnabled(any);
-    m_actions["key"]->setEnabled(layer || pin);
-    m_actions["remove"]->setEnabled(layer || collider || wind || pin);
-    for (const char* id : {"save", "save-as", "hand-off"}) m_actions[QLatin1String(id)]->setEnabled(!scene.actors.empty());
+    const auto each = [this](std::initializer_list<const char*> ids, bool can, const QString& why) {
+        for (const char* id : ids) allow(QLatin1String(id), can, why);
+    };
+    const QString noJoint = tr("no joint is selected"), noLayer = tr("no layer is selected"), nothing = tr("nothing is open");
+    for (const layers::LayerKind* k : layers::kinds()) allow(QStringLiteral("add-") + qs(k->id), joints, noJoint);
+    each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"}, joints, noJoint);
+    each({"mute", "solo", "layer-down", "layer-up"}, layer, noLayer);
+    each({"item-on"}, collider || wind || pin, tr("no collider, wind or pin is selected"));
+    each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
+    each({"pin-end", "pin-to-selection"}, pin, tr("no pin is selected"));
+    each({"open-recent"}, !recentFiles().isEmpty(), tr("no file was opened before"));
+    each({"open-demo"}, !demoFile().isEmpty(), tr("the demo files are not beside the application"));
+    each({"take"}, !scene.layers.empty(), tr("there is no layer"));
+    each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
+    for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
+    each({"key"}, layer || collider || wind || pin, tr("nothing that is tuned is selected"));
+    each({"rename"}, s.owner().has_value(), tr("nothing that has a name of its own is selected"));
+    each({"remove", "duplicate"}, layer || collider || wind || pin, tr("no layer, collider, wind or pin is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
     setWindowTitle(m_document.title().isEmpty()
                        ? QStringLiteral("Nutatio")
                        : m_document.title() + (m_document.isModified() ? QStringLiteral("*") : QString()) +
                              QStringLiteral(" – Nutatio"));
+}
+
+void Bench::allow(const QString& id, bool can, const QString& why) {
+    QAction* a = m_actions[id];
+    a->setEnabled(can);
+    a->setProperty("why", can ? QString() : why);
+}
+
+QList<Palette::Entry> Bench::whatCanBeFound() {
+    QList<Palette::Entry> out;
+    for (QAction* a : m_order)
+        out << Palette::Entry{a->text().remove(u'&'),
+                              a->shortcut().toString(QKeySequence::NativeText),
+                              a->icon(),
+                              a->isEnabled()                            ? QString()
+                              : a->property("why").toString().isEmpty() ? tr("not now")
+                                                                        : a->property("why").toString(),
+                              [a] { a->trigger(); },
+                              true};
+    const scene::Scene& s = m_document.scene();
+    for (const scene::Layer& l : s.layers) {
+        const layers::LayerKind* k = layers::findKind(l.kind);
+        out << Palette::Entry{
+            QString::fromStdString(l.name), tr("layer"), k ? look::glyph(k->glyph) : QIcon(), {}, [this, id = l.id] {
+                m_session.selectLayer(id);
+                m_session.setStep(StepId::Tune);
+            }};
+        if (!k || l.id != m_session.selection().layer) continue;
+        for (const scene::SettingSpec& spec : k->settings)
+            out << Palette::Entry{qs(spec.label),
+                                  tr("setting of %1").arg(QString::fromStdString(l.name)),
+                                  {},
+                                  {},
+                                  [this, id = l.id, setting = std::string(spec.id)] {
+                                      m_session.selectLayer(id);
+                                      m_session.setStep(StepId::Tune);
+                                      m_tuner->reveal(setting);
+                                  }};
+    }
+    for (const scene::Shot& shot : s.shots)
+        out << Palette::Entry{
+            QString::fromStdString(shot.name), tr("shot"), look::icon(QStringLiteral("film")), {}, [this, id = shot.id] {
+                m_document.edit(tr("Show a shot"), [&](scene::Scene& each) { edit::showShot(each, id); });
+                m_session.setFrame(0);
+            }};
+    for (const scene::ActorEntry& a : s.actors)
+        for (int j = 0; j < a.actor->skeleton.size(); ++j)
+            out << Palette::Entry{QString::fromStdString(a.actor->skeleton.label(j)),
+                                  tr("joint of %1").arg(QString::fromStdString(a.name)),
+                                  look::icon(QStringLiteral("bone")),
+                                  {},
+                                  [this, id = a.id, j] { m_session.selectJoint(id, j); }};
+    return out;
 }
 
 void Bench::showProgress(double share) {

@@ -76,6 +76,9 @@ class Bench : public QMainWindow {
     void addCollider(scene::Shape shape);
     void makeRosterCommands();
     void makeTrialCommands();
+    QList<Palette::Entry> whatCanBeFound();
+    /// Greys a command, and says why.
+    void allow(const QString& id, bool can, const QString& why);
     void fitColliders();
     void addWind();
     void addPin();
@@ -85,6 +88,8 @@ class Bench : public QMainWindow {
     void keyHere();
     void markCut();
     void removeSelected();
+    void duplicateSelected();
+    void renameSelected();
     void moveLayer(int by);
     void toggleLayer(bool solo);
     void openDialog(bool bringIn);

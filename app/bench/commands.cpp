@@ -47,10 +47,19 @@ void Bench::makeEditCommands() {
     add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
     add("remove", tr("Remove the selected layer, collider, wind or pin"), QKeySequence(Qt::Key_Delete), "trash-2",
         [this] { removeSelected(); });
-    add("find", tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), "command", [this] { m_palette->open(m_order); });
+    add("duplicate", tr("Duplicate the layer, collider, wind or pin"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
+        [this] { duplicateSelected(); });
+    add("rename", tr("Rename the layer, collider, wind, pin or actor"), QKeySequence(Qt::Key_F2), "pencil",
+        [this] { renameSelected(); });
+    add("find", tr("Find anything"), QKeySequence(Qt::CTRL | Qt::Key_K), "command",
+        [this] { m_palette->open(whatCanBeFound()); });
     add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_C), "bone",
         [this] { m_session.selectChain(); });
-    add("select-none", tr("Select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] { m_session.select({}); });
+    add("select-none", tr("End the trial, or select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] {
+        for (const scene::ActorEntry& a : m_document.scene().actors)
+            if (a.onTrial()) return m_document.tryOut(a.id, {});
+        m_session.select({});
+    });
 }
 
 void Bench::makeLayerCommands() {

@@ -135,6 +135,24 @@ void Bench::removeSelected() {
     if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
 }
 
+void Bench::duplicateSelected() {
+    const auto owner = m_session.selection().owner();
+    if (!owner) return;
+    std::string id;
+    m_document.edit(tr("Duplicate"), [&](scene::Scene& scene) { id = edit::duplicate(scene, *owner); });
+    if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
+}
+
+void Bench::renameSelected() {
+    const auto owner = m_session.selection().owner();
+    const scene::Tuned* t = owner ? m_document.scene().tuned(*owner) : nullptr;
+    if (!t) return;
+    m_tuner->askForName(QString::fromStdString(t->name), [this, owner = *owner](const QString& name) {
+        m_document.edit(tr("Rename to %1").arg(name),
+                        [&](scene::Scene& scene) { edit::rename(scene, owner, name.toStdString()); });
+    });
+}
+
 void Bench::moveLayer(int by) {
     m_document.edit(tr("Move layer"), [&](scene::Scene& scene) { edit::moveLayer(scene, m_session.selection().layer, by); });
 }

@@ -1,19 +1,62 @@
 #include "app/bench/palette.h"
 
 #include <QKeyEvent>
+#include <QPainter>
+#include <QStyledItemDelegate>
 #include <QVBoxLayout>
+#include <algorithm>
+
+#include "app/look/theme.h"
 
 namespace nutatio::app {
 
+namespace {
+
+constexpr int kAbout = Qt::UserRole + 1, kWhy = Qt::UserRole + 2;
+
+/// The icon's column, the words, and on the right what is about them.
+class Row final : public QStyledItemDelegate {
+  public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 28}; }
+    void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) const override {
+        const look::Theme& t = look::theme();
+        const bool can = index.data(kWhy).toString().isEmpty();
+        if (o.state & QStyle::State_Selected)
+            p->fillRect(o.rect, t.lagoonPale);
+        else if (o.state & QStyle::State_MouseOver)
+            p->fillRect(o.rect, t.paper);
+        const QRect row = o.rect.adjusted(8, 0, -10, 0);
+        index.data(Qt::DecorationRole)
+            .value<QIcon>()
+            .paint(p, QRect(row.left(), row.top() + 5, 18, 18), Qt::AlignCenter, can ? QIcon::Normal : QIcon::Disabled);
+        const QString about = can ? index.data(kAbout).toString() : index.data(kWhy).toString();
+        p->setFont(look::textFont(9));
+        const int wide = std::min(QFontMetrics(p->font()).horizontalAdvance(about) + 8, row.width() / 2);
+        p->setPen(t.inkSoft);
+        p->drawText(row, Qt::AlignRight | Qt::AlignVCenter, QFontMetrics(p->font()).elidedText(about, Qt::ElideRight, wide));
+        p->setFont(look::textFont(10));
+        p->setPen(can ? t.ink : t.inkSoft);
+        const QRect words = row.adjusted(28, 0, -wide - 8, 0);
+        p->drawText(words, Qt::AlignLeft | Qt::AlignVCenter,
+                    QFontMetrics(p->font()).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, words.width()));
+    }
+};
+
+}  // namespace
+
 Palette::Palette(QWidget* parent) : QFrame(parent), m_field(new QLineEdit), m_list(new QListWidget) {
     setObjectName(QStringLiteral("palette"));
-    setAccessibleName(tr("Find a command"));
+    setAccessibleName(tr("Find"));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 8, 8, 8);
-    m_field->setPlaceholderText(tr("What do you want to do?"));
-    m_field->setAccessibleName(tr("Find a command"));
+    m_field->setPlaceholderText(tr("Find a command, joint, shot, layer or setting"));
+    m_field->setAccessibleName(tr("Find"));
     m_field->installEventFilter(this);
     m_list->setFocusPolicy(Qt::NoFocus);
+    m_list->setItemDelegate(new Row(m_list));
+    m_list->setMouseTracking(true);
+    m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     layout->addWidget(m_field);
     layout->addWidget(m_list);
     connect(m_field, &QLineEdit::textChanged, this, &Palette::filter);
@@ -22,40 +65,76 @@ Palette::Palette(QWidget* parent) : QFrame(parent), m_field(new QLineEdit), m_li
     hide();
 }
 
-void Palette::open(const QList<QAction*>& actions) {
-    m_actions = actions;
+void Palette::open(QList<Entry> entries) {
+    m_entries = std::move(entries);
     if (!isVisible()) m_before = window()->focusWidget();
     m_field->clear();
     filter({});
-    const int wide = std::min(520, parentWidget()->width() - 40);
-    setGeometry((parentWidget()->width() - wide) / 2, 56, wide, 340);
+    const int wide = std::min(560, parentWidget()->width() - 40);
+    setGeometry((parentWidget()->width() - wide) / 2, 56, wide, 374);
     show();
     raise();
     m_field->setFocus();
 }
 
+int Palette::fit(const QString& words, const QString& name) {
+    int score = 0;
+    for (const QString& w : words.split(u' ', Qt::SkipEmptyParts)) {
+        if (name.startsWith(w, Qt::CaseInsensitive)) {
+            score += 40;
+            continue;
+        }
+        int best = -1;
+        for (qsizetype at = name.indexOf(w, 0, Qt::CaseInsensitive); at >= 0; at = name.indexOf(w, at + 1, Qt::CaseInsensitive))
+            best = std::max(best, name[at - 1].isLetterOrNumber()                                   ? 4
+                                  : at + w.size() == name.size() || !name[at + w.size()].isLetter() ? 26
+                                                                                                    : 20);
+        if (best < 0) return -1;
+        score += best;
+    }
+    // Of two that fit alike the one with less else in it.
+    return 100 * score - static_cast<int>(std::min<qsizetype>(90, name.size()));
+}
+
 void Palette::filter(const QString& text) {
     m_list->clear();
-    const QStringList words = text.split(u' ', Qt::SkipEmptyParts);
-    for (QAction* a : m_actions) {
-        const QString name = a->text().remove(u'&');
-        const bool hit =
-            std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.contains(w, Qt::CaseInsensitive); });
-        if (!a->isEnabled() || !hit) continue;
-        auto* item = new QListWidgetItem(
-            a->icon(),
-            a->shortcut().isEmpty() ? name : name + QStringLiteral("      ") + a->shortcut().toString(QKeySequence::NativeText));
-        item->setData(Qt::UserRole, QVariant::fromValue(static_cast<QObject*>(a)));
+    std::vector<std::pair<int, qsizetype>> hits;
+    for (qsizetype i = 0; i < m_entries.size(); ++i) {
+        const Entry& e = m_entries[i];
+        if (text.trimmed().isEmpty()) {
+            if (e.command) hits.emplace_back(0, i);
+        } else if (const int f = fit(text, e.text); f >= 0) {
+            // What can be done comes before what cannot.
+            hits.emplace_back(f + (e.why.isEmpty() ? 0 : -100000), i);
+        }
+    }
+    std::stable_sort(hits.begin(), hits.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+    constexpr std::size_t kMost = 200;
+    for (std::size_t k = 0; k < std::min(hits.size(), kMost); ++k) {
+        const Entry& e = m_entries[hits[k].second];
+        auto* item = new QListWidgetItem(e.icon, e.text);
+        item->setData(Qt::UserRole, hits[k].second);
+        item->setData(kAbout, e.about);
+        item->setData(kWhy, e.why);
+        item->setToolTip(e.why);
         m_list->addItem(item);
+    }
+    if (hits.empty()) {
+        auto* none = new QListWidgetItem(tr("Nothing of that name"));
+        none->setFlags(Qt::NoItemFlags);
+        none->setData(kWhy, QStringLiteral(" "));
+        m_list->addItem(none);
     }
     m_list->setCurrentRow(0);
 }
 
 void Palette::run() {
     const QListWidgetItem* item = m_list->currentItem();
-    QAction* action = item ? qobject_cast<QAction*>(item->data(Qt::UserRole).value<QObject*>()) : nullptr;
+    if (!item || !item->data(Qt::UserRole).isValid()) return;
+    const Entry chosen = m_entries[item->data(Qt::UserRole).toLongLong()];
+    if (!chosen.why.isEmpty()) return;
     close();
-    if (action) action->trigger();
+    chosen.run();
 }
 
 void Palette::close() {

@@ -4,6 +4,31 @@
 
 namespace nutatio::app {
 
+Selection Selection::of(const scene::Scene& scene, const scene::Owner& owner) {
+    Selection s;
+    switch (owner.list) {
+        case scene::List::Layers:
+            s.layer = owner.id;
+            if (const scene::Layer* l = scene.layer(owner.id)) s.actor = l->actor;
+            break;
+        case scene::List::Colliders:
+            s.collider = owner.id;
+            if (const scene::Collider* c = scene.collider(owner.id)) s.actor = c->actor;
+            break;
+        case scene::List::Winds:
+            s.wind = owner.id;
+            break;
+        case scene::List::Pins:
+            s.pin = owner.id;
+            if (const scene::Pin* p = scene.pin(owner.id)) s.actor = p->actor;
+            break;
+        case scene::List::Actors:
+            s.actor = owner.id;
+            break;
+    }
+    return s;
+}
+
 std::optional<scene::Owner> Selection::owner() const {
     if (!layer.empty()) return scene::Owner{scene::List::Layers, layer};
     if (!collider.empty()) return scene::Owner{scene::List::Colliders, collider};

@@ -23,6 +23,8 @@ struct Selection {
     bool operator==(const Selection&) const = default;
     /// The one thing with settings that is selected, if it is no joint.
     std::optional<scene::Owner> owner() const;
+    /// The selection of that thing alone, with the actor it belongs to.
+    static Selection of(const scene::Scene& scene, const scene::Owner& owner);
 };
 
 enum class StepId { Attach, Tune, HandOff };

@@ -84,11 +84,12 @@ namespace {
 /// A line drawing that takes its colour from the theme at the moment it is painted.
 class Tinted final : public QIconEngine {
   public:
-    explicit Tinted(QByteArray svg, std::optional<QColor> fixed = std::nullopt) : m_svg(std::move(svg)), m_fixed(fixed) {}
+    explicit Tinted(QByteArray svg, std::optional<QColor> fixed = std::nullopt, bool lit = true)
+        : m_svg(std::move(svg)), m_fixed(fixed), m_lit(lit) {}
     QIconEngine* clone() const override { return new Tinted(*this); }
     void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State state) override {
         const Theme& t = theme();
-        const QColor c = m_fixed ? *m_fixed : mode == QIcon::Disabled ? t.rule : state == QIcon::On ? t.lagoon : t.ink;
+        const QColor c = m_fixed ? *m_fixed : mode == QIcon::Disabled ? t.rule : state == QIcon::On && m_lit ? t.lagoon : t.ink;
         QByteArray s = m_svg;
         QSvgRenderer(s.replace("currentColor", c.name().toLatin1())).render(painter, rect);
     }
@@ -103,6 +104,7 @@ class Tinted final : public QIconEngine {
   private:
     QByteArray m_svg;
     std::optional<QColor> m_fixed;
+    bool m_lit;
 };
 
 QByteArray glyphSvg(std::string_view path) {
@@ -196,10 +198,10 @@ QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px
 
 }  // namespace
 
-QIcon icon(const QString& name) {
+QIcon icon(const QString& name, bool lit) {
     QFile file(QStringLiteral(":/icons/") + name + QStringLiteral(".svg"));
     if (!file.open(QIODevice::ReadOnly)) return {};
-    return QIcon(new Tinted(file.readAll()));
+    return QIcon(new Tinted(file.readAll(), std::nullopt, lit));
 }
 
 QIcon glyph(std::string_view path) {

@@ -34,7 +34,8 @@ QFont textFont(double points = 10, int weight = QFont::Normal);
 /// JetBrains Mono, for figures.
 QFont figureFont(double points = 9.5);
 /// A Lucide line icon of that name, tinted ink, lagoon when checked; it follows the theme.
-QIcon icon(const QString& name);
+/// `lit` false: in ink even where a view calls it on, as a tree does with what is unfolded.
+QIcon icon(const QString& name, bool lit = true);
 /// A layer kind's own glyph, drawn in the icons' stroke.
 QIcon glyph(std::string_view path);
 QIcon glyph(std::string_view path, const QColor& colour);

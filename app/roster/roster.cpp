@@ -1,7 +1,9 @@
 #include "app/roster/roster.h"
 
 #include <QHeaderView>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QScrollBar>
 #include <QVBoxLayout>
 #include <functional>
 
@@ -24,6 +26,19 @@ std::string shape(const scene::Scene& s) {
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
     for (const scene::Pin& p : s.pins) t += p.id + '\n' + p.name + '\n' + p.actor + (p.on ? "+\n" : "-\n");
     return t;
+}
+const char* shapeIcon(const scene::Collider& c) {
+    switch (c.shape()) {
+        case scene::Shape::Sphere:
+            return "circle";
+        case scene::Shape::Capsule:
+            return "cylinder";
+        case scene::Shape::Box:
+            return "box";
+        case scene::Shape::Plane:
+            return "square";
+    }
+    return "circle";
 }
 }  // namespace
 
@@ -49,6 +64,11 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     m_tree->setUniformRowHeights(true);
     m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_tree->setContextMenuPolicy(Qt::CustomContextMenu);
+    m_tree->setTextElideMode(Qt::ElideMiddle);
+    m_tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+    m_tree->header()->setStretchLastSection(false);
+    m_tree->header()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    m_search->installEventFilter(this);
     layout->addWidget(m_tree, 1);
     connect(m_search, &QLineEdit::textChanged, this, &Roster::filter);
     connect(m_tree, &QTreeWidget::itemSelectionChanged, this, &Roster::takeSelection);
@@ -68,12 +88,20 @@ void Roster::rebuild() {
     if (now == m_built) return;
     m_built = now;
     m_following = true;
+    // What was unfolded stays so, and what was in view too.
+    QMap<QString, bool> unfolded;
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
+        if ((*it)->childCount() > 0) unfolded[pathOf(*it)] = (*it)->isExpanded();
+    const int scrolled = m_tree->verticalScrollBar()->value();
     m_tree->clear();
     for (const scene::ActorEntry& a : m_document.scene().actors) addActor(a);
     addOthers();
+    for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
+        if (const auto was = unfolded.find(pathOf(*it)); was != unfolded.end()) (*it)->setExpanded(was.value());
     m_following = false;
     filter(m_search->text());
     showSelection();
+    m_tree->verticalScrollBar()->setValue(scrolled);
 }
 
 void Roster::addActor(const scene::ActorEntry& a) {
@@ -81,7 +109,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
     const auto item = [&](QTreeWidgetItem* parent, const QString& text, const char* icon) {
         auto* i = parent ? new QTreeWidgetItem(parent) : new QTreeWidgetItem(m_tree);
         i->setText(0, text);
-        if (icon) i->setIcon(0, look::icon(QLatin1String(icon)));
+        if (icon) i->setIcon(0, look::icon(QLatin1String(icon), false));
         i->setData(0, kActor, id);
         return i;
     };
@@ -100,9 +128,29 @@ void Roster::addActor(const scene::ActorEntry& a) {
                 QFont bold = i->font(0);
                 bold.setBold(true);
                 i->setFont(0, bold);
-                i->setIcon(0, look::icon(QStringLiteral("play")));
+                i->setIcon(0, look::icon(QStringLiteral("play"), false));
             }
         }
+    }
+    QTreeWidgetItem* colliders = nullptr;
+    for (const scene::Collider& c : m_document.scene().colliders) {
+        if (c.actor != a.id) continue;
+        if (!colliders) {
+            colliders = item(top, tr("Colliders"), "circle");
+            colliders->setExpanded(true);
+        }
+        QTreeWidgetItem* i = item(colliders, QString::fromStdString(c.name) + (c.on ? QString() : tr(" (off)")), shapeIcon(c));
+        i->setData(0, kCollider, QString::fromStdString(c.id));
+    }
+    QTreeWidgetItem* pins = nullptr;
+    for (const scene::Pin& p : m_document.scene().pins) {
+        if (p.actor != a.id) continue;
+        if (!pins) {
+            pins = item(top, tr("Pins"), "pin");
+            pins->setExpanded(true);
+        }
+        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), "pin")
+            ->setData(0, kPin, QString::fromStdString(p.id));
     }
     std::vector<QTreeWidgetItem*> byJoint(static_cast<std::size_t>(a.actor->skeleton.size()), nullptr);
     QTreeWidgetItem* joints = item(top, tr("Joints"), "bone");
@@ -115,51 +163,54 @@ void Roster::addActor(const scene::ActorEntry& a) {
         i->setExpanded(i->parent() == joints || i->parent()->parent() == joints);
         byJoint[static_cast<std::size_t>(j)] = i;
     }
-    QTreeWidgetItem* colliders = nullptr;
-    for (const scene::Collider& c : m_document.scene().colliders) {
-        if (c.actor != a.id) continue;
-        if (!colliders) {
-            colliders = item(top, tr("Colliders"), "circle");
-            colliders->setExpanded(true);
-        }
-        QTreeWidgetItem* i = item(colliders, QString::fromStdString(c.name) + (c.on ? QString() : tr(" (off)")), nullptr);
-        i->setData(0, kCollider, QString::fromStdString(c.id));
-    }
-    QTreeWidgetItem* pins = nullptr;
-    for (const scene::Pin& p : m_document.scene().pins) {
-        if (p.actor != a.id) continue;
-        if (!pins) {
-            pins = item(top, tr("Pins"), "pin");
-            pins->setExpanded(true);
-        }
-        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), nullptr)
-            ->setData(0, kPin, QString::fromStdString(p.id));
-    }
 }
 
 void Roster::addOthers() {
     const auto group = [this](const QString& text, const char* icon) {
         auto* i = new QTreeWidgetItem(m_tree);
         i->setText(0, text);
-        i->setIcon(0, look::icon(QLatin1String(icon)));
+        i->setIcon(0, look::icon(QLatin1String(icon), false));
         i->setExpanded(true);
         return i;
     };
-    const auto add = [](QTreeWidgetItem* parent, const std::string& name, bool on, int role, const std::string& id) {
+    const auto add = [](QTreeWidgetItem* parent, const std::string& name, bool on, int role, const std::string& id,
+                        const char* icon) {
         auto* i = new QTreeWidgetItem(parent);
         i->setText(0, QString::fromStdString(name) + (on ? QString() : tr(" (off)")));
         i->setData(0, role, QString::fromStdString(id));
+        i->setIcon(0, look::icon(QLatin1String(icon), false));
     };
     QTreeWidgetItem *winds = nullptr, *colliders = nullptr;
     for (const scene::Wind& w : m_document.scene().winds) {
         if (!winds) winds = group(tr("Winds"), "wind");
-        add(winds, w.name, w.on, kWind, w.id);
+        add(winds, w.name, w.on, kWind, w.id, "wind");
     }
     for (const scene::Collider& c : m_document.scene().colliders) {
         if (!c.actor.empty()) continue;
         if (!colliders) colliders = group(tr("Colliders in the world"), "circle");
-        add(colliders, c.name, c.on, kCollider, c.id);
+        add(colliders, c.name, c.on, kCollider, c.id, shapeIcon(c));
     }
+}
+
+QString Roster::pathOf(const QTreeWidgetItem* item) {
+    QString path;
+    for (; item; item = item->parent()) path = item->text(0) + u'/' + path;
+    return path;
+}
+
+bool Roster::eventFilter(QObject* o, QEvent* e) {
+    // Down goes from the search into what it found.
+    if (o == m_search && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Down) {
+        QTreeWidgetItem* first = nullptr;
+        for (QTreeWidgetItemIterator it(m_tree); *it && !first; ++it)
+            if (!(*it)->isHidden() &&
+                (m_search->text().isEmpty() || (*it)->text(0).contains(m_search->text(), Qt::CaseInsensitive)))
+                first = *it;
+        m_tree->setFocus();
+        if (first) m_tree->setCurrentItem(first);
+        return true;
+    }
+    return QWidget::eventFilter(o, e);
 }
 
 void Roster::showSelection() {

@@ -16,11 +16,15 @@ class Roster : public QWidget {
     Roster(Document& document, Session& session, QWidget* parent = nullptr);
     QTreeWidget* tree() const { return m_tree; }
 
+  protected:
+    bool eventFilter(QObject* o, QEvent* e) override;
+
   Q_SIGNALS:
     /// Right click: what can be done with the selection is the bench's to say.
     void menuWanted(const QPoint& global);
 
   private:
+    static QString pathOf(const QTreeWidgetItem* item);
     void rebuild();
     void addOthers();
     void addActor(const scene::ActorEntry& a);

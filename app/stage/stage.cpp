@@ -19,6 +19,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
+    setMouseTracking(true);
     const auto refresh = [this] { update(); };
     const auto remark = [this] {
         m_marked.reset();
@@ -185,11 +186,22 @@ void Stage::paintGL() {
     if (s && !sel.joints.empty())
         if (const auto at = jointPixel(sel.actor, sel.joints.front()))
             label(*at, QString::fromStdString(s->posed.actor->skeleton.label(sel.joints.front())), look::theme().lagoon);
+    if (m_hover)
+        if (const auto at = jointPixel(m_hover->actor, m_hover->joint); at && shown(m_hover->actor))
+            label(*at, QString::fromStdString(shown(m_hover->actor)->posed.actor->skeleton.label(m_hover->joint)),
+                  look::theme().ink);
     if (m_tugOn && !m_document.scene().actors.empty()) {
         const QString text = m_tug.isRecording() ? tr("Tug: recording") : tr("Tug: drag a joint; Ctrl drags the whole actor");
         label(QPointF(4, height() - 22.0), text, m_tug.isRecording() ? look::theme().brick : look::theme().lagoon);
     }
     if (m_session.bodyHeld()) label(QPointF(4, 32), tr("Body without layers"), look::theme().plum);
+    if (!m_document.scene().actors.empty() && !m_tugOn && m_session.selection() == Selection{}) {
+        p.setFont(look::textFont(8.5));
+        p.setPen(look::theme().inkSoft);
+        p.drawText(QRectF(10, height() - 22.0, width() - 20.0, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                   tr("Drag on empty ground or with the right button: turn   ·   middle button: shift   ·   wheel: zoom   ·   F: "
+                      "frame"));
+    }
     if (m_document.scene().actors.empty()) {
         p.setFont(look::textFont(12));
         p.setPen(look::theme().inkSoft);

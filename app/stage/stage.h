@@ -27,6 +27,7 @@ class Stage : public QOpenGLWidget {
     struct Hit {
         std::string actor;
         int joint;
+        bool operator==(const Hit&) const = default;
     };
     std::optional<Hit> pick(const QPointF& at) const;
     /// Pixel of a joint in the frame on show; for tests and for labels.
@@ -56,6 +57,7 @@ class Stage : public QOpenGLWidget {
     void mouseMoveEvent(QMouseEvent* e) override;
     void mouseReleaseEvent(QMouseEvent* e) override;
     void wheelEvent(QWheelEvent* e) override;
+    void leaveEvent(QEvent*) override;
 
   private:
     struct Shown {
@@ -98,6 +100,12 @@ class Stage : public QOpenGLWidget {
     std::vector<int> marked(const std::string& actor) const;
     std::vector<int> findMarked() const;
     std::optional<Hit> pickMesh(const QPointF& at) const;
+    /// Joints whose dots are near a pixel, the nearest first.
+    std::vector<Hit> jointsNear(const QPointF& at) const;
+    /// What a click means: another click at the same place picks the next joint beneath.
+    std::optional<Hit> pickBeneath(const QPointF& at);
+    /// On the nearest point of a grid of round lengths.
+    Vec3 snapped(const Vec3& p) const;
     const Shown* shown(const std::string& actor) const;
 
     Document& m_document;
@@ -114,8 +122,10 @@ class Stage : public QOpenGLWidget {
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();
     QString m_gesture;
-    QPointF m_pressed, m_last;
-    bool m_moved = false;
+    QPointF m_pressed, m_last, m_clicked;
+    bool m_moved = false, m_orbits = false;  // the left button turns the view, as it began on empty ground
+    int m_clicks = 0;                        // one after the other at that place
+    std::optional<Hit> m_hover;
 };
 
 }  // namespace nutatio::app

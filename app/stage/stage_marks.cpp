@@ -1,4 +1,6 @@
 // What is drawn over the scene: joints, trails, colliders, winds, pins, handles.
+#include <set>
+
 #include "app/look/theme.h"
 #include "app/stage/stage.h"
 #include "layers/joint_worlds.h"
@@ -39,15 +41,27 @@ void Stage::markJoints(std::vector<Mark>& marks) const {
         for (int j : chosen) on[static_cast<std::size_t>(j)] = true;
         const bool layer = !m_session.selection().layer.empty();
         const QColor strong = layer ? t.persimmon : t.lagoon;
-        if (m_jointsShown)
+        if (m_jointsShown) {
+            // A dot of ink in a ring of sheet shows on any ground. Where dots would cover one another some are left out.
+            constexpr int kRoom = 7;
+            std::set<std::pair<int, int>> taken;
+            const auto cell = [&](const Vec3& p) -> std::optional<std::pair<int, int>> {
+                const auto at = m_camera.pixel(p, size());
+                if (!at) return std::nullopt;
+                return std::pair{static_cast<int>(at->x()) / kRoom, static_cast<int>(at->y()) / kRoom};
+            };
             for (int j = 0; j < a.skeleton.size(); ++j) {
                 if (on[static_cast<std::size_t>(j)] || !(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
                 const Vec3& here = s.posed.worlds[static_cast<std::size_t>(j)].t;
+                const auto at = cell(here);
+                if (!at || !taken.insert(*at).second) continue;
                 const int p = a.skeleton.joint(j).parent;
                 if (p != rig::kNoJoint && !a.instances.empty())
-                    addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, here, 1.0, look::faded(t.ink, 0.28));
-                addLine(marks, here, here, 4.5, look::faded(t.ink, 0.55));
+                    addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, here, 1.0, look::faded(t.ink, 0.35));
+                addLine(marks, here, here, 6.4, look::faded(t.sheet, 0.75));
+                addLine(marks, here, here, 4.0, look::faded(t.ink, 0.85));
             }
+        }
         for (int j : chosen) {
             const int p = a.skeleton.joint(j).parent;
             if (p == rig::kNoJoint || !on[static_cast<std::size_t>(p)]) continue;

@@ -14,24 +14,43 @@ std::optional<QPointF> Stage::jointPixel(const std::string& actor, int joint) co
     return m_camera.pixel(s->posed.worlds[static_cast<std::size_t>(joint)].t, size());
 }
 
-std::optional<Stage::Hit> Stage::pick(const QPointF& at) const {
+std::vector<Stage::Hit> Stage::jointsNear(const QPointF& at) const {
     constexpr double kNear = 9;
-    std::optional<Hit> best;
-    double nearest = kNear;
+    std::vector<std::pair<double, Hit>> found;
     if (m_jointsShown)
         for (const Shown& s : m_shown) {
             const rig::Actor& a = *s.posed.actor;
             for (int j = 0; j < a.skeleton.size(); ++j) {
                 if (!(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
                 const auto p = jointPixel(s.id, j);
-                const double d = p ? std::hypot(p->x() - at.x(), p->y() - at.y()) : 1e9;
-                if (d < nearest) {
-                    nearest = d;
-                    best = Hit{s.id, j};
-                }
+                if (const double d = p ? std::hypot(p->x() - at.x(), p->y() - at.y()) : 1e9; d < kNear)
+                    found.push_back({d, {s.id, j}});
             }
         }
-    return best ? best : pickMesh(at);
+    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<Hit> out;
+    for (auto& f : found) out.push_back(std::move(f.second));
+    return out;
+}
+
+std::optional<Stage::Hit> Stage::pick(const QPointF& at) const {
+    const std::vector<Hit> near = jointsNear(at);
+    return near.empty() ? pickMesh(at) : near.front();
+}
+
+std::optional<Stage::Hit> Stage::pickBeneath(const QPointF& at) {
+    constexpr double kSamePlace = 3;
+    const bool again = (at - m_clicked).manhattanLength() <= kSamePlace && m_clicks > 0;
+    m_clicked = at;
+    m_clicks = again ? m_clicks + 1 : 1;
+    std::vector<Hit> near = jointsNear(at);
+    // Beneath the last joint that is near comes the one that moves the skin there.
+    if (const auto skin = near.empty() || again ? pickMesh(at) : std::nullopt;
+        skin &&
+        std::none_of(near.begin(), near.end(), [&](const Hit& h) { return h.actor == skin->actor && h.joint == skin->joint; }))
+        near.push_back(*skin);
+    if (near.empty()) return std::nullopt;
+    return near[static_cast<std::size_t>(m_clicks - 1) % near.size()];
 }
 
 std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
@@ -80,6 +99,7 @@ void Stage::mousePressEvent(QMouseEvent* e) {
             m_grabOffset = h.world - unproject(e->position(), h.world);
             m_gesture = QUuid::createUuid().toString();
         }
+    m_orbits = !m_grabbed && !m_tugOn && !pick(e->position());
     if (m_grabbed || !m_tugOn) return;
     if (const auto hit = pick(e->position())) {
         m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
@@ -93,10 +113,23 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     const QPointF by = e->position() - m_last;
     m_last = e->position();
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
-    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved)
-        dragHandle(unproject(e->position(), m_grabbed->world) + m_grabOffset);
+    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved) {
+        Vec3 to = unproject(e->position(), m_grabbed->world) + m_grabOffset;
+        if (e->modifiers() & Qt::ControlModifier) to = snapped(to);
+        dragHandle(to);
+    }
+    if (!e->buttons()) {
+        const std::vector<Hit> near = jointsNear(e->position());
+        const std::optional<Hit> now = near.empty() ? std::nullopt : std::optional(near.front());
+        if (now != m_hover) {
+            m_hover = now;
+            update();
+        }
+        return;
+    }
     if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) pullTo(unproject(e->position(), tugPlace()) + m_grabOffset);
-    if (e->buttons() & Qt::RightButton) m_camera.orbit(by.x(), by.y());
+    if (e->buttons() & Qt::RightButton || (m_orbits && m_moved && (e->buttons() & Qt::LeftButton)))
+        m_camera.orbit(by.x(), by.y());
     if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());
     if (e->buttons()) update();
 }
@@ -114,10 +147,22 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         return;
     }
     if (m_moved) return;
-    if (const auto hit = pick(e->position()))
+    const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
+    if (const auto hit = adds ? pick(e->position()) : pickBeneath(e->position()))
         m_session.selectJoint(hit->actor, hit->joint, e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier));
     else if (!(e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))
         m_session.select({});
+}
+
+Vec3 Stage::snapped(const Vec3& p) const {
+    // A round length that is seen: about a fiftieth of the actor.
+    const double step = std::pow(10.0, std::floor(std::log10(0.05 * m_size)));
+    return (p / step).array().round().matrix() * step;
+}
+
+void Stage::leaveEvent(QEvent*) {
+    m_hover.reset();
+    update();
 }
 
 void Stage::wheelEvent(QWheelEvent* e) {

@@ -142,6 +142,7 @@ Lane::Lane(Document& document, Session& session, std::string layer, QWidget* par
             [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
     connect(m_solo, &QToolButton::clicked, this,
             [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
+    connect(m_mix, &Slider::grabbed, this, [this](const QString& gesture) { m_held.frame(gesture, m_session.frame()); });
     connect(m_mix, &Slider::dragged, this, [this](double v, const QString& gesture) {
         m_document.edit(
             tr("Mix"),

@@ -175,6 +175,7 @@ void TunedPage::beginGroup(const QString& name) {
     m_rows->setSpacing(0);
     m_all->addWidget(heading);
     m_all->addWidget(body);
+    heading->setProperty("body", QVariant::fromValue(body));
     m_groups[name] = heading;
     const auto show = [this, heading, body, name](bool on) {
         m_folds[name] = on;
@@ -188,6 +189,12 @@ void TunedPage::beginGroup(const QString& name) {
 
 void TunedPage::setOpen(const QString& group, bool open) {
     if (QToolButton* b = m_groups.value(group)) b->setChecked(open);
+}
+
+void TunedPage::unfold(const std::string& setting) {
+    SettingRow* r = row(setting);
+    for (auto g = m_groups.begin(); r && g != m_groups.end(); ++g)
+        if (r->parentWidget() == g.value()->property("body").value<QWidget*>()) g.value()->setChecked(true);
 }
 
 void TunedPage::change(const QString& name, const std::function<void(scene::Scene&)>& how, const QString& gesture) {
@@ -214,6 +221,7 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
         change(
             name, [&](scene::Scene& s) { edit::set(s, m_owner, spec.id, v, frame); }, gesture);
     };
+    connect(row, &SettingRow::grabbed, this, [this](const QString& gesture) { m_held.frame(gesture, m_session.frame()); });
     connect(row, &SettingRow::changed, this, set);
     connect(row, &SettingRow::keyWanted, this, [this, spec, name] {
         change(tr("Key %1").arg(name), [&](scene::Scene& s) { edit::toggleKey(s, m_owner, spec.id, m_session.frame()); });

@@ -26,6 +26,8 @@ class TunedPage : public QWidget {
     SettingRow* firstKeyable() const;
     void refresh();
     void setOpen(const QString& group, bool open);
+    /// Opens the group that a setting stands in.
+    void unfold(const std::string& setting);
     /// References of the joints last selected, for rows that take them.
     void setLastJoints(std::vector<std::string> joints) { m_lastJoints = std::move(joints); }
     /// Whether a page for the same thing would look otherwise now.

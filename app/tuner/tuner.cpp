@@ -7,6 +7,7 @@
 #include "app/tuner/attach_page.h"
 #include "edit/edit.h"
 #include "layers/feels.h"
+#include "layers/registry.h"
 
 namespace nutatio::app {
 
@@ -19,21 +20,22 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
       m_title(new QLabel),
       m_help(new QLabel),
       m_remark(new QLabel),
+      m_name(new QLineEdit),
       m_scope(new Scope(document, session)),
       m_scroll(new QScrollArea),
       m_feels(new FeelsShelf(document, session)) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(12, 8, 6, 4);
+    layout->setContentsMargins(12, 6, 6, 4);
     layout->setSpacing(4);
     m_heading->setObjectName(QStringLiteral("heading"));
     m_title->setFont(look::textFont(11, QFont::Bold));
     m_help->setObjectName(QStringLiteral("soft"));
     m_help->setWordWrap(true);
-    m_help->setMinimumHeight(34);
+    m_help->setMinimumHeight(28);
     m_help->setAlignment(Qt::AlignTop | Qt::AlignLeft);
-    m_help->setFont(look::textFont(9));
+    m_help->setFont(look::textFont(8.5));
     m_scroll->setObjectName(QStringLiteral("sheet"));
     m_scroll->setFrameShape(QFrame::NoFrame);
     m_scroll->setWidgetResizable(true);
@@ -42,6 +44,16 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     top->setSpacing(8);
     top->addWidget(m_heading);
     top->addWidget(m_title, 1);
+    top->addWidget(m_name, 1);
+    m_name->hide();
+    m_name->setAccessibleName(tr("Name"));
+    connect(m_name, &QLineEdit::editingFinished, this, [this] {
+        if (!m_name->isVisible()) return;
+        m_name->hide();
+        m_title->show();
+        const QString name = m_name->text().trimmed();
+        if (m_name->isModified() && !name.isEmpty() && m_named) m_named(name);
+    });
     layout->addLayout(top);
     layout->addWidget(m_scope);
     m_remark->setWordWrap(true);
@@ -63,7 +75,10 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     connect(&session, &Session::selectionChanged, this, &Tuner::rebuild);
     connect(&session, &Session::stepChanged, this, &Tuner::rebuild);
     connect(&document, &Document::sceneChanged, this, &Tuner::rebuild);
-    connect(&document, &Document::resultsChanged, this, &Tuner::showRemark);
+    connect(&document, &Document::resultsChanged, this, [this] {
+        showRemark();
+        showTravel();
+    });
     connect(&document, &Document::replaced, this, [this] { m_lastJoints.clear(); });
     rebuild();
 }
@@ -155,6 +170,22 @@ void Tuner::rebuild() {
         m_tuned->refresh();
     }
     showRemark();
+    showTravel();
+}
+
+/// How far the layer takes the end that it moves most, beside its amount.
+void Tuner::showTravel() {
+    const scene::Layer* l =
+        m_tuned && m_tuned->owner().list == scene::List::Layers ? m_document.scene().layer(m_tuned->owner().id) : nullptr;
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    const scene::SettingSpec* amount = kind ? kind->setting(scene::Role::Amount) : nullptr;
+    SettingRow* row = amount ? m_tuned->row(std::string(amount->id)) : nullptr;
+    const scene::ActorEntry* a = l ? m_document.scene().actor(l->actor) : nullptr;
+    if (!row || !a) return;
+    const ResultsPtr& r = m_document.results();
+    const auto at = r ? r->traces.find(l->id) : decltype(r->traces.begin()){};
+    row->setNote(r && at != r->traces.end() ? tr("up to %1 cm").arg(100 * a->actor->metresPerUnit * at->second->most, 0, 'g', 3)
+                                            : QString());
 }
 
 void Tuner::showRemark() {
@@ -185,6 +216,25 @@ void Tuner::showRemark() {
     m_remark->setToolTip(all);
     m_remark->setStyleSheet(QStringLiteral("color: %1;").arg(look::theme().ochreText.name()));
     m_remark->setVisible(!lines.isEmpty());
+}
+
+void Tuner::askForName(const QString& now, const std::function<void(const QString&)>& done) {
+    m_named = done;
+    m_title->hide();
+    m_name->setText(now);
+    m_name->show();
+    m_name->setFocus();
+    m_name->selectAll();
+}
+
+void Tuner::reveal(const std::string& setting) {
+    if (!m_tuned) return;
+    m_tuned->unfold(setting);
+    SettingRow* r = row(setting);
+    if (!r) return;
+    layout()->activate();
+    scrollTo(r);
+    if (r->field()) r->field()->setFocus();
 }
 
 void Tuner::setOpen(const QString& group, bool open) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QLabel>
+#include <QLineEdit>
 #include <QScrollArea>
 #include <QWidget>
 
@@ -26,6 +27,10 @@ class Tuner : public QWidget {
     void setOpen(const QString& group, bool open);
     void scrollTo(QWidget* widget) { m_scroll->ensureWidgetVisible(widget); }
     int visibleRows() const;
+    /// Unfolds and shows a setting's row, and gives it the focus.
+    void reveal(const std::string& setting);
+    /// Turns the title into a field; `done` hears the new name, unless it is left as it was.
+    void askForName(const QString& now, const std::function<void(const QString&)>& done);
 
   Q_SIGNALS:
     void layerWanted(const std::string& kind);
@@ -37,6 +42,7 @@ class Tuner : public QWidget {
   private:
     void rebuild();
     void showRemark();
+    void showTravel();
     QWidget* newPage();
     QString page() const;
     /// What the selection is tuned as, when it is.
@@ -46,6 +52,8 @@ class Tuner : public QWidget {
     Session& m_session;
     QWidget* m_handoff;
     QLabel *m_heading, *m_title, *m_help, *m_remark;
+    QLineEdit* m_name;
+    std::function<void(const QString&)> m_named;
     Scope* m_scope;
     QScrollArea* m_scroll;
     FeelsShelf* m_feels;

@@ -90,6 +90,11 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
         connect(m_profileToggle, &QToolButton::clicked, this, [this] { m_profile->setVisible(!m_profile->isVisible()); });
         connect(m_profile, &ProfileEdit::changed, this, &SettingRow::profileChanged);
     }
+    m_note = new QLabel;
+    m_note->setObjectName(QStringLiteral("soft"));
+    m_note->setFont(look::textFont(8.5));
+    m_note->setFixedHeight(13);
+    row->addWidget(m_note);
     row->addStretch(1);
     m_field = new QLineEdit;
     m_field->setObjectName(QStringLiteral("value"));
@@ -114,6 +119,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
     m_slider->setAccessibleName(qs(m_spec.label));
     layout()->addWidget(m_slider);
     if (m_profile) layout()->addWidget(m_profile);
+    connect(m_slider, &Slider::grabbed, this, [this](const QString& g) { Q_EMIT grabbed(g + qs(m_spec.id)); });
     connect(m_field, &QLineEdit::editingFinished, this, &SettingRow::typed);
     connect(m_slider, &Slider::dragged, this, [this](double v, const QString& gesture) {
         Q_EMIT changed(scene::clampTo(m_spec, v / m_shown), gesture + qs(m_spec.id));
@@ -125,10 +131,11 @@ bool SettingRow::dragNumber(QEvent* e) {
     // A press that moves sideways pulls the number; one that does not is a click into the text.
     constexpr double kWay = 3;
     const auto* mouse = static_cast<QMouseEvent*>(e);
-    if (e->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton && !m_field->hasFocus()) {
+    if (e->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton && !m_field->isModified()) {
         m_pressed = m_last = mouse->globalPosition().x();
         m_pulls = false;
         m_gesture = Slider::newGesture();
+        Q_EMIT grabbed(m_gesture + qs(m_spec.id));
         m_field->setCursor(Qt::SizeHorCursor);
         return true;
     }
@@ -143,7 +150,9 @@ bool SettingRow::dragNumber(QEvent* e) {
     if (e->type() != QEvent::MouseButtonRelease) return false;
     m_gesture.clear();
     m_field->setCursor(Qt::IBeamCursor);
-    if (!m_pulls) {
+    if (!m_pulls && m_field->hasFocus()) {
+        m_field->setCursorPosition(m_field->cursorPositionAt(mouse->position().toPoint()));
+    } else if (!m_pulls) {
         m_field->setFocus(Qt::MouseFocusReason);
         m_field->selectAll();
     }
@@ -221,6 +230,10 @@ void SettingRow::buildColliders(QHBoxLayout* top) {
 
 void SettingRow::offer(const std::vector<std::pair<std::string, std::string>>& colliders) {
     m_colliders = colliders;
+}
+
+void SettingRow::setNote(const QString& note) {
+    if (m_note) m_note->setText(note);
 }
 
 void SettingRow::showKeys(Keyed keyed) {

@@ -24,6 +24,8 @@ class SettingRow : public QWidget {
     enum class Keyed { No, Between, Here };
     void showKeys(Keyed keyed);
     void showProfile(const scene::Profile& profile);
+    /// A few soft words beside the label.
+    void setNote(const QString& note);
     /// The colliders there are: id and name.
     void offer(const std::vector<std::pair<std::string, std::string>>& colliders);
     QToolButton* keyButton() const { return m_key; }
@@ -34,6 +36,8 @@ class SettingRow : public QWidget {
     Slider* slider() const { return m_slider; }
 
   Q_SIGNALS:
+    /// A drag begins: what `changed` will say has this gesture.
+    void grabbed(const QString& gesture);
     void changed(const scene::Value& value, const QString& gesture);
     void hovered(const QString& help);
     /// The person wants the stage's selection put here.
@@ -60,7 +64,7 @@ class SettingRow : public QWidget {
 
     const scene::SettingSpec m_spec;
     double m_shown = 1;  // shown = stored x this
-    QLabel* m_label;
+    QLabel *m_label, *m_note = nullptr;
     QLineEdit* m_field = nullptr;
     Slider* m_slider = nullptr;
     QToolButton *m_key = nullptr, *m_profileToggle = nullptr;

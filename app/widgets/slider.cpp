@@ -107,6 +107,7 @@ void Slider::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
     m_grabbed = true;
     m_gesture = newGesture();
+    Q_EMIT grabbed(m_gesture);
     m_last = e->position().x();
     const double knobAt = kEdge + shareOf(m_value) * (width() - 2 * kEdge);
     // Taken by its knob it stays where it is; elsewhere it comes to the pointer.

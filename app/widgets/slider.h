@@ -23,6 +23,8 @@ class Slider : public QWidget {
     QPoint knob(double v) const;
 
   Q_SIGNALS:
+    /// A drag begins.
+    void grabbed(const QString& gesture);
     /// `gesture` is the same for all values of one drag.
     void dragged(double value, const QString& gesture);
 

@@ -66,7 +66,10 @@ Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& 
     const Vec3 end = endOf(s, t.joint);
     const std::vector<Vec3> a = placesOf(s, below, t.joint, end), b = placesOf(s, above, t.joint, end);
     std::vector<Vec3> moved(a.size());
-    for (std::size_t f = 0; f < a.size(); ++f) moved[f] = b[f] - a[f];
+    for (std::size_t f = 0; f < a.size(); ++f) {
+        moved[f] = b[f] - a[f];
+        t.most = std::max(t.most, moved[f].norm());
+    }
     const Vec3 axis = mainAxis(moved);
     double mean = 0;
     for (const Vec3& p : a) mean += p.dot(axis) / static_cast<double>(a.size());

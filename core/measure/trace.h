@@ -11,6 +11,7 @@ namespace nutatio::measure {
 struct Trace {
     std::vector<float> body;   // way of the watched point under the motion below the layer, about its mean
     std::vector<float> added;  // what the layer adds to that
+    double most = 0;           // farthest that the layer takes the point from there
     int joint = -1;            // whose end is watched: the one the layer moves farthest
     std::vector<Vec3f> path;   // where the point is with the layer [units], for the stage's trail
 };

@@ -9,11 +9,11 @@ namespace nutatio::scene {
 
 /// The difference between two scenes, as far as a view wants to know it.
 struct Change {
-    bool all = false;            // nothing that was known holds
-    std::vector<Owner> things;   // that came, went, or are set otherwise
-    std::vector<List> lists;     // whose members or order are others
-    bool shot = false;           // what plays, or what is keyed and cut in it
-    bool shots = false;          // which shots there are
+    bool all = false;           // nothing that was known holds
+    std::vector<Owner> things;  // that came, went, or are set otherwise
+    std::vector<List> lists;    // whose members or order are others
+    bool shot = false;          // what plays, or what is keyed and cut in it
+    bool shots = false;         // which shots there are
 
     bool none() const { return !all && things.empty() && lists.empty() && !shot && !shots; }
     bool touches(const Owner& owner) const;

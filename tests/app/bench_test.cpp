@@ -230,11 +230,17 @@ TEST_CASE("any command is found by its words") {
     REQUIRE(w.scene().layers.size() == 1);
     CHECK(w.scene().layers[0].kind == "jiggle");
     CHECK_FALSE(palette->isVisible());
-    // What cannot be done now is not offered.
+    // What cannot be done now is greyed, says why, and Enter does not do it.
     w.bench.session().select({});
     w.key(Qt::Key_K, Qt::ControlModifier);
     QTest::keyClicks(field, "add strand");
-    CHECK(palette->findChild<QListWidget*>()->count() == 0);
+    REQUIRE(palette->list()->count() == 1);
+    CHECK(palette->list()->item(0)->toolTip().contains(QStringLiteral("no joint")));
+    QTest::keyClick(field, Qt::Key_Return);
+    CHECK(w.scene().layers.size() == 1);
+    field->clear();
+    QTest::keyClicks(field, "zzz");
+    CHECK(palette->list()->item(0)->text().contains(QStringLiteral("Nothing")));
     QTest::keyClick(field, Qt::Key_Escape);
     CHECK_FALSE(palette->isVisible());
 }

@@ -12,6 +12,7 @@
 
 using namespace nutatio;
 using namespace nutatio::app;
+using test::dragMouse;
 using test::kDemo;
 using test::kOtter;
 using test::TempFolder;
@@ -25,16 +26,6 @@ const scene::Owner kTail{scene::List::Layers, "tail"};
 scene::Keys keysOf(Window& w, const scene::Owner& owner, const char* setting) {
     const scene::Keys* keys = w.scene().shot().keysOf(owner, setting);
     return keys ? *keys : scene::Keys{};
-}
-
-/// Presses at `from`, goes to `to` in steps and lets go.
-void dragMouse(QWidget* w, const QPoint& from, const QPoint& to, const std::function<void()>& between = {}) {
-    QTest::mousePress(w, Qt::LeftButton, Qt::NoModifier, from);
-    for (int k = 1; k <= 6; ++k) {
-        QTest::mouseMove(w, from + (to - from) * k / 6);
-        if (between) between();
-    }
-    QTest::mouseRelease(w, Qt::LeftButton, Qt::NoModifier, to);
 }
 
 }  // namespace

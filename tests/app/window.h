@@ -22,6 +22,16 @@ inline bool waitFor(const std::function<bool()>& ready) {
     return QTest::qWaitFor(ready, 30000);
 }
 
+/// Presses at `from`, goes to `to` in steps and lets go.
+inline void dragMouse(QWidget* w, const QPoint& from, const QPoint& to, const std::function<void()>& between = {}) {
+    QTest::mousePress(w, Qt::LeftButton, Qt::NoModifier, from);
+    for (int k = 1; k <= 6; ++k) {
+        QTest::mouseMove(w, from + (to - from) * k / 6);
+        if (between) between();
+    }
+    QTest::mouseRelease(w, Qt::LeftButton, Qt::NoModifier, to);
+}
+
 /// A window with `file` open and its motion ready.
 struct Window {
     explicit Window(const QString& file = kOtter, const QString& keepFolder = {}) : bench(keepFolder) {

@@ -23,8 +23,7 @@ scene::Scene bed(const TempFolder& f, int reeds) {
     scene::Scene s = pipeline::open(f / "bed" / "reeds.nutatio").value().scene;
     s.layers.clear();
     s.colliders.clear();
-    for (int r = 0; r < reeds; ++r)
-        edit::addLayer(s, "strand", s.actors.front().id, {"reed_" + std::to_string(r) + "_0"});
+    for (int r = 0; r < reeds; ++r) edit::addLayer(s, "strand", s.actors.front().id, {"reed_" + std::to_string(r) + "_0"});
     return s;
 }
 
@@ -188,8 +187,7 @@ TEST_CASE("preview and bake play the same shot: of several actors each hands off
         const rig::Track got = rig::bodyTrack(*out, 0, want.grid());
         for (const char* joint : {"bone_2", "bone_4"}) {
             const int j = out->skeleton.find(joint);
-            for (int k = 0; k < want.frames(); k += 7)
-                REQUIRE(got.at(j, k).r.angularDistance(want.at(j, k).r) < radians(0.01));
+            for (int k = 0; k < want.frames(); k += 7) REQUIRE(got.at(j, k).r.angularDistance(want.at(j, k).r) < radians(0.01));
         }
     }
 }
@@ -200,8 +198,7 @@ TEST_CASE("an actor that is placed elsewhere feels the same pull, and meets othe
     const int j = s.actors[0].actor->skeleton.find("end");
     const auto tip = [&] {
         const auto e = test::evaluate(s);
-        return scene::placementOf(s.actors[0])
-            .toWorld(test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j).back());
+        return scene::placementOf(s.actors[0]).toWorld(test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, j).back());
     };
     const auto root = [&] { return scene::placementOf(s.actors[0]).toWorld(Vec3::Zero()); };
     const Vec3 hung = tip() - root();
