@@ -308,7 +308,9 @@ void Commands::bake() {
                              {"frames", c.frames},
                              {"joints", c.joints},
                              {"keys", c.keys},
-                             {"keysWithoutReduction", c.framesKeys}});
+                             {"keysWithoutReduction", c.framesKeys},
+                             {"errorDeg", c.errorDeg},
+                             {"errorShareOfHeight", c.errorShare}});
         print({{"out", m_options.out}, {"clips", clips}, {"warnings", r.warnings}});
         return;
     }

@@ -79,7 +79,11 @@ void Bench::openDialog(bool bringIn) {
 void Bench::save(bool as, const std::function<void()>& then) {
     QString path = m_document.path();
     if (as || path.isEmpty()) {
-        const QString suggested = m_document.title() + QStringLiteral(".nutatio");
+        // Beside the character, where the rest of its work lies.
+        const auto& actors = m_document.scene().actors;
+        const QDir beside = actors.empty() ? QDir() : QFileInfo(QString::fromStdString(actors.front().file)).dir();
+        const QString name = m_document.title() + QStringLiteral(".nutatio"),
+                      suggested = actors.empty() ? name : beside.filePath(name);
         // The dialog would ask about the name as typed; what is written has the extension added, so that is asked about here.
         path = askForFile ? askForFile(tr("Save the scene"), suggested)
                           : QFileDialog::getSaveFileName(this, tr("Save the scene"), suggested, tr("Nutatio scenes (*.nutatio)"),

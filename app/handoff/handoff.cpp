@@ -26,7 +26,8 @@ HandOff::HandOff(Document& document, QWidget* parent)
       m_bake(new QPushButton(tr("Bake and write"))),
       m_cancel(new QPushButton(tr("Cancel"))),
       m_progress(new QProgressBar),
-      m_outcome(new QLabel) {
+      m_outcome(new QLabel),
+      m_plan(new QLabel) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 8, 6, 0);
     auto* form = new QFormLayout;
@@ -37,7 +38,7 @@ HandOff::HandOff(Document& document, QWidget* parent)
         return w;
     };
     form->addRow(tr("Actor"), named(m_actor, tr("Actor")));
-    form->addRow(tr("Clip"), named(m_clip, tr("Clip to bake")));
+    form->addRow(tr("Shot"), named(m_clip, tr("Shot to hand off")));
     m_beside->setPlaceholderText(tr("replace the clip"));
     m_beside->setToolTip(tr("With a name here a new clip is written beside the source's, which stays as it is"));
     form->addRow(tr("New name"), named(m_beside, tr("Name of the new clip")));
@@ -64,6 +65,11 @@ HandOff::HandOff(Document& document, QWidget* parent)
     row->addWidget(m_cancel);
     all->addSpacing(8);
     all->addLayout(row);
+    m_plan->setWordWrap(true);
+    m_plan->setObjectName(QStringLiteral("soft"));
+    m_plan->setAccessibleName(tr("What will be written"));
+    all->addSpacing(4);
+    all->addWidget(m_plan);
     m_progress->setRange(0, 100);
     all->addWidget(m_progress);
     m_outcome->setWordWrap(true);
@@ -82,6 +88,11 @@ HandOff::HandOff(Document& document, QWidget* parent)
         refresh();
     });
     connect(&document, &Document::sceneChanged, this, &HandOff::refresh);
+    for (QLineEdit* e : {m_first, m_last, m_fps, m_tolerance, m_beside})
+        connect(e, &QLineEdit::textChanged, this, &HandOff::plan);
+    connect(m_file, &QLineEdit::textChanged, this, &HandOff::plan);
+    connect(m_clip, &QComboBox::currentIndexChanged, this, &HandOff::plan);
+    connect(&m_planner, &NewestWins::failed, this, [this](const QString& sentence) { m_plan->setText(sentence); });
     connect(&m_runner, &NewestWins::failed, this, [this](const QString& sentence) {
         setBusy(false);
         say(sentence, true);
@@ -111,7 +122,9 @@ void HandOff::refresh() {
     QString now;
     for (const scene::ActorEntry& a : s.actors)
         now += QString::fromStdString(a.id + a.file) + QStringLiteral("/%1;").arg(a.actor->clips.size());
-    now += QString::number(s.shot().fps);
+    now += QString::number(s.shot().fps) + QString::fromStdString(s.shot().id);
+    for (const scene::Shot& shot : s.shots) now += QString::fromStdString(shot.id + shot.name);
+    if (now == m_shown) plan();
     if (now == m_shown) return;
     m_shown = now;
     const int chosen = std::max(0, m_actor->currentIndex());
@@ -122,13 +135,19 @@ void HandOff::refresh() {
     m_bake->setEnabled(!s.actors.empty() && !m_busy);
     if (s.actors.empty()) return;
     const scene::ActorEntry& a = s.actors[static_cast<std::size_t>(m_actor->currentIndex())];
-    m_clip->addItem(a.actor->clips.empty() ? tr("Rest pose") : tr("All clips"), QString());
-    for (std::size_t c = 0; c < a.actor->clips.size(); ++c) {
-        const std::string& name = a.actor->clips[c].name;
-        const bool named = !name.empty() && a.actor->findClip(name) == static_cast<int>(c);
-        m_clip->addItem(QString::fromStdString(a.actor->clipLabel(static_cast<int>(c))),
-                        named ? QString::fromStdString(name) : QStringLiteral("#%1").arg(c));
-    }
+    // What is on show first, then the other shots that the actor leads, then all of them.
+    const auto addShot = [&](const scene::Shot& shot) {
+        m_clip->addItem(QString::fromStdString(shot.name), QString::fromStdString(shot.id));
+    };
+    if (!s.shots.empty()) addShot(s.shot());
+    int led = 0;
+    for (const scene::Shot& shot : s.shots)
+        if (shot.lead == a.id) {
+            ++led;
+            if (shot.id != s.shot().id) addShot(shot);
+        }
+    if (s.shots.empty()) m_clip->addItem(tr("Rest pose"), QString());
+    if (led > 1) m_clip->addItem(tr("All %1 shots").arg(led), QString());
     m_first->setPlaceholderText(tr("first"));
     m_last->setPlaceholderText(tr("last"));
     m_fps->setText(QString::number(s.shot().fps));
@@ -137,6 +156,7 @@ void HandOff::refresh() {
         source.completeBaseName() + QStringLiteral("-motion.") +
         (source.suffix().toLower() == QLatin1String("gltf") ? QStringLiteral("gltf") : QStringLiteral("glb"))));
     m_outcome->clear();
+    plan();
 }
 
 void HandOff::browse() {
@@ -144,18 +164,18 @@ void HandOff::browse() {
     if (!path.isEmpty()) m_file->setText(path);
 }
 
-std::optional<pipeline::BakeOptions> HandOff::options() {
+std::optional<pipeline::BakeOptions> HandOff::options(bool aloud) {
     pipeline::BakeOptions o;
     o.actor = m_actor->currentData().toString().toStdString();
-    if (const QString clip = m_clip->currentData().toString(); !clip.isEmpty()) o.clip = clip.toStdString();
+    if (const QString shot = m_clip->currentData().toString(); !shot.isEmpty()) o.shot = shot.toStdString();
     if (!m_beside->text().trimmed().isEmpty()) o.beside = m_beside->text().trimmed().toStdString();
     const auto fps = arithmetic(m_fps->text()), tolerance = arithmetic(m_tolerance->text());
     if (!fps || *fps < 1 || *fps > 1000) {
-        say(tr("Frames a second must lie between 1 and 1000."), true);
+        if (aloud) say(tr("Frames a second must lie between 1 and 1000."), true);
         return std::nullopt;
     }
     if (!tolerance || *tolerance < 0) {
-        say(tr("The tolerance is a number of degrees, 0 or more."), true);
+        if (aloud) say(tr("The tolerance is a number of degrees, 0 or more."), true);
         return std::nullopt;
     }
     o.fps = *fps;
@@ -164,7 +184,7 @@ std::optional<pipeline::BakeOptions> HandOff::options() {
         const auto first = arithmetic(m_first->text().isEmpty() ? QStringLiteral("1") : m_first->text()),
                    last = arithmetic(m_last->text().isEmpty() ? QString::number(m_document.frames()) : m_last->text());
         if (!first || !last || *first < 1 || *last < *first) {
-            say(tr("The frames are two numbers, the first not after the last."), true);
+            if (aloud) say(tr("The frames are two numbers, the first not after the last."), true);
             return std::nullopt;
         }
         o.firstFrame = static_cast<int>(*first);
@@ -173,8 +193,52 @@ std::optional<pipeline::BakeOptions> HandOff::options() {
     return o;
 }
 
+QString HandOff::wordsOf(const pipeline::BakeReport& report, const scene::ActorEntry& actor) {
+    QStringList lines;
+    for (const auto& c : report.clips) {
+        const QString name = QString::fromStdString(c.name);
+        if (c.joints == 0) {
+            lines << tr("%1: no layer moves anything; its keys stay as they are.").arg(name);
+            continue;
+        }
+        lines << tr("%1: %2 joints over %3 frames, %4 keys instead of %5, at most %6° and %7 mm off.")
+                     .arg(name)
+                     .arg(c.joints)
+                     .arg(c.frames)
+                     .arg(c.keys)
+                     .arg(c.framesKeys)
+                     .arg(c.errorDeg, 0, 'g', 2)
+                     .arg(1000 * actor.actor->metresPerUnit * actor.actor->height * c.errorShare, 0, 'g', 2);
+    }
+    for (const std::string& w : report.warnings) lines << QString::fromStdString(w);
+    return lines.join(u'\n');
+}
+
+void HandOff::plan() {
+    if (!isVisible() || m_busy || m_document.scene().actors.empty()) return;
+    const auto o = options(false);
+    const scene::ActorEntry* a = o ? m_document.scene().actor(o->actor) : nullptr;
+    if (!a) {
+        m_plan->clear();
+        return;
+    }
+    m_planner.ask([this, scene = m_document.scene(), o = *o, actor = *a](const Cancel& cancel) -> NewestWins::Deliver {
+        auto got = std::make_shared<Result<pipeline::BakeReport>>(pipeline::planBake(scene, o, m_planEvaluator, cancel));
+        return [this, got, actor] {
+            m_plan->setText(got->ok() ? tr("Will be written:\n") + wordsOf(got->value(), actor)
+                                      : QString::fromStdString(got->error().text()));
+        };
+    });
+}
+
+void HandOff::showEvent(QShowEvent* e) {
+    QWidget::showEvent(e);
+    m_shown.clear();
+    refresh();
+}
+
 void HandOff::bake() {
-    const auto o = options();
+    const auto o = options(true);
     if (!o) return;
     const QString file = m_file->text();
     setBusy(true);
@@ -196,25 +260,17 @@ void HandOff::bake() {
                 Q_EMIT finished(false);
             };
         }
-        return [this, done, file] {
+        return [this, done, file, actor = o.actor] {
             setBusy(false);
             if (!done->ok()) {
                 say(QString::fromStdString(done->error().text()), true);
                 Q_EMIT finished(false);
                 return;
             }
-            int keys = 0, every = 0, joints = 0;
-            for (const auto& c : done->value().clips) {
-                keys += c.keys;
-                every += c.framesKeys;
-                joints = std::max(joints, c.joints);
-            }
-            QString text = tr("Wrote %1: %2 joints moved, %3 keys where a key on every frame would be %4.")
-                               .arg(QFileInfo(file).fileName())
-                               .arg(joints)
-                               .arg(keys)
-                               .arg(every);
-            for (const std::string& w : done->value().warnings) text += u'\n' + QString::fromStdString(w);
+            const scene::ActorEntry* a = m_document.scene().actor(actor);
+            const QString text =
+                tr("Wrote %1, %2 kB.").arg(QFileInfo(file).fileName()).arg((QFileInfo(file).size() + 512) / 1024) +
+                (a ? u'\n' + wordsOf(done->value(), *a) : QString());
             say(text, false);
             Q_EMIT finished(true);
         };

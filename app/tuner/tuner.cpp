@@ -33,7 +33,7 @@ Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* pa
     m_title->setFont(look::textFont(11, QFont::Bold));
     m_help->setObjectName(QStringLiteral("soft"));
     m_help->setWordWrap(true);
-    m_help->setMinimumHeight(28);
+    m_help->setFixedHeight(28);  // rows do not move while the pointer wanders over them
     m_help->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     m_help->setFont(look::textFont(8.5));
     m_scroll->setObjectName(QStringLiteral("sheet"));

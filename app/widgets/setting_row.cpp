@@ -41,6 +41,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
     row->setContentsMargins(0, isNumber ? 0 : 2, 0, isNumber ? 0 : 2);
     row->setSpacing(4);
     m_label->setFont(look::textFont(9.5));
+    setToolTip(QStringLiteral("<p>%1</p>").arg((qs(spec.help) + u' ' + qs(spec.more)).toHtmlEscaped()));
     m_label->setToolTip(tr("Double-click: back to the default"));
     m_label->installEventFilter(this);
     row->addWidget(m_label, isNumber ? 0 : 1);
@@ -327,7 +328,7 @@ void SettingRow::changeEvent(QEvent* e) {
 
 void SettingRow::enterEvent(QEnterEvent*) {
     drawToggles();
-    Q_EMIT hovered(qs(m_spec.help) + QStringLiteral(" ") + qs(m_spec.more));
+    Q_EMIT hovered(qs(m_spec.help));
 }
 void SettingRow::leaveEvent(QEvent*) {
     drawToggles();

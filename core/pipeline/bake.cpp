@@ -120,6 +120,7 @@ class Baker {
                     frames = keyFrames(c, p, radians(m_options.tolerance.angleDeg),
                                        p == rig::Path::Scale ? m_options.tolerance.heightShare : length);
                 out.channels.push_back(channelOf(c, j, p, g, frames));
+                measureError(c, j, p, frames, length, said);
                 said.keys += static_cast<int>(out.channels.back().times.size());
                 said.framesKeys += g.frames;
             }
@@ -132,6 +133,22 @@ class Baker {
     }
 
   private:
+    /// How far what is blended between keys lies from the frames that were simulated.
+    void measureError(const rig::Column& c, int joint, rig::Path p, const std::vector<int>& frames, double length,
+                      BakeReport::ClipReport& said) const {
+        const double angle = radians(std::max(m_options.tolerance.angleDeg, 1e-9));
+        const double unit = p == rig::Path::Scale ? m_options.tolerance.heightShare : length;
+        double worst = 0;
+        for (std::size_t k = 1; k < frames.size(); ++k)
+            for (int f = frames[k - 1] + 1; f < frames[k]; ++f)
+                worst = std::max(worst, stray(c, p, frames[k - 1], frames[k], f, angle, std::max(unit, 1e-12)));
+        double& error = p == rig::Path::Turn ? said.errorDeg : said.errorShare;
+        const double is = worst * (p == rig::Path::Turn ? m_options.tolerance.angleDeg : m_options.tolerance.heightShare);
+        if (is <= error) return;
+        error = is;
+        said.worst = m_entry.actor->skeleton.label(joint);
+    }
+
     /// The keys that go out are linear; what was stepped or cubic on a joint that a layer moves is so no more.
     void sayWhatBecameLinear(const rig::Clip& clip, const files::NewClip& out, const std::string& name,
                              BakeReport& report) const {
@@ -268,16 +285,18 @@ std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double ang
 
 namespace {
 
-Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& options, const std::filesystem::path& out,
-                              Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+/// Without `out` nothing is written.
+Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& options,
+                              const std::optional<std::filesystem::path>& out, Evaluator& evaluator, const Cancel& cancel,
+                              const Progress& progress) {
     const scene::Scene scene = scene::withoutTrials(given);
     const auto chosen = chooseActor(scene, options.actor);
     if (!chosen) return chosen.error();
     const scene::ActorEntry& entry = *chosen.value();
     const rig::Actor& actor = *entry.actor;
-    const bool bvhOut = out.extension() == ".bvh";
+    const bool bvhOut = out && out->extension() == ".bvh";
     if (bvhOut && actor.source.format != rig::SourceDocument::Format::Bvh)
-        return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
+        return Error{out->string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
     const auto asked = jobsFor(scene, entry, options);
     if (!asked) return asked.error();
     const std::vector<Job>& jobs = asked.value();
@@ -297,7 +316,7 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
         files::NewClip clip =
             baker.clipOf(jobs[k].clip, jobs[k].beside ? std::optional(jobs[k].shot.name) : options.beside, r, report);
         if (bvhOut) {
-            const auto written = files::writeBvh(actor, *r.body, *r.result, out);
+            const auto written = files::writeBvh(actor, *r.body, *r.result, *out);
             if (!written) return written.error();
             return report;
         }
@@ -306,7 +325,8 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
         if (progress) progress(0.95 * static_cast<double>(k + 1) / static_cast<double>(jobs.size()));
     }
     if (cancel.asked()) throw Cancelled{};
-    const auto written = files::writeGltf(actor, fresh, out);
+    if (!out) return report;
+    const auto written = files::writeGltf(actor, fresh, *out);
     if (!written) return written.error();
     if (progress) progress(1);
     return report;
@@ -322,6 +342,16 @@ Result<BakeReport> bake(const scene::Scene& scene, const BakeOptions& options, c
         return f.error();
     } catch (const std::exception& e) {
         return unreadable(out.string(), e);
+    }
+}
+
+Result<BakeReport> planBake(const scene::Scene& scene, const BakeOptions& options, Evaluator& evaluator, const Cancel& cancel) {
+    try {
+        return bakeInside(scene, options, std::nullopt, evaluator, cancel, {});
+    } catch (const Failure& f) {
+        return f.error();
+    } catch (const std::exception& e) {
+        return unreadable("", e);
     }
 }
 

@@ -36,13 +36,19 @@ struct BakeReport {
     struct ClipReport {
         std::string name;
         int frames = 0;
-        int joints = 0;      // that a layer moved
-        int keys = 0;        // written
-        int framesKeys = 0;  // as many as a key on every frame would have been
+        int joints = 0;         // that a layer moved
+        int keys = 0;           // written
+        int framesKeys = 0;     // as many as a key on every frame would have been
+        double errorDeg = 0;    // largest that a turn strays between its keys from the frames
+        double errorShare = 0;  // and a place or scale, in heights of the actor
+        std::string worst;      // the joint that strays most, against the tolerance
     };
     std::vector<ClipReport> clips;
     std::vector<std::string> warnings;
 };
+
+/// What `bake` would write, without writing it.
+Result<BakeReport> planBake(const scene::Scene& scene, const BakeOptions& options, Evaluator& evaluator, const Cancel& cancel);
 
 /// Evaluates each asked shot, without trials, and writes the actor's document to `out` (.glb, .gltf, or .bvh for what came from
 /// BVH). Errors: a missing clip, shot or actor, a range outside the clip (these name no file); a shot that asks for more motion

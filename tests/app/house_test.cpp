@@ -65,8 +65,8 @@ TEST_CASE("every slider of the Tuner has a way of 150 pixels at 1280 x 800, and 
     const double before = swing();
     const QPoint knob = s->knob(before);
     QTest::mousePress(s, Qt::LeftButton, Qt::NoModifier, knob);
-    QMouseEvent move(QEvent::MouseMove, QPointF(knob + QPoint(20, 0)), s->mapToGlobal(QPointF(knob + QPoint(20, 0))), Qt::NoButton,
-                     Qt::LeftButton, Qt::ShiftModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(knob + QPoint(20, 0)), s->mapToGlobal(QPointF(knob + QPoint(20, 0))),
+                     Qt::NoButton, Qt::LeftButton, Qt::ShiftModifier);
     QApplication::sendEvent(s, &move);
     QTest::mouseRelease(s, Qt::LeftButton, Qt::ShiftModifier, knob + QPoint(20, 0));
     const double fine = swing() - before;
