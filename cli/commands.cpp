@@ -8,7 +8,9 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "edit/operations.h"
 #include "files/json.h"
+#include "files/scene_file.h"
 #include "layers/registry.h"
 #include "measure/response.h"
 #include "pipeline/bake.h"
@@ -27,7 +29,7 @@ struct BadArguments {
 
 struct Options {
     std::string input, kind, out, clip, shot, as, range, actor;
-    std::vector<std::string> layers;
+    std::vector<std::string> layers, operations;
     double fps = 0, tolerance = -1;
     bool json = false, markdown = false;
 };
@@ -43,6 +45,7 @@ class Commands {
     void describe();
     void bake();
     void measure();
+    void edit();
 
   private:
     pipeline::Opened openInput();
@@ -357,6 +360,33 @@ void Commands::measure() {
     if (m_options.json) print(all);
 }
 
+void Commands::edit() {
+    if (m_options.operations.empty() || m_options.out.empty()) {
+        // Without anything to do it says what can be done.
+        Json all = Json::array();
+        for (const edit::Operation& o : edit::operations()) {
+            if (m_options.json)
+                all.push_back({{"name", o.name}, {"wants", o.wants}, {"takes", o.takes}, {"help", o.help}});
+            else
+                m_out << "  " << std::left << std::setw(15) << o.name << std::setw(24) << o.wants << std::setw(14) << o.takes
+                      << o.help << "\n";
+        }
+        if (m_options.json) print(all);
+        if (m_options.operations.empty() && m_options.out.empty()) return;
+        throw BadArguments{"edit wants both --do and --out"};
+    }
+    pipeline::Opened opened = openInput();
+    warn(opened.warnings);
+    for (const std::string& o : m_options.operations)
+        if (const auto done = edit::carryOut(opened.scene, o); !done)
+            throw BadArguments{"--do " + o + ": " + done.error().sentence};
+    if (const auto written = files::writeScene(opened.scene, m_options.out); !written) throw Failure(written.error());
+    if (m_options.json)
+        print({{"out", m_options.out}, {"done", m_options.operations.size()}});
+    else
+        m_out << "wrote " << m_options.out << "\n";
+}
+
 /// What was printed must have arrived: a full disk is not "done".
 int flushed(std::ostream& out, std::ostream& err, int code) {
     out.flush();
@@ -376,13 +406,17 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* describe = app.add_subcommand("describe", "Every layer kind and setting");
     CLI::App* bake = app.add_subcommand("bake", "Simulate and write keys back into the source's document");
     CLI::App* measure = app.add_subcommand("measure", "How each simulated layer answers a push");
-    for (CLI::App* c : {info, bake, measure}) c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
-    for (CLI::App* c : {info, describe, bake, measure}) c->add_flag("--json", o.json, "One JSON document on stdout");
+    CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
+    for (CLI::App* c : {info, bake, measure, edit}) c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
+    for (CLI::App* c : {info, describe, bake, measure, edit}) c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure}) {
         c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
             ->allow_extra_args(false);
         c->add_option("--actor", o.actor, "Which actor of a scene");
     }
+    edit->add_option("--do", o.operations, "NAME:key=value,... carried out in order; may be given again")
+        ->allow_extra_args(false);
+    edit->add_option("--out", o.out, "The scene file to write");
     describe->add_option("KIND", o.kind, "One kind only");
     describe->add_flag("--markdown", o.markdown, "As a page of the manual");
     bake->add_option("--out", o.out, "The file to write: .glb, .gltf, or .bvh for what came from BVH")->required();
@@ -412,6 +446,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
         if (*describe) commands.describe();
         if (*bake) commands.bake();
         if (*measure) commands.measure();
+        if (*edit) commands.edit();
     } catch (const BadArguments& b) {
         err << "nutatio-cli: " << b.sentence << "\n";
         return kBadArguments;

@@ -253,3 +253,41 @@ TEST_CASE("a shot that its file's size does not allow is bad input, not bad argu
             "more than a file of its size may ask for");
     CHECK_FALSE(std::filesystem::exists(f / "o.glb"));
 }
+
+TEST_CASE("a scene is edited by named operations, in order, and a wrong one changes nothing") {
+    TempFolder f;
+    const std::string in = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb", out = (f / "s.nutatio").string();
+    const auto made = run({"edit", in, "--do", "add-layer:kind=strand,joints=tail_01+tail_02,name=rudder", "--do",
+                           "set:thing=rudder-strand,setting=swing,value=2.5", "--out", out});
+    // The id was made from the joint's name; the name was given after.
+    CHECK(made.code == 2);
+    CHECK_THAT(made.err, Catch::Contains("rudder-strand"));
+    CHECK_FALSE(std::filesystem::exists(out));
+    const auto done =
+        run({"edit", in, "--do", "add-layer:kind=strand,joints=tail_01+tail_02,name=rudder", "--do",
+             "set:thing=tail-strand,setting=swing,value=2.5", "--do", "key:thing=layers:tail-strand,setting=mix,frame=5", "--do",
+             "fit-colliders:", "--do", "rate:fps=30", "--out", out});
+    REQUIRE(done.code == 0);
+    const auto info = run({"info", out, "--json"});
+    const files::Json j = files::Json::parse(info.out);
+    CHECK(j["fps"] == 30.0);
+    CHECK(j["layers"][0]["name"] == "rudder");
+    CHECK(j["colliders"].get<int>() > 3);
+    CHECK(j["shots"].size() == 3);
+    const files::Json scene = files::Json::parse(test::textOf(out));
+    CHECK(scene["layers"][0]["settings"]["swing"] == 2.5);
+    CHECK(scene["shots"][0]["keys"]["layers"]["tail-strand"]["mix"][0][0].get<double>() == Approx(4 / 24.0));
+    for (const auto& [text, says] : {std::pair{"fly:", "no operation"},
+                                     {"set:thing=nobody,setting=a,value=1", "nothing called"},
+                                     {"rename:thing=tail-strand", "wants name="},
+                                     {"rate:fps=0", "between 1 and 1000"},
+                                     {"cut:frame=1", "after the first"},
+                                     {"set:thing=tail-strand,setting=swing,value=9e9", "outside"}}) {
+        INFO(text);
+        const auto bad = run({"edit", out, "--do", text, "--out", out});
+        CHECK(bad.code == 2);
+        CHECK_THAT(bad.err, Catch::Contains(says));
+    }
+    CHECK(test::textOf(out) == scene.dump(2) + "\n");
+    CHECK_THAT(run({"edit", in}).out, Catch::Contains("move-layer"));
+}
