@@ -29,7 +29,8 @@ const Theme kDay{.paper = "#F3EEE4",
                  .lagoonPale = "#CFE2DF",
                  .persimmonPale = "#F6E3D8",
                  .ochreText = "#7A580C",
-                 .bone = "#C9B89A"};
+                 .bone = "#C9B89A",
+                 .shade = "#24303A"};
 
 const Theme kNight{.paper = "#1B2229",
                    .sheet = "#222B33",
@@ -46,7 +47,8 @@ const Theme kNight{.paper = "#1B2229",
                    .lagoonPale = "#23464B",
                    .persimmonPale = "#4A3027",
                    .ochreText = "#E0B24A",
-                   .bone = "#8E7F66"};
+                   .bone = "#8E7F66",
+                   .shade = "#0B0E11"};
 
 Light g_light = Light::Day;
 
@@ -192,6 +194,9 @@ QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px
                                                       {"@lagoon", t.lagoon.name()},
                                                       {"@ochre", t.ochre.name()},
                                                       {"@brick", t.brick.name()}};
+    // The arrow that ships is dark; by night the style draws its own.
+    if (g_light == Light::Night)
+        s.remove(QStringLiteral("QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }\n"));
     for (const auto& [token, value] : tokens) s.replace(QLatin1String(token), value);
     return s;
 }

@@ -16,6 +16,7 @@ struct Theme {
     QColor persimmonPale;  // ground of what is on
     QColor ochreText;      // ochre that is read on sheet
     QColor bone;           // of stick figures
+    QColor shade;          // shadows
 };
 
 enum class Light { Day, Night };

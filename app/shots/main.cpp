@@ -202,6 +202,23 @@ int main(int argc, char** argv) {
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
 
+    // By night, with what is found by "wind", then large and small.
+    session.selectLayer("tail");
+    session.setStep(nutatio::app::StepId::Tune);
+    session.setFrame(8);
+    bench.action(QStringLiteral("night"))->trigger();
+    keep(bench, folder, QStringLiteral("night.png"));
+    bench.action(QStringLiteral("night"))->trigger();
+    bench.action(QStringLiteral("find"))->trigger();
+    bench.findChild<nutatio::app::Palette*>()->findChild<QLineEdit*>()->setText(QStringLiteral("wind"));
+    keep(bench, folder, QStringLiteral("find.png"));
+    bench.findChild<nutatio::app::Palette*>()->hide();
+    bench.resize(1920, 1080);
+    keep(bench, folder, QStringLiteral("large.png"));
+    bench.resize(1024, 700);
+    keep(bench, folder, QStringLiteral("small.png"));
+    bench.resize(1280, 800);
+
     bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
     waitFor([&] { return bench.document().scene().actors.size() == 1; });
     settle(bench);

@@ -357,7 +357,7 @@ void Renderer::draw(const Frame& f) {
         m_shadow->setUniformValue("reach", static_cast<float>(0.95 * f.sceneSize));
         m_shadow->setUniformValue("floor", static_cast<float>(f.shadowFloor + 0.003 * f.sceneSize));
         m_shadow->setUniformValue("image", 0);
-        m_shadow->setUniformValue("ink", rgb(look::theme().ink));
+        m_shadow->setUniformValue("ink", rgb(look::theme().shade));
         glActiveTexture(GL_TEXTURE0);
         glBindTexture(GL_TEXTURE_2D, m_castTarget->texture());
         drawQuad();

@@ -393,7 +393,7 @@ void Scope::paintEvent(QPaintEvent*) {
     if (said) p.setPen(t.lagoon);
     const QString text = said ? m_changed : m_face == Face::Push ? pushWords() : shotWords();
     double points = 9.5;
-    for (p.setFont(look::textFont(points)); points > 8 && QFontMetricsF(p.font()).horizontalAdvance(text) > room.width();)
+    for (p.setFont(look::textFont(points)); points > 7.5 && QFontMetricsF(p.font()).horizontalAdvance(text) > room.width();)
         p.setFont(look::textFont(points -= 0.5));
     p.drawText(room, Qt::AlignLeft | Qt::AlignVCenter, QFontMetricsF(p.font()).elidedText(text, Qt::ElideRight, room.width()));
 }

@@ -49,7 +49,8 @@ Result<scene::Owner> thing(const scene::Scene& s, const std::string& name) {
 Result<std::string> actorOf(const scene::Scene& s, const Arguments& a) {
     const std::string& id = text(a, "actor");
     if (id.empty() && s.actors.size() == 1) return s.actors.front().id;
-    if (id.empty()) return wrong(s.actors.empty() ? "the scene has no actor" : "the scene has several actors; say which one with actor=");
+    if (id.empty())
+        return wrong(s.actors.empty() ? "the scene has no actor" : "the scene has several actors; say which one with actor=");
     if (!s.actor(id)) return wrong("there is no actor \"" + id + "\"");
     return id;
 }
@@ -182,7 +183,8 @@ Result<Done> doSwitch(scene::Scene& s, const Arguments& a) {
 Result<Done> doCut(scene::Scene& s, const Arguments& a) {
     const auto frame = frameOf(a);
     if (!frame) return frame.error();
-    if (frame.value() < 1 || frame.value() >= s.frames(s.shot())) return wrong("a cut stands at a frame after the first, within the shot");
+    if (frame.value() < 1 || frame.value() >= s.frames(s.shot()))
+        return wrong("a cut stands at a frame after the first, within the shot");
     markCut(s, frame.value());
     return Done{};
 }
@@ -250,9 +252,11 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
         const std::size_t equals = pair.find('=');
         if (equals == std::string_view::npos) return refused("\"" + std::string(pair) + "\" is not of the form key=value");
         const std::string_view key = pair.substr(0, equals);
-        if (std::find(wants.begin(), wants.end(), key) == wants.end() && std::find(takes.begin(), takes.end(), key) == takes.end())
+        if (std::find(wants.begin(), wants.end(), key) == wants.end() &&
+            std::find(takes.begin(), takes.end(), key) == takes.end())
             return refused("it takes no \"" + std::string(key) + "\"");
-        if (!arguments.emplace(key, pair.substr(equals + 1)).second) return refused("\"" + std::string(key) + "\" is given twice");
+        if (!arguments.emplace(key, pair.substr(equals + 1)).second)
+            return refused("\"" + std::string(key) + "\" is given twice");
     }
     for (std::string_view w : wants)
         if (arguments.count(w) == 0) return refused("it wants " + std::string(w) + "=");

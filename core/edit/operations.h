@@ -14,9 +14,9 @@ using Arguments = std::map<std::string, std::string, std::less<>>;
 
 struct Operation {
     std::string_view name;
-    std::string_view wants;   // arguments that it must have, joined by ','
-    std::string_view takes;   // and those that it may have
-    std::string_view help;    // one sentence
+    std::string_view wants;  // arguments that it must have, joined by ','
+    std::string_view takes;  // and those that it may have
+    std::string_view help;   // one sentence
     Result<Done> (*apply)(scene::Scene&, const Arguments&);
 };
 

@@ -1,5 +1,5 @@
 // The damped spring, by its exact solution.
-// Source: numerics.md "Jiggle: closed form"; any text on linear systems (matrix exponential of a 2x2 companion matrix).
+// Source: any text on linear systems (matrix exponential of a 2x2 companion matrix).
 #pragma once
 
 namespace nutatio::physics {

@@ -8,7 +8,7 @@
 
 namespace nutatio::physics {
 
-// Notation (numerics.md, "Strand"): link i with absolute turn q, direction d = q e, joint place x, end velocity V, angular
+// Notation: link i with absolute turn q, direction d = q e, joint place x, end velocity V, angular
 // velocity W. h step, eta = h/2, a = 2 - delta. Momentum is kept at the link ends in world space, so no Coriolis term appears.
 //
 // Pole fit. The scheme below, on one linear oscillator I x'' + c x' + k x = 0, is

@@ -1,4 +1,4 @@
-// The bars of numerics.md for what the strand solver does now, against closed forms.
+// The strand solver against closed forms: the bars of core/physics/README.md.
 #include "physics/strand.h"
 
 #include <catch2/catch.hpp>
