@@ -179,7 +179,7 @@ void Lane::refresh() {
     QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
     f.setStrikeOut(!acts);
     m_name->setFont(f);
-    m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideRight, 90));
+    m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideMiddle, 112));
     m_name->setToolTip(name);
     update();
 }
@@ -292,7 +292,11 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
     connect(&document, &Document::resultsChanged, this, [this] {
         for (Lane* l : m_lanes) l->update();
     });
-    connect(&session, &Session::selectionChanged, this, [this] { refresh(); });
+    connect(&session, &Session::selectionChanged, this, [this] {
+        refresh();
+        // What was just put on the stack, or chosen elsewhere, comes into view.
+        if (Lane* l = lane(m_session.selection().layer)) m_scroll->ensureWidgetVisible(l, 0, 4);
+    });
     connect(&session, &Session::frameChanged, this, [this](int f) {
         for (Lane* l : m_lanes) {
             const scene::Layer* layer = m_document.scene().layer(l->layer());

@@ -63,9 +63,12 @@ class GltfWriter {
         m_json = m_bvh ? jointDocument(actor) : parseJson(*actor.source.text);
     }
 
-    void write(const std::vector<NewClip>& clips) {
+    void write(const std::vector<NewClip>& clips, const std::vector<NewMorphs>& morphs) {
         m_view = listIn(m_json, "bufferViews").size();
+        for (const NewMorphs& m : morphs) addMorphs(m);
         for (const NewClip& c : clips) add(c);
+        m_motion = m_new.size();
+        m_new.insert(m_new.end(), m_vertices.begin(), m_vertices.end());
         if (m_json["bufferViews"].empty()) m_json.erase("bufferViews");
         if (m_json.contains("accessors") && m_json["accessors"].empty()) m_json.erase("accessors");
         if (m_binary)
@@ -101,6 +104,85 @@ class GltfWriter {
         const std::size_t index = accessor(times.data(), times.size(), 1, true);
         m_times.emplace_back(times, index);
         return index;
+    }
+
+    /// A target's offsets; null: it moves none of them (an accessor without a view is all zeros; glTF 2.0, 3.6.2.1).
+    std::size_t offsetsAccessor(const std::vector<Vec3f>& offsets) {
+        Vec3f low = offsets.front(), high = low;
+        for (const Vec3f& v : offsets) {
+            low = low.cwiseMin(v);
+            high = high.cwiseMax(v);
+        }
+        Json& list = listIn(m_json, "accessors");
+        const bool still = low == high && low.isZero(0);
+        const std::size_t at = list.size();
+        list.push_back({{"componentType", 5126}, {"count", offsets.size()}, {"type", "VEC3"}});
+        if (!still) {
+            if (!std::all_of(offsets.begin(), offsets.end(), [](const Vec3f& v) { return v.allFinite(); }))
+                throw Failure("", "the motion is not finite; nothing was written");
+            // Vertex data has a view of its own, with a stride (glTF 2.0, 3.6.2.4).
+            list[at]["bufferView"] = m_view + 1;
+            list[at]["byteOffset"] = m_vertices.size();
+            const auto* bytes = reinterpret_cast<const std::uint8_t*>(offsets.data());
+            m_vertices.insert(m_vertices.end(), bytes, bytes + offsets.size() * sizeof(Vec3f));
+        }
+        list[at]["min"] = {low.x(), low.y(), low.z()};
+        list[at]["max"] = {high.x(), high.y(), high.z()};
+        return at;
+    }
+
+    void addMorphs(const NewMorphs& m) {
+        const rig::MeshInstance& instance = m_actor.instances[static_cast<std::size_t>(m.instance)];
+        Json& nodes = m_json["nodes"];
+        Json& meshes = m_json["meshes"];
+        std::size_t mesh = nodes[static_cast<std::size_t>(instance.joint)]["mesh"].get<std::size_t>();
+        const auto users =
+            std::count_if(nodes.begin(), nodes.end(), [&](const Json& n) { return n.contains("mesh") && n["mesh"] == mesh; });
+        if (users > 1) {
+            meshes.push_back(meshes[mesh]);
+            mesh = meshes.size() - 1;
+            nodes[static_cast<std::size_t>(instance.joint)]["mesh"] = mesh;
+        }
+        const std::size_t before = m_actor.meshes[static_cast<std::size_t>(instance.mesh)].weights.size();
+        if (meshes[mesh]["primitives"].size() != m.targets.front().size())
+            throw Failure("", "a mesh of lines or points among others cannot carry the motion of its vertices");
+        for (std::size_t p = 0; p < m.targets.front().size(); ++p)
+            for (const auto& target : m.targets) {
+                const std::size_t at = offsetsAccessor(target[p]);
+                listIn(m_json["meshes"][mesh]["primitives"][p], "targets").push_back({{"POSITION", at}});
+            }
+        const std::size_t all = before + m.targets.size();
+        for (Json* holder : {&m_json["meshes"][mesh], &nodes[static_cast<std::size_t>(instance.joint)]}) {
+            if (holder == &nodes[static_cast<std::size_t>(instance.joint)] && !holder->contains("weights")) continue;
+            Json& weights = listIn(*holder, "weights");
+            while (weights.size() < all) weights.push_back(0.0);
+        }
+        if (Json& j = m_json["meshes"][mesh]; j.contains("extras") && j["extras"].contains("targetNames"))
+            for (std::size_t k = before; k < all; ++k)
+                j["extras"]["targetNames"].push_back("motion " + std::to_string(k - before + 1));
+        widenWeights(instance.joint, before, m.targets.size());
+    }
+
+    /// Clips that move the old targets must say something of the new ones: nothing of them.
+    void widenWeights(int joint, std::size_t before, std::size_t more) {
+        for (std::size_t c = 0; c < m_actor.clips.size(); ++c) {
+            if (m_actor.clips[c].recorded) continue;
+            for (const rig::Channel& old : m_actor.clips[c].channels) {
+                if (old.path != rig::Path::Weights || old.joint != joint || static_cast<std::size_t>(old.width) != before)
+                    continue;
+                rig::Channel wide = old;
+                wide.width = static_cast<int>(before + more);
+                wide.values.clear();
+                for (std::size_t k = 0; k * before < old.values.size(); ++k) {
+                    const auto from = old.values.begin() + static_cast<std::ptrdiff_t>(k * before);
+                    wide.values.insert(wide.values.end(), from, from + static_cast<std::ptrdiff_t>(before));
+                    wide.values.insert(wide.values.end(), more, 0.0f);
+                }
+                Json& animation = m_json["animations"][c];
+                dropReplaced(animation, {wide});
+                addChannel(animation, wide);
+            }
+        }
     }
 
     void add(const NewClip& c) {
@@ -149,7 +231,8 @@ class GltfWriter {
         Json s;
         s["input"] = timesAccessor(c.times);
         const auto width = static_cast<std::size_t>(c.width);
-        s["output"] = accessor(c.values.data(), c.values.size() / width, width, false);
+        s["output"] = c.path == rig::Path::Weights ? accessor(c.values.data(), c.values.size(), 1, false)
+                                                   : accessor(c.values.data(), c.values.size() / width, width, false);
         s["interpolation"] = interpolationName(c.interpolation);
         animation["samplers"].push_back(std::move(s));
         Json ch;
@@ -175,7 +258,12 @@ class GltfWriter {
         Json v;
         v["buffer"] = buffer;
         v["byteOffset"] = offset;
-        v["byteLength"] = m_new.size();
+        v["byteLength"] = m_motion;
+        m_json["bufferViews"].push_back(v);
+        if (m_vertices.empty()) return;
+        v["byteOffset"] = offset + m_motion;
+        v["byteLength"] = m_vertices.size();
+        v["byteStride"] = sizeof(Vec3f);
         m_json["bufferViews"].push_back(std::move(v));
     }
 
@@ -316,19 +404,20 @@ class GltfWriter {
     fs::path m_out;
     bool m_binary = false, m_bvh = false;
     Json m_json;
-    std::size_t m_view = 0;
-    rig::Bytes m_new;
+    std::size_t m_view = 0, m_motion = 0;  // the first new view, and how long it is
+    rig::Bytes m_new, m_vertices;
     std::vector<std::pair<std::vector<float>, std::size_t>> m_times;
     std::vector<std::pair<fs::path, std::shared_ptr<const rig::Bytes>>> m_beside;
 };
 
 }  // namespace
 
-Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clips, const fs::path& out) {
+Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clips, const fs::path& out,
+                       const std::vector<NewMorphs>& morphs) {
     const fs::path ext = out.extension();
     if (ext != ".glb" && ext != ".gltf") return Error{out.string(), "", "the file's name must end in .glb or .gltf"};
     try {
-        GltfWriter(actor, out).write(clips);
+        GltfWriter(actor, out).write(clips, morphs);
         return Done{};
     } catch (const Failure& f) {
         Error e = f.error();

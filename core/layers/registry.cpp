@@ -191,7 +191,19 @@ std::span<const LayerKind* const> kinds() {
     return kKinds;
 }
 
+namespace {
+const LayerKind* g_extra = nullptr;
+}
+
+ExtraKind::ExtraKind(const LayerKind& kind) {
+    g_extra = &kind;
+}
+ExtraKind::~ExtraKind() {
+    g_extra = nullptr;
+}
+
 const LayerKind* findKind(std::string_view id) {
+    if (g_extra && g_extra->id == id) return g_extra;
     const auto at = std::find_if(std::begin(kKinds), std::end(kKinds), [&](const LayerKind* k) { return k->id == id; });
     return at == std::end(kKinds) ? nullptr : *at;
 }

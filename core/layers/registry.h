@@ -12,6 +12,15 @@ std::span<const LayerKind* const> kinds();
 /// nullptr when there is no such kind.
 const LayerKind* findKind(std::string_view id);
 
+/// One kind more for as long as this lives: a test's own.
+class ExtraKind {
+  public:
+    explicit ExtraKind(const LayerKind& kind);
+    ~ExtraKind();
+    ExtraKind(const ExtraKind&) = delete;
+    ExtraKind& operator=(const ExtraKind&) = delete;
+};
+
 /// The table that describes a thing of the scene; empty when there is none.
 scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner);
 

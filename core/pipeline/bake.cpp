@@ -4,6 +4,7 @@
 
 #include "files/bvh.h"
 #include "layers/registry.h"
+#include "pipeline/morphs.h"
 
 namespace nutatio::pipeline {
 
@@ -180,6 +181,38 @@ class Baker {
     TrackPtr m_rest;
 };
 
+/// Weights of morph targets, old and new, where a layer changed them: a key on every frame.
+void addWeights(const rig::Actor& actor, const rig::Track& body, const rig::Track& result, const MorphFit& fit, std::size_t shot,
+                files::NewClip& clip, BakeReport::ClipReport& said) {
+    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
+        const auto instance = static_cast<int>(i);
+        const auto was = body.morphs().find(instance), is = result.morphs().find(instance);
+        const bool changed = is != result.morphs().end() && (was == body.morphs().end() || was->second != is->second);
+        const int more = fit.count(instance);
+        if (!changed && more == 0) continue;
+        const std::vector<float>& rest = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].weights;
+        rig::Channel c;
+        c.joint = actor.instances[i].joint;
+        c.path = rig::Path::Weights;
+        c.width = static_cast<int>(rest.size()) + more;
+        for (int f = 0; f < result.frames(); ++f) {
+            c.times.push_back(static_cast<float>(result.grid().time(f)));
+            for (std::size_t t = 0; t < rest.size(); ++t)
+                c.values.push_back(is != result.morphs().end() ? is->second->frame(f)[t] : rest[t]);
+            for (int t = 0; t < more; ++t)
+                c.values.push_back(fit.weights(instance, shot)[static_cast<std::size_t>(f * more + t)]);
+        }
+        if (c.times.size() > 1 && c.times.back() <= c.times[c.times.size() - 2]) {
+            // Two frames may fall on one time at a clip's ragged end; the later one holds.
+            c.times.erase(c.times.end() - 2);
+            c.values.erase(c.values.end() - 2 * c.width, c.values.end() - c.width);
+        }
+        said.keys += static_cast<int>(c.times.size());
+        said.framesKeys += result.frames();
+        clip.channels.push_back(std::move(c));
+    }
+}
+
 Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const std::string& wanted) {
     if (scene.actors.empty()) return Error{"", "", "the scene has no actor to hand off"};
     if (!wanted.empty()) {
@@ -306,6 +339,8 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
     BakeReport report;
     Baker baker(scene, entry, options, evaluator, cancel);
     std::vector<files::NewClip> fresh;
+    MorphFit morphs(actor);
+    std::vector<ActorResult> results;
     for (std::size_t k = 0; k < jobs.size(); ++k) {
         const int frames = scene.frames(jobs[k].shot);
         if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > frames))
@@ -322,11 +357,16 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
         }
         if (actor.source.format == rig::SourceDocument::Format::Bvh) addSourceMotion(actor, clip);
         fresh.push_back(std::move(clip));
+        results.push_back(r);
         if (progress) progress(0.95 * static_cast<double>(k + 1) / static_cast<double>(jobs.size()));
     }
     if (cancel.asked()) throw Cancelled{};
+    for (const ActorResult& r : results) morphs.add(*r.result);
+    const std::vector<files::NewMorphs> targets = morphs.targets();
+    for (std::size_t k = 0; k < results.size(); ++k)
+        addWeights(actor, *results[k].body, *results[k].result, morphs, k, fresh[k], report.clips[k]);
     if (!out) return report;
-    const auto written = files::writeGltf(actor, fresh, *out);
+    const auto written = files::writeGltf(actor, fresh, *out, targets);
     if (!written) return written.error();
     if (progress) progress(1);
     return report;

@@ -1,0 +1,121 @@
+// Columns that are no joints: a tiny kind that moves vertices, through stack, cache and stage to morph targets in a file.
+#include <catch2/catch.hpp>
+
+#include "layers/common_rows.h"
+#include "layers/registry.h"
+#include "pipeline/bake.h"
+#include "rig/mesh.h"
+#include "tests/support/rigs.h"
+#include "tests/support/validator.h"
+
+using namespace nutatio;
+using test::TempFolder;
+
+namespace {
+
+constexpr scene::SettingSpec kRows[] = {{.id = "joint",
+                                         .label = "Joints",
+                                         .type = scene::SettingType::Joints,
+                                         .help = "Unused.",
+                                         .role = scene::Role::Target},
+                                        {.id = "size", .label = "Size", .range = {0, 1}, .soft = {0, 1}, .start = 0.1, .help = "How far."},
+                                        layers::kAmountRow,
+                                        layers::kMixRow};
+
+/// Every third vertex of the first instance's first primitive bobs up and down.
+layers::Filtered bob(const layers::LayerContext& context, const rig::Track& below, const Cancel&) {
+    const rig::Actor& a = context.actor;
+    auto patch = std::make_shared<rig::Patch>();
+    const auto& p = a.meshes[static_cast<std::size_t>(a.instances[0].mesh)].primitives[0];
+    for (std::uint32_t v = 0; v < p.positions.size(); v += 3) patch->vertices.push_back(v);
+    for (int f = 0; f < below.frames(); ++f)
+        for (std::uint32_t v : patch->vertices)
+            patch->offsets.push_back(static_cast<float>(context.settings->at("size", f)) *
+                                     Vec3f(0, std::sin(0.4f * static_cast<float>(f) + 0.1f * static_cast<float>(v % 4)), 0));
+    layers::Filtered out;
+    out.patches.push_back(std::move(patch));
+    return out;
+}
+
+const layers::LayerKind kBob{.id = "bob",
+                             .label = "Bob",
+                             .help = "Moves vertices.",
+                             .glyph = "M4 12h16",
+                             .takes = layers::Takes::Map,
+                             .settings = kRows,
+                             .problem = [](const rig::Actor&, const scene::Layer&) { return std::optional<std::string>(); },
+                             .moves = [](const rig::Actor&, const scene::Layer&) { return std::vector<layers::Moved>(); },
+                             .filter = bob};
+
+const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
+
+std::vector<Vec3f> posed(const rig::Actor& a, const rig::Track& t, int frame) {
+    std::vector<Xform> locals;
+    std::vector<Affine> worlds;
+    t.pose(frame, locals);
+    rig::worldTransforms(a.skeleton, locals, worlds);
+    rig::PosedVertices out;
+    rig::MovedVertices moved;
+    if (const auto at = t.patches().find({0, 0}); at != t.patches().end()) moved = {&at->second->vertices, at->second->frame(frame)};
+    std::vector<float> weights;
+    if (const auto at = t.morphs().find(0); at != t.morphs().end())
+        weights.assign(at->second->frame(frame), at->second->frame(frame) + at->second->targets);
+    rig::poseVertices(a, a.instances[0], a.meshes[static_cast<std::size_t>(a.instances[0].mesh)].primitives[0], worlds, weights, out,
+                      moved);
+    return out.positions;
+}
+
+}  // namespace
+
+TEST_CASE("a layer that moves vertices goes through stack, cache and mix") {
+    const layers::ExtraKind extra(kBob);
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    test::addLayer(s, "bob", {"hips"});
+    pipeline::Evaluator e;
+    const auto whole = e.evaluate(s, {});
+    CHECK(whole.simulated == 1);
+    REQUIRE(whole.actors[0].result->patches().size() == 1);
+    const auto patch = whole.actors[0].result->patches().begin()->second;
+    CHECK(whole.actors[0].body->patches().empty());
+    CHECK(e.cachedBytes() > patch->offsets.size() * sizeof(Vec3f));
+    s.layers.edit(0).set("mix", 0.25);
+    const auto quarter = e.evaluate(s, {});
+    CHECK(quarter.simulated == 0);
+    const auto mixed = quarter.actors[0].result->patches().begin()->second;
+    CHECK(mixed->frame(9)[5].y() == Approx(0.25 * patch->frame(9)[5].y()));
+    // A second one reads what the first one made.
+    test::addLayer(s, "bob", {"hips"});
+    CHECK(e.evaluate(s, {}).simulated == 1);
+    s.layers.edit(0).set("size", 0.2);
+    CHECK(e.evaluate(s, {}).simulated == 2);
+}
+
+TEST_CASE("what moves vertices is handed off as morph targets that give the same surface") {
+    const layers::ExtraKind extra(kBob);
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    test::addLayer(s, "bob", {"hips"}, {{"size", 0.05}});
+    pipeline::Evaluator e;
+    const auto seen = e.evaluate(s, {});
+    pipeline::BakeOptions o;
+    o.shot = s.shot().id;
+    REQUIRE(pipeline::bake(s, o, f / "o.glb", e, {}).ok());
+    const auto out = test::read(f / "o.glb");
+    const auto& primitive = out->meshes[static_cast<std::size_t>(out->instances[0].mesh)].primitives[0];
+    // Sines of one rate and four phases span two dimensions.
+    CHECK(primitive.morphs.size() == 2);
+    const rig::Track got = rig::bodyTrack(*out, out->findClip(s.shot().name), seen.actors[0].body->grid());
+    REQUIRE(got.morphs().count(0) == 1);
+    for (int frame : {0, 7, 20}) {
+        const auto want = posed(*s.actors[0].actor, *seen.actors[0].result, frame), is = posed(*out, got, frame);
+        REQUIRE(want.size() == is.size());
+        float worst = 0;
+        for (std::size_t v = 0; v < want.size(); ++v) worst = std::max(worst, (want[v] - is[v]).norm());
+        CHECK(worst < 0.01f * 0.05f * 1.5f);
+    }
+    test::checkValid(f / "o.glb");
+    // Without such a layer no mesh is touched.
+    s.layers.clear();
+    REQUIRE(pipeline::bake(s, o, f / "bare.glb", e, {}).ok());
+    CHECK(test::read(f / "bare.glb")->meshes[static_cast<std::size_t>(out->instances[0].mesh)].primitives[0].morphs.empty());
+}
