@@ -69,8 +69,8 @@ Bench::Bench(const QString& keepFolder)
     connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
         QMenu m;
         for (const layers::LayerKind* k : layers::kinds()) m.addAction(m_actions.value(QStringLiteral("add-") + qs(k->id)));
-        for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-wind", "select-chain",
-                               "frame", "item-on", "remove"})
+        for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-end", "rename",
+                               "add-wind", "select-chain", "frame", "item-on", "remove"})
             m.addAction(m_actions.value(QLatin1String(id)));
         m.exec(at);
     });
@@ -154,7 +154,8 @@ void Bench::refresh() {
     each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
     for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
     each({"key"}, layer || collider || wind || pin, tr("nothing that is tuned is selected"));
-    each({"rename"}, s.owner().has_value(), tr("nothing that has a name of its own is selected"));
+    each({"add-end"}, joints, noJoint);
+    each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
     each({"remove", "duplicate"}, layer || collider || wind || pin, tr("no layer, collider, wind or pin is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));

@@ -90,6 +90,8 @@ class Bench : public QMainWindow {
     void removeSelected();
     void duplicateSelected();
     void renameSelected();
+    void prepare(const QString& name, const std::string& actor, const rig::Preparation& edit);
+    void addEndJoint();
     void moveLayer(int by);
     void toggleLayer(bool solo);
     void openDialog(bool bringIn);

@@ -49,7 +49,8 @@ void Bench::makeEditCommands() {
         [this] { removeSelected(); });
     add("duplicate", tr("Duplicate the layer, collider, wind or pin"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
         [this] { duplicateSelected(); });
-    add("rename", tr("Rename the layer, collider, wind, pin or actor"), QKeySequence(Qt::Key_F2), "pencil",
+    add("add-end", tr("Add an end joint beyond the joint"), {}, "bone", [this] { addEndJoint(); });
+    add("rename", tr("Rename the layer, collider, wind, pin, joint or actor"), QKeySequence(Qt::Key_F2), "pencil",
         [this] { renameSelected(); });
     add("find", tr("Find anything"), QKeySequence(Qt::CTRL | Qt::Key_K), "command",
         [this] { m_palette->open(whatCanBeFound()); });

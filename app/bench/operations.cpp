@@ -144,6 +144,16 @@ void Bench::duplicateSelected() {
 }
 
 void Bench::renameSelected() {
+    const Selection sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    if (a && sel.joints.size() == 1) {
+        const std::string joint = a->actor->skeleton.reference(sel.joints.front());
+        m_tuner->askForName(QString::fromStdString(a->actor->skeleton.joint(sel.joints.front()).name), [this, id = a->id, joint](
+                                                                                                           const QString& name) {
+            prepare(tr("Rename a joint"), id, {rig::Preparation::What::Rename, joint, name.toStdString(), Vec3::Zero()});
+        });
+        return;
+    }
     const auto owner = m_session.selection().owner();
     const scene::Tuned* t = owner ? m_document.scene().tuned(*owner) : nullptr;
     if (!t) return;
@@ -151,6 +161,33 @@ void Bench::renameSelected() {
         m_document.edit(tr("Rename to %1").arg(name),
                         [&](scene::Scene& scene) { edit::rename(scene, owner, name.toStdString()); });
     });
+}
+
+void Bench::prepare(const QString& name, const std::string& actor, const rig::Preparation& edit) {
+    scene::Scene next = m_document.scene();
+    if (const auto done = edit::prepare(next, actor, edit); !done) {
+        say(QString::fromStdString(done.error().sentence));
+        return;
+    }
+    m_document.edit(name, [&](scene::Scene& s) { s = next; });
+}
+
+void Bench::addEndJoint() {
+    const Selection sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    if (!a || sel.joints.empty()) return;
+    const rig::Skeleton& s = a->actor->skeleton;
+    // Beyond the last joint of the selection, as far on as that one stands from its parent.
+    const int last = sel.joints.back();
+    const Xform& rest = s.joint(last).rest;
+    Vec3 on = rest.r.conjugate() * rest.t;
+    if (on.norm() < 1e-9) on = Vec3(0, 0.1 * a->actor->height, 0);
+    std::string name = s.label(last) + "_end";
+    for (int n = 2; s.find(name) != rig::kNoJoint; ++n) name = s.label(last) + "_end_" + std::to_string(n);
+    const int fresh = s.size();
+    prepare(tr("Add an end joint"), a->id, {rig::Preparation::What::AddEnd, s.reference(last), name, on});
+    if (const scene::ActorEntry* now = m_document.scene().actor(sel.actor); now && now->actor->skeleton.size() > fresh)
+        m_session.selectJoint(sel.actor, fresh);
 }
 
 void Bench::moveLayer(int by) {

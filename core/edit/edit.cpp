@@ -48,6 +48,7 @@ std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& 
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!k || !a || joints.empty()) return {};
     std::string end;
+    std::vector<std::string> without;
     if (k->takes == layers::Takes::Chains) {
         // A chain hangs from the topmost joints chosen; a lone lower end says where to stop.
         const rig::Skeleton& skeleton = a->actor->skeleton;
@@ -63,11 +64,23 @@ std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& 
             std::vector<int> way;
             for (int j : chosen)
                 if (auto path = skeleton.path(tops.front(), j); path.size() > way.size()) way = path;
-            end = skeleton.reference(way.back());
+            const bool line = std::all_of(chosen.begin(), chosen.end(),
+                                          [&](int j) { return std::find(way.begin(), way.end(), j) != way.end(); });
+            if (line) {
+                end = skeleton.reference(way.back());
+            } else {
+                // What was taken out of a tree stays out, with all below it.
+                for (int j : skeleton.subtree(tops.front()))
+                    if (std::none_of(chosen.begin(), chosen.end(), [&](int c) { return c == j || skeleton.isBelow(c, j); }) &&
+                        std::none_of(without.begin(), without.end(),
+                                     [&](const std::string& o) { return skeleton.isBelow(j, skeleton.find(o)); }))
+                        without.push_back(skeleton.reference(j));
+            }
         }
     }
     scene::Layer l = layers::newLayer(*k, s, *a, std::move(joints));
     if (const scene::SettingSpec* row = k->setting(scene::Role::End); row && !end.empty()) l.set(row->id, end);
+    if (const scene::SettingSpec* row = k->setting(scene::Role::Without); row && !without.empty()) l.set(row->id, without);
     const std::string id = l.id;
     s.layers.push_back(std::move(l));
     return id;
@@ -285,6 +298,46 @@ void markCut(scene::Scene& s, int frame) {
     }
     shot.cuts.push_back(shot.timeOf(frame));
     std::sort(shot.cuts.begin(), shot.cuts.end());
+}
+
+Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Preparation& edit) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
+    const auto with = rig::prepared(*a->actor, edit);
+    if (!with) return with.error();
+    // By number, as names may be shared: what meant this joint means it still.
+    const rig::Skeleton before = a->actor->skeleton;
+    const rig::Skeleton& after = with.value()->skeleton;
+    const auto followed = [&](const std::string& reference) {
+        const int j = before.find(reference);
+        return j == rig::kNoJoint ? reference : after.reference(j);
+    };
+    scene::ActorEntry& mine = *s.actor(actor);
+    mine.actor = with.value();
+    mine.preparations.push_back(edit);
+    for (std::size_t i = 0; i < s.layers.size(); ++i) {
+        if (s.layers[i].actor != actor) continue;
+        for (const scene::SettingSpec& row : layers::tableOf(s, {scene::List::Layers, s.layers[i].id})) {
+            if (row.type == scene::SettingType::Joint && !s.layers[i].text(row.id).empty()) {
+                if (std::string is = followed(s.layers[i].text(row.id)); is != s.layers[i].text(row.id))
+                    s.layers.edit(i).set(row.id, std::move(is));
+            } else if (row.type == scene::SettingType::Joints) {
+                std::vector<std::string> is = s.layers[i].list(row.id);
+                for (std::string& j : is) j = followed(j);
+                if (is != s.layers[i].list(row.id)) s.layers.edit(i).set(row.id, std::move(is));
+            }
+        }
+    }
+    for (std::size_t i = 0; i < s.colliders.size(); ++i)
+        if (s.colliders[i].actor == actor && followed(s.colliders[i].joint) != s.colliders[i].joint)
+            s.colliders.edit(i).joint = followed(s.colliders[i].joint);
+    for (std::size_t i = 0; i < s.pins.size(); ++i) {
+        if (s.pins[i].actor == actor && followed(s.pins[i].joint) != s.pins[i].joint)
+            s.pins.edit(i).joint = followed(s.pins[i].joint);
+        if (s.pins[i].toActor == actor && followed(s.pins[i].toJoint) != s.pins[i].toJoint)
+            s.pins.edit(i).toJoint = followed(s.pins[i].toJoint);
+    }
+    return Done{};
 }
 
 void showShot(scene::Scene& s, const std::string& shot) {

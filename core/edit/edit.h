@@ -2,6 +2,7 @@
 // scene as it is when what it names is not there.
 #pragma once
 
+#include "base/error.h"
 #include "layers/layer_kind.h"
 #include "scene/scene.h"
 
@@ -44,6 +45,9 @@ void set(scene::Scene& scene, const scene::Owner& owner, std::string_view settin
 void toggleKey(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, int frame);
 /// Marks a cut at a frame of the shot on show, or takes it away.
 void markCut(scene::Scene& scene, int frame);
+
+/// Does something to an actor before anything moves it; what refers to a joint that is renamed follows. Errors as rig::prepared.
+Result<Done> prepare(scene::Scene& scene, const std::string& actor, const rig::Preparation& edit);
 
 /// Shows a shot.
 void showShot(scene::Scene& scene, const std::string& shot);

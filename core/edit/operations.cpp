@@ -202,6 +202,26 @@ Result<Done> doRate(scene::Scene& s, const Arguments& a) {
     return Done{};
 }
 
+Result<Done> doRenameJoint(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    return prepare(s, actor.value(), {rig::Preparation::What::Rename, text(a, "joint"), text(a, "name"), Vec3::Zero()});
+}
+
+Result<Done> doAddEnd(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    Vec3 place = Vec3::Zero();
+    for (int k = 0; k < 3; ++k) {
+        const std::string& t = text(a, std::string_view("xyz").substr(static_cast<std::size_t>(k), 1));
+        if (t.empty()) continue;
+        const auto v = number(t);
+        if (!v) return wrong("\"" + t + "\" is not a number");
+        place[k] = *v;
+    }
+    return prepare(s, actor.value(), {rig::Preparation::What::AddEnd, text(a, "joint"), text(a, "name"), place});
+}
+
 void duplicateThing(scene::Scene& s, const scene::Owner& owner) {
     duplicate(s, owner);
 }
@@ -213,6 +233,9 @@ constexpr Operation kOperations[] = {
     {"remove", "thing", "", "Takes it away with all that refers to it.", onThing<remove>},
     {"duplicate", "thing", "", "A copy with its keys.", onThing<duplicateThing>},
     {"rename", "thing,name", "", "Another name; the id stays.", doRename},
+    {"rename-joint", "joint,name", "actor", "Another name for a joint, in the hand-off too; what refers to it follows.",
+     doRenameJoint},
+    {"add-end", "joint,name", "actor,x,y,z", "A joint at the end of a chain, in the axes of the one it hangs on.", doAddEnd},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
     {"fit-colliders", "", "actor", "Colliders fitted to the mesh.", doFitColliders},

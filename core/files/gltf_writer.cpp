@@ -65,6 +65,7 @@ class GltfWriter {
 
     void write(const std::vector<NewClip>& clips, const std::vector<NewMorphs>& morphs) {
         m_view = listIn(m_json, "bufferViews").size();
+        if (!m_bvh) writePreparations();
         for (const NewMorphs& m : morphs) addMorphs(m);
         for (const NewClip& c : clips) add(c);
         m_motion = m_new.size();
@@ -104,6 +105,22 @@ class GltfWriter {
         const std::size_t index = accessor(times.data(), times.size(), 1, true);
         m_times.emplace_back(times, index);
         return index;
+    }
+
+    /// Names that were changed, and joints that were added: those behind the document's own nodes.
+    void writePreparations() {
+        Json& nodes = m_json["nodes"];
+        const auto own = static_cast<int>(nodes.size());
+        for (int j = 0; j < m_actor.skeleton.size(); ++j) {
+            const rig::Joint& joint = m_actor.skeleton.joint(j);
+            if (j < own) {
+                Json& node = nodes[static_cast<std::size_t>(j)];
+                if (!joint.name.empty() && (!node.contains("name") || node["name"] != joint.name)) node["name"] = joint.name;
+                continue;
+            }
+            nodes.push_back({{"name", joint.name}, {"translation", {joint.rest.t.x(), joint.rest.t.y(), joint.rest.t.z()}}});
+            listIn(nodes[static_cast<std::size_t>(joint.parent)], "children").push_back(j);
+        }
     }
 
     /// A target's offsets; null: it moves none of them (an accessor without a view is all zeros; glTF 2.0, 3.6.2.1).

@@ -174,6 +174,24 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         known = actor.value();
     }
     a.actor = known;
+    if (p.has("prepared"))
+        for (std::size_t i = 0, n = p.at("prepared").size(kMostItems); i < n; ++i) {
+            const Place at = p.at("prepared").at(i);
+            rig::Preparation edit;
+            if (!rig::preparationFromName(at.at("do").text(), edit.what))
+                at.at("do").fail("this version cannot prepare an actor by \"" + at.at("do").text() + "\"");
+            edit.joint = at.at("joint").text();
+            edit.name = at.at("name").text();
+            if (at.has("place")) {
+                const std::vector<double> v = at.at("place").numbers(3);
+                edit.place = Vec3(v[0], v[1], v[2]);
+                if (edit.place.norm() > kFarthest) at.at("place").fail("the place is not a usable size");
+            }
+            auto with = rig::prepared(*a.actor, edit);
+            if (!with) at.fail(with.error().sentence);
+            a.actor = with.value();
+            a.preparations.push_back(std::move(edit));
+        }
     if (p.has("recorded"))
         for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
             a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
@@ -183,7 +201,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "recorded", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "file", "prepared", "recorded", "settings", "profiles"});
     }
     return a;
 }
@@ -517,6 +535,11 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["actors"] = Json::array();
     for (const scene::ActorEntry& a : s.actors) {
         Json j{{"id", a.id}, {"name", a.name}, {"file", relativeTo(folder, a.file)}};
+        for (const rig::Preparation& e : a.preparations) {
+            Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}, {"name", e.name}};
+            if (e.what == rig::Preparation::What::AddEnd) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};
+            j["prepared"].push_back(std::move(edit));
+        }
         for (const rig::Clip& clip : a.actor->clips) {
             if (!clip.recorded) continue;
             Json r{{"name", clip.name}, {"channels", Json::array()}};

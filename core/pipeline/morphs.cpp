@@ -5,8 +5,8 @@
 
 namespace nutatio::pipeline {
 
-// With the offsets of all vertices as the columns of U, a frame each: G = U^T U = W L W^T. The target of eigenvector w is U w, its
-// weight at frame t is w_t, and U is the sum of all U w w^T: the first few hold nearly all of it.
+// With the offsets of all vertices as the columns of U, a frame each: G = U^T U = W L W^T. The target of eigenvector w is U w,
+// its weight at frame t is w_t, and U is the sum of all U w w^T: the first few hold nearly all of it.
 
 void MorphFit::add(const rig::Track& track) {
     m_tracks.push_back(&track);
@@ -17,7 +17,8 @@ std::vector<files::NewMorphs> MorphFit::targets(double share) {
     std::vector<files::NewMorphs> out;
     for (auto& [instance, in] : m_instances) {
         const auto primitives =
-            m_actor.meshes[static_cast<std::size_t>(m_actor.instances[static_cast<std::size_t>(instance)].mesh)].primitives.size();
+            m_actor.meshes[static_cast<std::size_t>(m_actor.instances[static_cast<std::size_t>(instance)].mesh)]
+                .primitives.size();
         in.vertices.assign(primitives, {});
         for (const rig::Track* t : m_tracks)
             for (std::size_t p = 0; p < primitives; ++p)
@@ -42,8 +43,9 @@ std::vector<files::NewMorphs> MorphFit::targets(double share) {
                 const auto at = m_tracks[s]->patches().find({instance, static_cast<int>(p)});
                 if (at != m_tracks[s]->patches().end())
                     for (std::size_t k = 0; k < at->second->vertices.size(); ++k) {
-                        const auto place = std::lower_bound(in.vertices[p].begin(), in.vertices[p].end(), at->second->vertices[k]) -
-                                           in.vertices[p].begin();
+                        const auto place =
+                            std::lower_bound(in.vertices[p].begin(), in.vertices[p].end(), at->second->vertices[k]) -
+                            in.vertices[p].begin();
                         for (int f = 0; f < m_tracks[s]->frames(); ++f)
                             U.block<3, 1>(row + 3 * place, static_cast<Eigen::Index>(in.from[s]) + f) =
                                 at->second->frame(f)[k].cast<double>();

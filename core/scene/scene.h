@@ -8,6 +8,7 @@
 
 #include "base/shared.h"
 #include "base/shared_list.h"
+#include "rig/prepare.h"
 #include "rig/track.h"
 #include "rig/trial.h"
 #include "scene/tuned.h"
@@ -16,9 +17,10 @@ namespace nutatio::scene {
 
 /// A character, prop or set piece that stands in the scene. Its settings say where: see actorTable.
 struct ActorEntry : Tuned {
-    std::string file;  // path as given or found; written relative to the scene file
-    std::shared_ptr<const rig::Actor> actor;
-    rig::Trial trial;  // replaces the clip while it is on; never saved
+    std::string file;                            // path as given or found; written relative to the scene file
+    std::vector<rig::Preparation> preparations;  // what was done to what the file says, in order
+    std::shared_ptr<const rig::Actor> actor;     // with all of that
+    rig::Trial trial;                            // replaces the clip while it is on; never saved
 
     bool onTrial() const { return !trial.move.empty(); }
 };

@@ -170,3 +170,24 @@ TEST_CASE("by night everything is drawn from the other table, and by day again a
     CHECK(dark(night) < 0.5 * dark(day));
     CHECK(dark(w.bench.grab().toImage()) == Approx(dark(day)).epsilon(0.05));
 }
+
+TEST_CASE("a joint is renamed by F2 and given an end, and undo takes both back") {
+    Window w(kDemo);
+    w.bench.session().selectJoint("otter", w.joint("tail_01"));
+    w.key(Qt::Key_F2);
+    QTest::keyClicks(QApplication::focusWidget(), "rudder");
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+    CHECK(w.joint("rudder") >= 0);
+    CHECK(w.scene().layer("tail")->list("root") == std::vector<std::string>{"rudder"});
+    w.bench.stage()->setFocus();
+    w.bench.session().selectJoint("otter", w.joint("tail_10"));
+    w.bench.action(QStringLiteral("add-end"))->trigger();
+    CHECK(w.joint("tail_10_end") >= 0);
+    CHECK(w.bench.session().selection().joints == std::vector<int>{w.joint("tail_10_end")});
+    w.settle();
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.joint("rudder") < 0);
+    CHECK(w.joint("tail_10_end") < 0);
+    w.settle();
+}

@@ -13,14 +13,11 @@ using test::TempFolder;
 
 namespace {
 
-constexpr scene::SettingSpec kRows[] = {{.id = "joint",
-                                         .label = "Joints",
-                                         .type = scene::SettingType::Joints,
-                                         .help = "Unused.",
-                                         .role = scene::Role::Target},
-                                        {.id = "size", .label = "Size", .range = {0, 1}, .soft = {0, 1}, .start = 0.1, .help = "How far."},
-                                        layers::kAmountRow,
-                                        layers::kMixRow};
+constexpr scene::SettingSpec kRows[] = {
+    {.id = "joint", .label = "Joints", .type = scene::SettingType::Joints, .help = "Unused.", .role = scene::Role::Target},
+    {.id = "size", .label = "Size", .range = {0, 1}, .soft = {0, 1}, .start = 0.1, .help = "How far."},
+    layers::kAmountRow,
+    layers::kMixRow};
 
 /// Every third vertex of the first instance's first primitive bobs up and down.
 layers::Filtered bob(const layers::LayerContext& context, const rig::Track& below, const Cancel&) {
@@ -56,12 +53,13 @@ std::vector<Vec3f> posed(const rig::Actor& a, const rig::Track& t, int frame) {
     rig::worldTransforms(a.skeleton, locals, worlds);
     rig::PosedVertices out;
     rig::MovedVertices moved;
-    if (const auto at = t.patches().find({0, 0}); at != t.patches().end()) moved = {&at->second->vertices, at->second->frame(frame)};
+    if (const auto at = t.patches().find({0, 0}); at != t.patches().end())
+        moved = {&at->second->vertices, at->second->frame(frame)};
     std::vector<float> weights;
     if (const auto at = t.morphs().find(0); at != t.morphs().end())
         weights.assign(at->second->frame(frame), at->second->frame(frame) + at->second->targets);
-    rig::poseVertices(a, a.instances[0], a.meshes[static_cast<std::size_t>(a.instances[0].mesh)].primitives[0], worlds, weights, out,
-                      moved);
+    rig::poseVertices(a, a.instances[0], a.meshes[static_cast<std::size_t>(a.instances[0].mesh)].primitives[0], worlds, weights,
+                      out, moved);
     return out.positions;
 }
 

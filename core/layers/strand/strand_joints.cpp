@@ -133,7 +133,11 @@ std::size_t StrandJoints::farthest() const {
 
 std::vector<int> strandMembers(const rig::Skeleton& s, const scene::Layer& layer, int root) {
     const int tip = s.find(layer.text("tip"));
-    return tip == rig::kNoJoint ? s.subtree(root) : s.path(root, tip);
+    std::vector<int> members = tip == rig::kNoJoint ? s.subtree(root) : s.path(root, tip);
+    for (const std::string& name : layer.list("without"))
+        if (const int out = s.find(name); out != rig::kNoJoint && out != root)
+            std::erase_if(members, [&](int j) { return j == out || s.isBelow(j, out); });
+    return members;
 }
 
 StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root) {
