@@ -92,6 +92,13 @@ class Mover {
     /// Local transforms of joints(), as many as there are, for the pose last stepped to.
     virtual void write(const PoseView& goal, std::span<Xform> out) const = 0;
 
+    /// What it carries from the pose last stepped to beyond what that pose tells.
+    virtual State state() const = 0;
+    /// Goes on from a state: a mover of the same layer that was started at the same pose, with the same one ahead, makes the same
+    /// bits from there on. Numbers may have been altered meanwhile, as who closes a loop does: turns are made unit again and
+    /// places follow from them. Expects as many numbers as state() gives.
+    virtual void setState(const State& state) = 0;
+
     /// What a person should know of how it went, a sentence each; asked for after the last step.
     virtual std::vector<std::string> remarks() const { return {}; }
 

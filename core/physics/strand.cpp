@@ -463,6 +463,55 @@ void StrandBatch::carry(int lane, const Vec3& from, const Quat& by, const Vec3& 
     }
 }
 
+namespace {
+// The fields from the goals on are the state, but those that live within one step only. A goal that stands still is told once: it
+// is carried too.
+constexpr std::size_t kStateAt = FIELD(goal0), kStateEnd = FIELD(dbar), kLyingAt = FIELD(bed);
+}  // namespace
+
+void StrandBatch::appendState(int lane, std::vector<double>& to) const {
+    const auto W = static_cast<std::size_t>(m_width);
+    to.push_back(m_baseData[m_baseAt + offsetof(BaseFields, calm) / kPack * W + static_cast<std::size_t>(lane)]);
+    for (std::size_t i = 0; i < links(lane); ++i) {
+        for (std::size_t f = kStateAt; f < kStateEnd; ++f) to.push_back(at(lane, i, f));
+        for (std::size_t f = kLyingAt; f < m_fields; ++f) to.push_back(at(lane, i, f));
+    }
+}
+
+std::span<const double> StrandBatch::takeState(int lane, std::span<const double> from) {
+    const auto W = static_cast<std::size_t>(m_width);
+    std::size_t k = 0;
+    m_baseData[m_baseAt + offsetof(BaseFields, calm) / kPack * W + static_cast<std::size_t>(lane)] = from[k++];
+    for (std::size_t i = 0; i < links(lane); ++i) {
+        for (std::size_t f = kStateAt; f < kStateEnd; ++f) at(lane, i, f) = from[k++];
+        for (std::size_t f = kLyingAt; f < m_fields; ++f) at(lane, i, f) = from[k++];
+    }
+    makeWhole(lane);
+    return from.subspan(k);
+}
+
+void StrandBatch::makeWhole(int lane) {
+    // Bits stay where nothing was altered.
+    constexpr double kAltered = 1e-9;
+    bool altered = false;
+    for (std::size_t i = 0; i < links(lane); ++i) {
+        Quat q = quaternion(lane, i, FIELD(q));
+        altered = altered || std::abs(q.norm() - 1) > kAltered ||
+                  (q.normalized() * vector(lane, i, FIELD(direction)) - vector(lane, i, FIELD(d))).norm() > kAltered;
+        if (!altered) continue;
+        q.normalize();
+        put(lane, i, FIELD(q), q);
+        put(lane, i, FIELD(d), Vec3(q * vector(lane, i, FIELD(direction))));
+        if (m_parents[i] < 0) continue;
+        const auto up = static_cast<std::size_t>(m_parents[i]);
+        const double stretched = at(lane, up, FIELD(reach)) - at(lane, up, FIELD(length));
+        put(lane, i, FIELD(x),
+            Vec3(vector(lane, up, FIELD(x)) + quaternion(lane, up, FIELD(q)) * vector(lane, i, FIELD(attach)) +
+                 stretched * vector(lane, up, FIELD(d))));
+    }
+    if (altered) wake(lane);
+}
+
 void StrandBatch::step() {
     StepArgs a;
     a.links = static_cast<int>(m_parents.size());

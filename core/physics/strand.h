@@ -115,6 +115,10 @@ class StrandBatch {
     void carry(int lane, const Vec3& from, const Quat& by, const Vec3& to, const Vec3& gained);
     /// Advances every lane by one substep.
     void step();
+    /// Appends the lane's state: goals, turns, speeds, lengths, and how calmly it lies.
+    void appendState(int lane, std::vector<double>& to) const;
+    /// Reads as much as was appended; returns what lies behind it.
+    std::span<const double> takeState(int lane, std::span<const double> from);
 
     Quat turn(int lane, std::size_t link) const;
     Vec3 place(int lane, std::size_t link) const;
@@ -150,6 +154,7 @@ class StrandBatch {
     void addBeyond(int lane, const StrandPlan& plan, Eigen::MatrixXd& M, Eigen::MatrixXd& S) const;
     void prepareEmpty(int lane, std::size_t from);
     void wake(int lane);
+    void makeWhole(int lane);
 
     int m_width, m_lanes;
     double m_h;

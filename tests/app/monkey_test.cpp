@@ -109,12 +109,13 @@ class Monkey {
             return nullptr;
         if (qobject_cast<QComboBox*>(w)) return nullptr;
         if (auto* action = qobject_cast<QToolButton*>(w) ? static_cast<QToolButton*>(w)->defaultAction() : nullptr;
-            action && opensDialog(action))
+            action && leavesTheDocument(action))
             return nullptr;
         return w;
     }
-    bool opensDialog(const QAction* a) const {
-        for (const char* id : {"open", "bring-in", "quit"})
+    /// It asks somebody something, or puts another document on the bench, whose history is not the one that is undone.
+    bool leavesTheDocument(const QAction* a) const {
+        for (const char* id : {"open", "open-demo", "open-recent", "bring-in", "quit"})
             if (a == m_w.bench.action(QLatin1String(id))) return true;
         return false;
     }
@@ -177,7 +178,7 @@ class Monkey {
     void command() {
         const QList<QAction*> all = m_w.bench.actions();
         QAction* a = all[below(static_cast<int>(all.size()))];
-        if (!a->isEnabled() || opensDialog(a)) return;
+        if (!a->isEnabled() || leavesTheDocument(a)) return;
         m_last = QStringLiteral("command ") + a->text();
         a->trigger();
     }

@@ -8,6 +8,7 @@
 #include "layers/run.h"
 #include "measure/response.h"
 #include "physics/oscillator.h"
+#include "scene/items.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -93,6 +94,92 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
                 for (int k = 0; k < 20; ++k) REQUIRE(e.actors[0].result->at(j, k).isFinite());
         }
     }
+}
+
+namespace {
+/// A hopping chain under a layer of the kind, with wind, a body in its way, a cut, and whatever else can be carried on.
+scene::Scene busy(const layers::LayerKind& kind) {
+    scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+    test::addLayer(s, std::string(kind.id), {"bone_1"});
+    for (const auto& [id, value] :
+         {std::pair{"gravity", 0.6}, {"sag", 0.6}, {"stretch", 0.2}, {"felt_travel", 0.7}, {"felt_turn", 0.8}, {"radius", 0.05}})
+        if (kind.setting(id)) s.layers.edit(0).set(id, value);
+    if (kind.setting("move")) s.layers.edit(0).values["move"] = std::string("xyz");
+    s.winds.push_back(scene::newWind(s, s.actors[0]));
+    s.colliders.push_back(scene::newCollider(s, s.actors[0], 0, scene::Shape::Sphere));
+    s.colliders.edit(0).set("radius", 0.15);
+    s.colliders.edit(0).setVector("offset", Vec3(0, -0.2, 0.4));
+    return s;
+}
+
+struct Stepped {
+    const rig::Track& body;
+    layers::Mover& mover;
+    std::vector<Xform> out;
+
+    layers::PoseView at(int f) const { return {body, std::min(f, body.frames() - 1), f / body.grid().fps}; }
+    void start(int f) { mover.start(body.grid().dt(), at(f), at(f + 1)); }
+    std::vector<Xform>& step(int f) {
+        mover.step(body.grid().dt(), at(f), at(f + 1));
+        out.resize(mover.joints().size());
+        mover.write(at(f), out);
+        return out;
+    }
+};
+}  // namespace
+
+TEST_CASE("a mover that is started anew and given the state of another goes on with the same bits") {
+    for (const layers::LayerKind* kind : layers::kinds()) {
+        if (!kind->movers) continue;
+        INFO(kind->id);
+        const scene::Scene s = busy(*kind);
+        const auto body = test::evaluate(s).actors[0].body;
+        layers::LayerContext context = layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]);
+        if (kind->meets) {
+            context.colliders.push_back(
+                {&s.colliders[0], std::make_shared<const scene::Resolved>(s.colliders[0], scene::colliderTable())});
+        }
+        context.winds.push_back({&s.winds[0], std::make_shared<const scene::Resolved>(s.winds[0], scene::windTable())});
+        context.cuts = {30};
+        for (int handed : {1, 13, 29, 30, 31}) {
+            INFO("handed over at frame " << handed);
+            layers::Movers one = kind->movers(context, {*body, 0}), two = kind->movers(context, {*body, 0});
+            Stepped first{*body, *one.front(), {}}, second{*body, *two.front(), {}};
+            first.start(0);
+            for (int f = 1; f <= handed; ++f) first.step(f);
+            second.start(handed);
+            second.mover.setState(first.mover.state());
+            CHECK(second.mover.state() == first.mover.state());
+            for (int f = handed + 1; f < body->frames(); ++f) REQUIRE(first.step(f) == second.step(f));
+        }
+        // Without it, it does not: there was something to carry.
+        layers::Movers one = kind->movers(context, {*body, 0}), two = kind->movers(context, {*body, 0});
+        Stepped first{*body, *one.front(), {}}, second{*body, *two.front(), {}};
+        first.start(0);
+        for (int f = 1; f <= 13; ++f) first.step(f);
+        second.start(13);
+        CHECK(first.step(14) != second.step(14));
+    }
+}
+
+TEST_CASE("a strand's state that was altered is made whole: turns unit, joints at the ends of their links") {
+    physics::StrandDef def;
+    def.gravity = Vec3(0, -9.81, 0);
+    test::Bench b(test::straightLinks(5, 0.5, Vec3::UnitZ()), def, 1 / 120.0);
+    b.start();
+    b.step(30);
+    std::vector<double> state;
+    b.strand.batch().appendState(0, state);
+    std::mt19937 noise(3);
+    for (double& v : state) v += 0.02 * (static_cast<double>(noise() % 1000) / 1000 - 0.5);
+    CHECK(b.strand.batch().takeState(0, state).empty());
+    for (std::size_t i = 1; i < 5; ++i) {
+        CHECK(std::abs(b.strand.turn(i).norm() - 1) < 1e-12);
+        const Vec3 way = b.strand.place(i) - b.strand.place(i - 1);
+        CHECK((way.normalized() - b.strand.turn(i - 1) * Vec3::UnitZ()).norm() < 1e-9);
+    }
+    b.step(600);
+    CHECK(b.strand.end(4).allFinite());
 }
 
 TEST_CASE("each setting is described well enough to be shown") {

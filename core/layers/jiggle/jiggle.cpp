@@ -269,6 +269,21 @@ class JiggleMover final : public Mover {
         }
     }
 
+    State state() const override {
+        State out{m_went.travel, m_went.turn};
+        for (const Vec3* v : {&m_place.slope, &m_arm.at, &m_arm.slope, &m_spin, &m_air, &m_x, &m_v, &m_theta, &m_omega})
+            out.insert(out.end(), v->begin(), v->end());
+        return out;
+    }
+    void setState(const State& state) override {
+        m_went = {state[0], state[1]};
+        const double* from = state.data() + 2;
+        for (Vec3* v : {&m_place.slope, &m_arm.at, &m_arm.slope, &m_spin, &m_air, &m_x, &m_v, &m_theta, &m_omega}) {
+            *v = Vec3::Map(from);
+            from += 3;
+        }
+    }
+
     Vec3 probe() const override {
         if (m_move.any()) return m_goal.place + m_move.applied(m_goal.frame, m_x);
         return m_goal.place + offsetTurn() * (tip(m_goal) - m_goal.place);

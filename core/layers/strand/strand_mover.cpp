@@ -127,13 +127,16 @@ void StrandMover::prepare(double dt, const PoseView& pose, bool quick) {
     const bool stepped = n != m_substeps || dt != m_dt;
     m_substeps = n;
     m_dt = dt;
-    if (m_batches.empty()) {
+    if (m_batches.empty())
         makeBatches(pose);
-    } else if (stepped || (m_settings->anyKeyed() && m_tunedAt != pose.frame())) {
-        for (physics::StrandBatch& b : m_batches) b.setStep(dt / n);
-        for (const Strand& s : m_strands) m_batches[s.batch].tune(s.lane, planOf(s, pose.frame()));
-    }
+    else if (stepped || (m_settings->anyKeyed() && m_tunedAt != pose.frame()))
+        tuneAll(pose.frame());
     m_tunedAt = pose.frame();
+}
+
+void StrandMover::tuneAll(int frame) {
+    for (physics::StrandBatch& b : m_batches) b.setStep(m_dt / m_substeps);
+    for (const Strand& s : m_strands) m_batches[s.batch].tune(s.lane, planOf(s, frame));
 }
 
 void StrandMover::makeBatches(const PoseView& pose) {
@@ -353,6 +356,50 @@ void StrandMover::write(const PoseView& goal, std::span<Xform> out) const {
                 }
             }
         }
+    }
+}
+
+/// The numbers of a strand that are not its batch's, in one order for reading and writing.
+template <class S, class Each>
+void StrandMover::eachCarried(S& s, Each&& each) {
+    const auto all = [&](auto& v) {
+        for (Eigen::Index k = 0; k < v.size(); ++k) each(v[k]);
+    };
+    all(s.felt.place);
+    all(s.felt.turn.coeffs());
+    all(s.placeSlope);
+    all(s.turnSlope.coeffs());
+    each(s.lastStep.travel);
+    each(s.lastStep.turn);
+    for (auto* turns : {&s.turn, &s.slope})
+        for (auto& q : *turns) all(q.coeffs());
+    for (auto& v : s.air) all(v);
+    for (auto& depth : s.allowed) each(depth);
+}
+
+State StrandMover::state() const {
+    State out{static_cast<double>(m_substeps)};
+    for (const Strand& s : m_strands) {
+        eachCarried(s, [&](double v) { out.push_back(v); });
+        out.insert(out.end(), s.moving.begin(), s.moving.end());
+        m_batches[s.batch].appendState(s.lane, out);
+    }
+    return out;
+}
+
+void StrandMover::setState(const State& state) {
+    std::span<const double> left(state);
+    const auto next = [&] {
+        const double v = left.front();
+        left = left.subspan(1);
+        return v;
+    };
+    m_substeps = static_cast<int>(next());
+    tuneAll(m_tunedAt);
+    for (Strand& s : m_strands) {
+        eachCarried(s, [&](double& v) { v = next(); });
+        for (char& moves : s.moving) moves = next() != 0;
+        left = m_batches[s.batch].takeState(s.lane, left);
     }
 }
 

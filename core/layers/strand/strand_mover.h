@@ -19,6 +19,8 @@ class StrandMover final : public Mover {
     void start(double dt, const PoseView& pose, const PoseView& next) override;
     void step(double dt, const PoseView& goal, const PoseView& next) override;
     void write(const PoseView& goal, std::span<Xform> out) const override;
+    State state() const override;
+    void setState(const State& state) override;
     Vec3 probe() const override;
     Vec3 probeGoal() const override;
     double probeLever() const override;
@@ -77,6 +79,9 @@ class StrandMover final : public Mover {
     Vec3 gravityAt(int frame) const;
     physics::StrandPlan planOf(const Strand& s, int frame) const;
     void prepare(double dt, const PoseView& pose, bool quick);
+    void tuneAll(int frame);
+    template <class S, class Each>
+    static void eachCarried(S& s, Each&& each);
     Base actualBase(const Strand& s, const JointWorlds& worlds) const;
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
     static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
