@@ -145,7 +145,8 @@ void Bench::refresh() {
     for (const layers::LayerKind* k : layers::kinds()) allow(QStringLiteral("add-") + qs(k->id), joints, noJoint);
     each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"}, joints, noJoint);
     each({"mute", "solo", "layer-down", "layer-up"}, layer, noLayer);
-    each({"item-on"}, collider || wind || pin, tr("no collider, wind or pin is selected"));
+    const scene::ActorEntry* actor = s.owner() && s.owner()->list == scene::List::Actors ? scene.actor(s.actor) : nullptr;
+    each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
     each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
     each({"pin-end", "pin-to-selection"}, pin, tr("no pin is selected"));
     each({"open-recent"}, !recentFiles().isEmpty(), tr("no file was opened before"));
@@ -153,10 +154,12 @@ void Bench::refresh() {
     each({"take"}, !scene.layers.empty(), tr("there is no layer"));
     each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
     for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
-    each({"key"}, layer || collider || wind || pin, tr("nothing that is tuned is selected"));
+    const bool piece = actor && actor->isPiece();
+    each({"key"}, layer || collider || wind || pin || piece, tr("nothing that is tuned is selected"));
     each({"add-end"}, joints, noJoint);
     each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
-    each({"remove", "duplicate"}, layer || collider || wind || pin, tr("no layer, collider, wind or pin is selected"));
+    each({"remove"}, layer || collider || wind || pin || actor, tr("nothing is selected but joints"));
+    each({"duplicate"}, layer || collider || wind || pin || piece, tr("no layer, collider, wind, pin or set piece is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
     setWindowTitle(m_document.title().isEmpty()

@@ -80,8 +80,10 @@ class Bench : public QMainWindow {
     /// Greys a command, and says why.
     void allow(const QString& id, bool can, const QString& why);
     void fitColliders();
+    void addPiece(const std::string& form);
     void addWind();
     void addPin();
+    std::string nameOf(const std::string& actor) const;
     std::string jointName(const Selection& s) const;
     void standInWorld();
     void switchSelected();
@@ -107,6 +109,7 @@ class Bench : public QMainWindow {
     void remember(const QString& file);
     /// The demo scene that ships with the application; empty when it is not there.
     static QString demoFile();
+    static bool isDemo(const QString& path);
     void openDemo();
     void openRecent();
 

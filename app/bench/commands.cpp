@@ -3,7 +3,7 @@
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
-#include "scene/items.h"
+#include "scene/set_piece.h"
 
 #include <QApplication>
 #include <QSettings>
@@ -45,9 +45,9 @@ void Bench::makeFileCommands() {
 void Bench::makeEditCommands() {
     add("undo", tr("Undo"), QKeySequence::Undo, "undo-2", [this] { m_document.undo(); });
     add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
-    add("remove", tr("Remove the selected layer, collider, wind or pin"), QKeySequence(Qt::Key_Delete), "trash-2",
+    add("remove", tr("Remove the selected layer, collider, wind, pin or actor"), QKeySequence(Qt::Key_Delete), "trash-2",
         [this] { removeSelected(); });
-    add("duplicate", tr("Duplicate the layer, collider, wind or pin"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
+    add("duplicate", tr("Duplicate the layer, collider, wind, pin or set piece"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
         [this] { duplicateSelected(); });
     add("add-end", tr("Add an end joint beyond the joint"), {}, "bone", [this] { addEndJoint(); });
     add("rename", tr("Rename the layer, collider, wind, pin, joint or actor"), QKeySequence(Qt::Key_F2), "pencil",
@@ -83,6 +83,11 @@ void Bench::makeLayerCommands() {
 
 void Bench::makeRosterCommands() {
     add("fit", tr("Fit colliders to the mesh"), {}, "person-standing", [this] { fitColliders(); });
+    for (const std::string_view form : scene::pieceForms()) {
+        QAction* a = add(QStringLiteral("piece-") + qs(form), tr("Make a set piece: %1").arg(qs(form)), {}, {},
+                         [this, id = std::string(form)] { addPiece(id); });
+        a->setIcon(look::pieceIcon(form));
+    }
     add("add-wind", tr("Add a wind"), {}, "wind", [this] { addWind(); });
     add("add-pin", tr("Pin the joint where it is"), {}, "pin", [this] { addPin(); });
     add("pin-end", tr("Pin: hold the end beyond the joint, or the joint again"), {}, {}, [this] {
@@ -98,7 +103,7 @@ void Bench::makeRosterCommands() {
         });
     });
     add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
-    add("item-on", tr("Switch the collider, wind or pin on or off"), {}, "eye", [this] { switchSelected(); });
+    add("item-on", tr("Switch the collider, wind or pin on or off; hide or show the actor"), {}, "eye", [this] { switchSelected(); });
     add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); })->setAutoRepeat(false);
     add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
     add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {

@@ -45,6 +45,11 @@ QString Bench::demoFile() {
     return {};
 }
 
+bool Bench::isDemo(const QString& path) {
+    const QString demo = demoFile();
+    return !path.isEmpty() && !demo.isEmpty() && QFileInfo(path) == QFileInfo(demo);
+}
+
 void Bench::openDemo() {
     if (const QString f = demoFile(); !f.isEmpty()) open(f);
 }
@@ -78,10 +83,15 @@ void Bench::openDialog(bool bringIn) {
 
 void Bench::save(bool as, const std::function<void()>& then) {
     QString path = m_document.path();
-    if (as || path.isEmpty()) {
+    // What ships is for everybody to open again as it was: work on it goes elsewhere.
+    const bool shipped = isDemo(path);
+    if (as || path.isEmpty() || shipped) {
         // Beside the character, where the rest of its work lies.
         const auto& actors = m_document.scene().actors;
-        const QDir beside = actors.empty() ? QDir() : QFileInfo(QString::fromStdString(actors.front().file)).dir();
+        const auto read = std::find_if(actors.begin(), actors.end(), [](const auto& a) { return !a.isPiece(); });
+        const QDir beside = shipped                ? QDir::home()
+                            : read == actors.end() ? QDir()
+                                                   : QFileInfo(QString::fromStdString(read->file)).dir();
         const QString name = m_document.title() + QStringLiteral(".nutatio"),
                       suggested = actors.empty() ? name : beside.filePath(name);
         // The dialog would ask about the name as typed; what is written has the extension added, so that is asked about here.
@@ -95,7 +105,7 @@ void Bench::save(bool as, const std::function<void()>& then) {
 }
 
 void Bench::saveTo(const QString& path, const std::function<void()>& then) {
-    const bool own = QFileInfo(path) == QFileInfo(m_document.path()) && !m_document.path().isEmpty();
+    const bool own = QFileInfo(path) == QFileInfo(m_document.path()) && !m_document.path().isEmpty() && !isDemo(path);
     const QString name = QFileInfo(path).fileName();
     const bool changed = own && m_document.changedOnDisk();
     if (!changed && (own || !QFileInfo::exists(path))) {

@@ -33,6 +33,12 @@ void Bench::fitColliders() {
     say(tr("Fitted %n collider(s) to the mesh.", nullptr, count));
 }
 
+void Bench::addPiece(const std::string& form) {
+    std::string id;
+    m_document.edit(tr("Make a %1").arg(qs(form)), [&](scene::Scene& s) { id = edit::addPiece(s, form); });
+    m_session.selectActor(id);
+}
+
 void Bench::addWind() {
     if (m_document.scene().actors.empty()) return;
     std::string id;
@@ -112,6 +118,11 @@ void Bench::addLayer(const std::string& kind) {
     m_stage->setFocus();  // Space plays, rather than pressing the button that is gone
 }
 
+std::string Bench::nameOf(const std::string& actor) const {
+    const scene::ActorEntry* a = m_document.scene().actor(actor);
+    return a ? a->name : std::string();
+}
+
 std::string Bench::jointName(const Selection& s) const {
     const scene::ActorEntry* a = m_document.scene().actor(s.actor);
     return a && !s.joints.empty() ? a->actor->skeleton.reference(s.joints.front()) : std::string();
@@ -131,7 +142,8 @@ void Bench::removeSelected() {
     const QString what = !s.layer.empty()      ? tr("Remove layer")
                          : !s.collider.empty() ? tr("Remove collider")
                          : !s.wind.empty()     ? tr("Remove wind")
-                                               : tr("Remove pin");
+                         : !s.pin.empty()      ? tr("Remove pin")
+                                               : tr("Remove %1").arg(QString::fromStdString(nameOf(s.actor)));
     if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
 }
 

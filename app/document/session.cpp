@@ -108,6 +108,14 @@ void Session::selectPin(const std::string& pin) {
     if (m_step == StepId::Attach) setStep(StepId::Tune);
 }
 
+void Session::selectActor(const std::string& actor) {
+    if (!m_document.scene().actor(actor)) return;
+    Selection s;
+    s.actor = actor;
+    select(std::move(s));
+    if (m_step == StepId::Attach) setStep(StepId::Tune);
+}
+
 void Session::keepTake() {
     m_take = m_document.scene();
     Q_EMIT takeChanged();

@@ -41,6 +41,8 @@ class Session : public QObject {
     void selectCollider(const std::string& collider);
     void selectWind(const std::string& wind);
     void selectPin(const std::string& pin);
+    /// The actor itself: where it stands, and what a set piece is like.
+    void selectActor(const std::string& actor);
     /// The joint last selected, which stays known while a layer is tuned; -1 before any was.
     const std::string& lastActor() const { return m_lastActor; }
     int lastJoint() const { return m_lastJoint; }

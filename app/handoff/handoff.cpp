@@ -129,12 +129,15 @@ void HandOff::refresh() {
     m_shown = now;
     const int chosen = std::max(0, m_actor->currentIndex());
     m_actor->clear();
-    for (const scene::ActorEntry& a : s.actors) m_actor->addItem(QString::fromStdString(a.name), QString::fromStdString(a.id));
+    // Set pieces come last: they go out only when they are asked for.
+    for (const bool pieces : {false, true})
+        for (const scene::ActorEntry& a : s.actors)
+            if (a.isPiece() == pieces) m_actor->addItem(QString::fromStdString(a.name), QString::fromStdString(a.id));
     m_actor->setCurrentIndex(std::min(chosen, m_actor->count() - 1));
     m_clip->clear();
     m_bake->setEnabled(!s.actors.empty() && !m_busy);
     if (s.actors.empty()) return;
-    const scene::ActorEntry& a = s.actors[static_cast<std::size_t>(m_actor->currentIndex())];
+    const scene::ActorEntry& a = *s.actor(m_actor->currentData().toString().toStdString());
     // What is on show first, then the other shots that the actor leads, then all of them.
     const auto addShot = [&](const scene::Shot& shot) {
         m_clip->addItem(QString::fromStdString(shot.name), QString::fromStdString(shot.id));
@@ -151,9 +154,10 @@ void HandOff::refresh() {
     m_first->setPlaceholderText(tr("first"));
     m_last->setPlaceholderText(tr("last"));
     m_fps->setText(QString::number(s.shot().fps));
-    const QFileInfo source(QString::fromStdString(a.file));
+    const auto withFile = std::find_if(s.actors.begin(), s.actors.end(), [](const auto& e) { return !e.isPiece(); });
+    const QFileInfo source(QString::fromStdString(a.isPiece() && withFile != s.actors.end() ? withFile->file : a.file));
     m_file->setText(source.dir().filePath(
-        source.completeBaseName() + QStringLiteral("-motion.") +
+        (a.isPiece() ? QString::fromStdString(a.id) : source.completeBaseName()) + QStringLiteral("-motion.") +
         (source.suffix().toLower() == QLatin1String("gltf") ? QStringLiteral("gltf") : QStringLiteral("glb"))));
     m_outcome->clear();
     plan();

@@ -213,6 +213,20 @@ QIcon glyph(std::string_view path) {
     return QIcon(new Tinted(glyphSvg(path)));
 }
 
+QIcon pieceIcon(std::string_view form) {
+    static constexpr std::pair<std::string_view, std::string_view> kForms[] = {
+        {"floor", "M2 15l7 -6h13l-7 6z"},
+        {"block", "M4 8l8 -4l8 4v8l-8 4l-8 -4z M4 8l8 4l8 -4 M12 12v8"},
+        {"bar", "M4 15.5a2.6 2.6 0 0 0 3.6 3.6l12.6 -11a2.6 2.6 0 0 0 -3.6 -3.6z"},
+        {"ball", "M4 12a8 8 0 1 0 16 0a8 8 0 1 0 -16 0 M6 9.4c3 2 9 2 12 0"},
+        {"ramp", "M3 18h18v-11z"},
+        {"steps", "M3 19h18v-13h-5v4h-4.5v4.5h-4.5v4.5"},
+    };
+    for (const auto& [id, path] : kForms)
+        if (id == form) return glyph(path);
+    return icon(QStringLiteral("box"));
+}
+
 QIcon glyph(std::string_view path, const QColor& colour) {
     return QIcon(new Tinted(glyphSvg(path), colour));
 }

@@ -40,6 +40,8 @@ QIcon icon(const QString& name, bool lit = true);
 /// A layer kind's own glyph, drawn in the icons' stroke.
 QIcon glyph(std::string_view path);
 QIcon glyph(std::string_view path, const QColor& colour);
+/// A set piece's form: "floor", "ramp" ...
+QIcon pieceIcon(std::string_view form);
 /// `c` faded to share `alpha` of opacity.
 QColor faded(QColor c, double alpha);
 

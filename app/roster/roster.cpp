@@ -5,21 +5,21 @@
 #include <QLabel>
 #include <QScrollBar>
 #include <QVBoxLayout>
-#include <functional>
 
 #include "app/look/theme.h"
 #include "edit/edit.h"
+#include "rig/parts.h"
 
 namespace nutatio::app {
 
 namespace {
-enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin };
+enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kPart, kWhole };
 
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
     std::string t;
     for (const scene::ActorEntry& a : s.actors)
-        t += a.id + '\n' + a.name + '\n' + std::to_string(s.clipOf(s.shot(), a)) + '\n' +
+        t += a.id + '\n' + a.name + (a.hidden ? "-\n" : "+\n") + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) + '\n' +
              std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
@@ -40,10 +40,14 @@ const char* shapeIcon(const scene::Collider& c) {
     }
     return "circle";
 }
+QString iconFor(const QTreeWidgetItem* item) {
+    if (item->data(0, kClip).isValid()) return QStringLiteral("film");
+    return item->data(0, kPart).isValid() ? QStringLiteral("link") : QStringLiteral("bone");
+}
 }  // namespace
 
 Roster::Roster(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_search(new QLineEdit), m_tree(new QTreeWidget) {
+    : QWidget(parent), m_document(document), m_session(session), m_search(new QLineEdit), m_tree(new QTreeWidget), m_found(new QTreeWidget) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
@@ -57,30 +61,38 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     m_search->setClearButtonEnabled(true);
     m_search->addAction(look::icon(QStringLiteral("search")), QLineEdit::LeadingPosition);
     layout->addWidget(m_search);
-    m_tree->setHeaderHidden(true);
     m_tree->setAccessibleName(tr("Roster"));
-    m_tree->setIndentation(12);
-    m_tree->setIconSize(QSize(14, 14));
-    m_tree->setUniformRowHeights(true);
-    m_tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
-    m_tree->setContextMenuPolicy(Qt::CustomContextMenu);
-    m_tree->setTextElideMode(Qt::ElideMiddle);
-    m_tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
-    m_tree->header()->setStretchLastSection(false);
-    m_tree->header()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    m_found->setAccessibleName(tr("What was found in the roster"));
+    m_found->setRootIsDecorated(false);
+    for (QTreeWidget* tree : {m_tree, m_found}) dress(tree);
+    m_found->hide();
     m_search->installEventFilter(this);
     layout->addWidget(m_tree, 1);
-    connect(m_search, &QLineEdit::textChanged, this, &Roster::filter);
-    connect(m_tree, &QTreeWidget::itemSelectionChanged, this, &Roster::takeSelection);
-    connect(m_tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { activate(item); });
-    connect(m_tree, &QTreeWidget::customContextMenuRequested, this,
-            [this](const QPoint& p) { Q_EMIT menuWanted(m_tree->viewport()->mapToGlobal(p)); });
+    layout->addWidget(m_found, 1);
+    connect(m_search, &QLineEdit::textChanged, this, &Roster::find);
     connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) {
         for (scene::List l : {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins})
             if (change.touches(l) || change.shot) return rebuild();
     });
     connect(&session, &Session::selectionChanged, this, &Roster::showSelection);
     rebuild();
+}
+
+void Roster::dress(QTreeWidget* tree) {
+    tree->setHeaderHidden(true);
+    tree->setIndentation(12);
+    tree->setIconSize(QSize(14, 14));
+    tree->setUniformRowHeights(true);
+    tree->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    tree->setContextMenuPolicy(Qt::CustomContextMenu);
+    tree->setTextElideMode(Qt::ElideMiddle);
+    tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+    tree->header()->setStretchLastSection(false);
+    tree->header()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    connect(tree, &QTreeWidget::itemSelectionChanged, this, [this, tree] { takeSelection(tree); });
+    connect(tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { activate(item); });
+    connect(tree, &QTreeWidget::customContextMenuRequested, this,
+            [this, tree](const QPoint& p) { Q_EMIT menuWanted(tree->viewport()->mapToGlobal(p)); });
 }
 
 void Roster::rebuild() {
@@ -99,7 +111,7 @@ void Roster::rebuild() {
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
         if (const auto was = unfolded.find(pathOf(*it)); was != unfolded.end()) (*it)->setExpanded(was.value());
     m_following = false;
-    filter(m_search->text());
+    find(m_search->text());
     showSelection();
     m_tree->verticalScrollBar()->setValue(scrolled);
 }
@@ -113,8 +125,13 @@ void Roster::addActor(const scene::ActorEntry& a) {
         i->setData(0, kActor, id);
         return i;
     };
-    QTreeWidgetItem* top = item(nullptr, QString::fromStdString(a.name), "person-standing");
+    QTreeWidgetItem* top = item(nullptr, QString::fromStdString(a.name) + (a.hidden ? tr(" (hidden)") : QString()),
+                                "person-standing");
+    if (a.isPiece()) top->setIcon(0, look::pieceIcon(a.text("form")));
+    top->setData(0, kWhole, true);
+    if (a.isPiece()) return;
     top->setExpanded(true);
+    addParts(a, top);
     if (!a.actor->clips.empty()) {
         QTreeWidgetItem* clips = item(top, tr("Clips"), "film");
         clips->setExpanded(true);
@@ -152,16 +169,42 @@ void Roster::addActor(const scene::ActorEntry& a) {
         item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), "pin")
             ->setData(0, kPin, QString::fromStdString(p.id));
     }
+    // Exporters put the same word before every name: it would push the names out of sight.
+    const QString prefix = QString::fromStdString(rig::sharedPrefix(a.actor->skeleton));
     std::vector<QTreeWidgetItem*> byJoint(static_cast<std::size_t>(a.actor->skeleton.size()), nullptr);
     QTreeWidgetItem* joints = item(top, tr("Joints"), "bone");
     joints->setExpanded(true);
     for (int j : a.actor->skeleton.order()) {
         const int p = a.actor->skeleton.joint(j).parent;
+        const QString name = QString::fromStdString(a.actor->skeleton.label(j));
         QTreeWidgetItem* i = item(p == rig::kNoJoint ? joints : byJoint[static_cast<std::size_t>(p)],
-                                  QString::fromStdString(a.actor->skeleton.label(j)), nullptr);
+                                  name.startsWith(prefix) ? name.mid(prefix.size()) : name, nullptr);
+        if (!prefix.isEmpty()) i->setToolTip(0, name);
         i->setData(0, kJoint, j);
         i->setExpanded(i->parent() == joints || i->parent()->parent() == joints);
         byJoint[static_cast<std::size_t>(j)] = i;
+    }
+}
+
+void Roster::addParts(const scene::ActorEntry& a, QTreeWidgetItem* top) {
+    const std::string prefix = rig::sharedPrefix(a.actor->skeleton);
+    QTreeWidgetItem* parts = nullptr;
+    for (const rig::Part& p : rig::partsOf(a.actor->skeleton)) {
+        if (!parts) {
+            parts = new QTreeWidgetItem(top);
+            parts->setText(0, tr("Parts"));
+            parts->setIcon(0, look::icon(QStringLiteral("link"), false));
+            parts->setData(0, kActor, QString::fromStdString(a.id));
+            parts->setExpanded(true);
+        }
+        auto* i = new QTreeWidgetItem(parts);
+        const std::string name = p.name.rfind(prefix, 0) == 0 ? p.name.substr(prefix.size()) : p.name;
+        i->setText(0, QString::fromStdString(name));
+        i->setToolTip(0, tr("%n joints: selects them all", nullptr, static_cast<int>(p.joints.size())));
+        i->setData(0, kActor, QString::fromStdString(a.id));
+        QVariantList joints;
+        for (int j : p.joints) joints << j;
+        i->setData(0, kPart, joints);
     }
 }
 
@@ -201,13 +244,9 @@ QString Roster::pathOf(const QTreeWidgetItem* item) {
 bool Roster::eventFilter(QObject* o, QEvent* e) {
     // Down goes from the search into what it found.
     if (o == m_search && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Down) {
-        QTreeWidgetItem* first = nullptr;
-        for (QTreeWidgetItemIterator it(m_tree); *it && !first; ++it)
-            if (!(*it)->isHidden() &&
-                (m_search->text().isEmpty() || (*it)->text(0).contains(m_search->text(), Qt::CaseInsensitive)))
-                first = *it;
-        m_tree->setFocus();
-        if (first) m_tree->setCurrentItem(first);
+        QTreeWidget* into = m_found->isVisible() ? m_found : m_tree;
+        into->setFocus();
+        if (QTreeWidgetItem* first = into->topLevelItem(0)) into->setCurrentItem(first);
         return true;
     }
     return QWidget::eventFilter(o, e);
@@ -217,43 +256,70 @@ void Roster::showSelection() {
     if (m_following) return;
     m_following = true;
     const Selection& sel = m_session.selection();
-    m_tree->clearSelection();
-    QTreeWidgetItem* first = nullptr;
-    for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
-        const QVariant joint = (*it)->data(0, kJoint), collider = (*it)->data(0, kCollider), wind = (*it)->data(0, kWind),
-                       pin = (*it)->data(0, kPin);
-        const bool mine = (*it)->data(0, kActor).toString().toStdString() == sel.actor;
-        const bool on =
-            mine && ((joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
-                     (collider.isValid() && !sel.collider.empty() && collider.toString().toStdString() == sel.collider) ||
-                     (wind.isValid() && wind.toString().toStdString() == sel.wind) ||
-                     (pin.isValid() && !sel.pin.empty() && pin.toString().toStdString() == sel.pin));
-        if (!on) continue;
-        (*it)->setSelected(true);
-        if (!first) first = *it;
+    const auto owner = sel.owner();
+    const auto is = [&](const QTreeWidgetItem* i, int role, const std::string& id) {
+        const QVariant v = i->data(0, role);
+        return v.isValid() && !id.empty() && v.toString().toStdString() == id;
+    };
+    const auto isOn = [&](const QTreeWidgetItem* i) {
+        if (is(i, kWind, sel.wind)) return true;
+        if (i->data(0, kActor).toString().toStdString() != sel.actor) return false;
+        if (i->data(0, kWhole).isValid()) return owner && owner->list == scene::List::Actors;
+        const QVariant joint = i->data(0, kJoint);
+        return (joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
+               is(i, kCollider, sel.collider) || is(i, kPin, sel.pin);
+    };
+    const auto isPart = [&](const QTreeWidgetItem* i) {
+        const QVariantList joints = i->data(0, kPart).toList();
+        return !joints.isEmpty() && i->data(0, kActor).toString().toStdString() == sel.actor &&
+               std::equal(joints.begin(), joints.end(), sel.joints.begin(), sel.joints.end(),
+                          [](const QVariant& a, int b) { return a.toInt() == b; });
+    };
+    for (QTreeWidget* tree : {m_tree, m_found}) {
+        tree->clearSelection();
+        QTreeWidgetItem *first = nullptr, *part = nullptr;
+        for (QTreeWidgetItemIterator it(tree); *it; ++it) {
+            const bool whole = isPart(*it);
+            if (!whole && !isOn(*it)) continue;
+            (*it)->setSelected(true);
+            if (whole) part = *it;
+            if (!first) first = *it;
+        }
+        // A row that was clicked stays under the mouse.
+        if ((part || first) && tree != m_clicked) tree->scrollToItem(part ? part : first);
     }
-    if (first) m_tree->scrollToItem(first);
     m_following = false;
 }
 
-void Roster::takeSelection() {
+void Roster::takeSelection(QTreeWidget* from) {
     if (m_following) return;
-    m_following = true;
     Selection s;
-    for (QTreeWidgetItem* i : m_tree->selectedItems()) {
+    for (QTreeWidgetItem* i : from->selectedItems()) {
         const std::string actor = i->data(0, kActor).toString().toStdString();
         for (const auto& [role, choose] :
              {std::pair{kCollider, &Session::selectCollider}, {kWind, &Session::selectWind}, {kPin, &Session::selectPin}})
             if (const QVariant id = i->data(0, role); id.isValid()) {
-                m_following = false;
                 (m_session.*choose)(id.toString().toStdString());
                 return;
             }
+        const scene::ActorEntry* a = m_document.scene().actor(actor);
+        if (a && a->isPiece()) {
+            m_session.selectActor(actor);
+            return;
+        }
         if (s.actor.empty()) s.actor = actor;
-        if (i->data(0, kJoint).isValid() && actor == s.actor) s.joints.push_back(i->data(0, kJoint).toInt());
+        if (actor != s.actor) continue;
+        const auto add = [&](int j) {
+            if (std::find(s.joints.begin(), s.joints.end(), j) == s.joints.end()) s.joints.push_back(j);
+        };
+        if (i->data(0, kJoint).isValid()) add(i->data(0, kJoint).toInt());
+        for (const QVariant& j : i->data(0, kPart).toList()) add(j.toInt());
     }
+    m_clicked = from;
+    m_following = from->selectedItems().size() > 1;
     m_session.select(std::move(s));
     m_following = false;
+    m_clicked = nullptr;
 }
 
 void Roster::activate(QTreeWidgetItem* item) {
@@ -264,16 +330,34 @@ void Roster::activate(QTreeWidgetItem* item) {
     m_session.setFrame(0);
 }
 
-void Roster::filter(const QString& text) {
-    // An item shows when it or anything below it matches.
-    const std::function<bool(QTreeWidgetItem*)> visit = [&](QTreeWidgetItem* item) {
-        bool show = text.isEmpty() || item->text(0).contains(text, Qt::CaseInsensitive);
-        for (int i = 0; i < item->childCount(); ++i) show = visit(item->child(i)) || show;
-        item->setHidden(!show);
-        if (show && !text.isEmpty()) item->setExpanded(true);
-        return show;
-    };
-    for (int i = 0; i < m_tree->topLevelItemCount(); ++i) visit(m_tree->topLevelItem(i));
+void Roster::find(const QString& text) {
+    m_found->setVisible(!text.isEmpty());
+    m_tree->setVisible(text.isEmpty());
+    m_following = true;
+    m_found->clear();
+    if (!text.isEmpty())
+        for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
+            // Headings of groups are no find: they stand for nothing.
+            const bool something = [&] {
+                for (int role : {kJoint, kClip, kCollider, kWind, kPin, kPart, kWhole})
+                    if ((*it)->data(0, role).isValid()) return true;
+                return false;
+            }();
+            const QString whole = (*it)->toolTip(0) + u' ' + (*it)->text(0);
+            if (!something || !whole.contains(text, Qt::CaseInsensitive)) continue;
+            QTreeWidgetItem* hit = (*it)->clone();
+            qDeleteAll(hit->takeChildren());
+            if (hit->icon(0).isNull()) hit->setIcon(0, look::icon(iconFor(*it), false));
+            if (hit->toolTip(0).isEmpty()) hit->setToolTip(0, pathOf((*it)->parent()));
+            m_found->addTopLevelItem(hit);
+        }
+    m_following = false;
+    if (!text.isEmpty() && m_found->topLevelItemCount() == 0) {
+        auto* none = new QTreeWidgetItem(m_found);
+        none->setText(0, tr("Nothing is called so"));
+        none->setFlags(Qt::NoItemFlags);
+    }
+    showSelection();
 }
 
 }  // namespace nutatio::app

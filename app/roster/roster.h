@@ -15,6 +15,8 @@ class Roster : public QWidget {
   public:
     Roster(Document& document, Session& session, QWidget* parent = nullptr);
     QTreeWidget* tree() const { return m_tree; }
+    /// What a search found, in one flat list that takes the tree's place.
+    QTreeWidget* found() const { return m_found; }
 
   protected:
     bool eventFilter(QObject* o, QEvent* e) override;
@@ -25,19 +27,22 @@ class Roster : public QWidget {
 
   private:
     static QString pathOf(const QTreeWidgetItem* item);
+    void dress(QTreeWidget* tree);
     void rebuild();
+    void addParts(const scene::ActorEntry& a, QTreeWidgetItem* top);
     void addOthers();
     void addActor(const scene::ActorEntry& a);
     void showSelection();
-    void takeSelection();
+    void takeSelection(QTreeWidget* from);
     void activate(QTreeWidgetItem* item);
-    void filter(const QString& text);
+    void find(const QString& text);
 
     Document& m_document;
     Session& m_session;
     QLineEdit* m_search;
-    QTreeWidget* m_tree;
+    QTreeWidget *m_tree, *m_found;
     std::string m_built;  // what the tree shows, to leave it alone while nothing of that changes
+    QTreeWidget* m_clicked = nullptr;  // while it tells of a click
     bool m_following = false;
 };
 

@@ -62,8 +62,9 @@ void Stage::pose() {
     std::vector<std::string> actors;
     std::vector<Xform> locals;
     for (const scene::ActorEntry& a : scene.actors) {
-        actors.push_back(a.id + '\n' + a.actor->source.path);
-        Shown s{a.id, {}, {}};
+        if (!a.isPiece()) actors.push_back(a.id + '\n' + a.actor->source.path);
+        if (a.hidden) continue;
+        Shown s{a.id, {}, {}, a.isPiece()};
         s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;

@@ -63,6 +63,7 @@ class Stage : public QOpenGLWidget {
     struct Shown {
         std::string id;
         Posed posed, body;
+        bool piece = false;  // it is one thing: its joint is not shown
     };
     void pose();
     void layOut();
@@ -93,6 +94,8 @@ class Stage : public QOpenGLWidget {
     void pullTo(const Vec3& to);
     void dragHandle(const Vec3& to);
     void dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const;
+    void pieceHandles(const scene::ActorEntry& piece, std::vector<Handle>& out) const;
+    void dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const Vec3& to) const;
     /// The point under a pixel, as far from the eye as `like`.
     Vec3 unproject(const QPointF& at, const Vec3& like) const;
     void addLine(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double width, const QColor& c) const;

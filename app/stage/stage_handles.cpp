@@ -5,6 +5,7 @@
 #include "edit/edit.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "scene/items.h"
 
 namespace nutatio::app {
 
@@ -90,8 +91,57 @@ std::vector<Stage::Handle> Stage::handles() const {
                 out.push_back({Handle::Tip, at.centre + 0.14 * m_size * y});
                 break;
         }
+    } else if (const scene::ActorEntry* a = s.actor(sel.actor); a && a->isPiece() && sel.joints.empty() && !a->hidden) {
+        pieceHandles(*a, out);
     }
     return out;
+}
+
+void Stage::pieceHandles(const scene::ActorEntry& piece, std::vector<Handle>& out) const {
+    const Shown* here = shown(piece.id);
+    if (!here) return;
+    const Affine& world = here->posed.worlds.front();
+    const auto at = [&](double x, double y, double z) { return Vec3(world.t + world.m * Vec3(x, y, z)); };
+    out.push_back({Handle::Move, world.t});
+    const std::string& form = piece.text("form");
+    if (form == "ball" || form == "bar") out.push_back({Handle::RadiusA, at(0.5 * piece.number("across"), 0, 0)});
+    if (form == "bar") out.push_back({Handle::EndB, at(0, 0.5 * piece.number("length"), 0)});
+    if (form == "ball" || form == "bar") return;
+    out.push_back({Handle::SizeX, at(0.5 * piece.number("size_x"), 0, 0)});
+    out.push_back({Handle::SizeZ, at(0, 0, 0.5 * piece.number("size_z"))});
+    if (form != "floor") out.push_back({Handle::SizeY, at(0, piece.number("size_y"), 0)});
+}
+
+void Stage::dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const Vec3& to) const {
+    const Shown* here = shown(piece.id);
+    if (!here) return;
+    const scene::Owner owner{scene::List::Actors, piece.id};
+    const Affine& world = here->posed.worlds.front();
+    const Vec3 own = rotationOf(world.m).conjugate() * (to - world.t);
+    const auto put = [&](std::string_view id, double v) {
+        edit::set(scene, owner, id, scene::clampTo(*findRow(scene::actorTable(piece), id), v), m_session.frame());
+    };
+    switch (m_grabbed->part) {
+        case Handle::RadiusA:
+            put("across", 2 * std::abs(own.x()));
+            break;
+        case Handle::EndB:
+            put("length", 2 * std::abs(own.y()));
+            break;
+        case Handle::SizeX:
+            put("size_x", 2 * std::abs(own.x()));
+            break;
+        case Handle::SizeY:
+            put("size_y", own.y());
+            break;
+        case Handle::SizeZ:
+            put("size_z", 2 * std::abs(own.z()));
+            break;
+        default:
+            put("place_x", to.x());
+            put("place_y", to.y());
+            put("place_z", to.z());
+    }
 }
 
 std::optional<QPointF> Stage::handlePixel(Handle::Part part) const {
@@ -182,6 +232,8 @@ void Stage::dragHandle(const Vec3& to) {
                         rotationOf(world->m).conjugate() * (to - world->t) / unitOf(p->toActor));
             } else if (const scene::Collider* c = now.collider(sel.collider)) {
                 dragCollider(s, *c, to);
+            } else if (const scene::ActorEntry* a = now.actor(sel.actor); a && a->isPiece()) {
+                dragPiece(s, *a, to);
             }
         },
         m_gesture);

@@ -34,6 +34,7 @@ void Stage::markJoints(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     const QColor halo = look::faded(t.sheet, 0.85);
     for (const Shown& s : m_shown) {
+        if (s.piece) continue;
         const rig::Actor& a = *s.posed.actor;
         if (a.instances.empty()) markBones(s, marks);
         const std::vector<int> chosen = marked(s.id);

@@ -20,6 +20,7 @@ std::vector<Stage::Hit> Stage::jointsNear(const QPointF& at) const {
     if (m_jointsShown)
         for (const Shown& s : m_shown) {
             const rig::Actor& a = *s.posed.actor;
+            if (s.piece) continue;
             for (int j = 0; j < a.skeleton.size(); ++j) {
                 if (!(a.isSkinJoint[static_cast<std::size_t>(j)] || a.skins.empty())) continue;
                 const auto p = jointPixel(s.id, j);
@@ -148,7 +149,11 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
     }
     if (m_moved) return;
     const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
-    if (const auto hit = adds ? pick(e->position()) : pickBeneath(e->position()))
+    const auto hit = adds ? pick(e->position()) : pickBeneath(e->position());
+    const Shown* what = hit ? shown(hit->actor) : nullptr;
+    if (what && what->piece)
+        m_session.selectActor(hit->actor);
+    else if (hit)
         m_session.selectJoint(hit->actor, hit->joint, e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier));
     else if (!(e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))
         m_session.select({});

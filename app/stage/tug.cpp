@@ -69,7 +69,7 @@ void Tug::begin() {
 
 void Tug::grab(const std::string& actor, int joint, bool whole) {
     const scene::ActorEntry* a = m_document.scene().actor(actor);
-    if (!a || joint < 0 || joint >= a->actor->skeleton.size()) return;
+    if (!a || a->isPiece() || joint < 0 || joint >= a->actor->skeleton.size()) return;
     if (whole)
         while (a->actor->skeleton.joint(joint).parent != rig::kNoJoint) joint = a->actor->skeleton.joint(joint).parent;
     const bool same = m_live && m_actor == actor && m_joint == joint;

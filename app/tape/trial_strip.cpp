@@ -78,8 +78,11 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
 
 std::string TrialStrip::actor() const {
     const scene::Scene& s = m_document.scene();
-    if (s.actor(m_session.selection().actor)) return m_session.selection().actor;
-    return s.actors.empty() ? std::string() : s.actors.front().id;
+    // A set piece has no move to try.
+    if (const scene::ActorEntry* a = s.actor(m_session.selection().actor); a && !a->isPiece()) return a->id;
+    for (const scene::ActorEntry& a : s.actors)
+        if (!a.isPiece()) return a.id;
+    return {};
 }
 
 void TrialStrip::change(const std::function<void(rig::Trial&)>& how) {

@@ -7,6 +7,7 @@
 
 #include "app/look/theme.h"
 #include "layers/registry.h"
+#include "scene/set_piece.h"
 
 namespace nutatio::app {
 
@@ -40,6 +41,7 @@ AttachPage::AttachPage(const Document& document, const Session& session, QWidget
                      "it:"));
         buildKinds(can);
         buildColliders(can);
+        buildPieces();
         m_rows->addSpacing(12);
         addText(tr("Hold the joint where it is, or let the air move:"));
         addButtons({{QStringLiteral("add-pin"), tr("Pin")}}, can);
@@ -89,6 +91,25 @@ void AttachPage::buildKinds(bool can) {
         addText(qs(k->help));
         connect(b, &QPushButton::clicked, this, [this, id = std::string(k->id)] { Q_EMIT layerWanted(id); });
     }
+}
+
+void AttachPage::buildPieces() {
+    m_rows->addSpacing(12);
+    addText(tr("Or a set piece, to stand on, run into or hang over:"));
+    auto* pieces = new QGridLayout;
+    pieces->setSpacing(4);
+    int cell = 0;
+    for (const std::string_view form : scene::pieceForms()) {
+        QString name = qs(form);
+        name[0] = name[0].toUpper();
+        auto* b = new QPushButton(look::pieceIcon(form), name);
+        b->setObjectName(QStringLiteral("do-piece-") + qs(form));
+        b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
+        pieces->addWidget(b, cell / 3, cell % 3);
+        ++cell;
+        connect(b, &QPushButton::clicked, this, [this, id = QStringLiteral("piece-") + qs(form)] { Q_EMIT commandWanted(id); });
+    }
+    m_rows->addLayout(pieces);
 }
 
 void AttachPage::buildColliders(bool can) {

@@ -25,6 +25,7 @@ class AttachPage : public QWidget {
     void addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can = true);
     void buildEmpty();
     void buildKinds(bool can);
+    void buildPieces();
     void buildColliders(bool can);
 
     QVBoxLayout* m_rows;

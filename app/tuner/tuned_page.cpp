@@ -39,6 +39,8 @@ QString about(const scene::Scene& s, const scene::Owner& owner) {
             .arg(p->end ? QObject::tr("the end beyond %1").arg(joint) : joint,
                  p->toActor.empty() ? QObject::tr("a place in the world") : QString::fromStdString(p->toJoint));
     }
+    if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece())
+        return QObject::tr("Drag its handles on the stage; keyed places make it move.");
     if (owner.list == scene::List::Actors) return QObject::tr("Where the actor stands in the world, in metres and degrees.");
     return {};
 }
@@ -54,6 +56,8 @@ QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
         kind = k ? qs(k->label) : QString::fromStdString(l->kind);
     } else if (owner.list == scene::List::Colliders) {
         kind = QString::fromStdString(t->text("shape"));
+    } else if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece()) {
+        kind = QObject::tr("set piece");
     } else {
         kind = qs(scene::listName(owner.list));
         kind.chop(1);
@@ -268,6 +272,8 @@ void TunedPage::refresh() {
     if (!t) return;
     std::vector<std::pair<std::string, std::string>> colliders;
     for (const scene::Collider& c : s.colliders) colliders.emplace_back(c.id, c.name);
+    for (const scene::ActorEntry& a : s.actors)
+        if (a.isPiece()) colliders.emplace_back(a.id, a.name);
     const int frame = m_session.frame();
     for (const auto& [id, row] : m_byId) {
         row->offer(colliders);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "rig/record.h"
@@ -39,6 +40,22 @@ std::string copyOf(scene::Scene& s, SharedList<Item>& list, const scene::Owner& 
 template <class Item>
 std::size_t eraseOf(SharedList<Item>& list, const std::string& id) {
     return list.eraseIf([&](const Item& x) { return x.id == id; });
+}
+
+/// Nothing passes through a collider or a piece that is gone.
+void forgetBody(scene::Scene& s, const std::string& body) {
+    for (std::size_t i = 0; i < s.layers.size(); ++i)
+        for (const auto& [id, value] : s.layers[i].values) {
+            const scene::SettingSpec* row = findRow(layers::tableOf(s, {scene::List::Layers, s.layers[i].id}), id);
+            const auto* list = std::get_if<std::vector<std::string>>(&value);
+            if (!row || row->type != scene::SettingType::Colliders || !list ||
+                std::find(list->begin(), list->end(), body) == list->end())
+                continue;
+            std::vector<std::string> left = *list;
+            std::erase(left, body);
+            s.layers.edit(i).set(std::string(id), std::move(left));
+            break;
+        }
 }
 
 }  // namespace
@@ -102,10 +119,22 @@ std::string duplicate(scene::Scene& s, const scene::Owner& owner) {
             return copyOf(s, s.winds, owner, 0);
         case scene::List::Pins:
             return copyOf(s, s.pins, owner, 0);
-        case scene::List::Actors:
-            return {};
+        case scene::List::Actors: {
+            const scene::ActorEntry* a = std::as_const(s).actor(owner.id);
+            return a && a->isPiece() ? copyOf(s, s.actors, owner, 0) : std::string();
+        }
     }
     return {};
+}
+
+std::string addPiece(scene::Scene& s, std::string_view form) {
+    const auto forms = scene::pieceForms();
+    if (std::find(forms.begin(), forms.end(), form) == forms.end()) return {};
+    scene::ActorEntry piece = scene::newPiece(s, form);
+    files::shapePiece(piece);
+    const std::string id = piece.id;
+    s.actors.push_back(std::move(piece));
+    return id;
 }
 
 std::string addCollider(scene::Scene& s, const std::string& actor, const std::string& joint, scene::Shape shape) {
@@ -200,18 +229,7 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
             break;
         case scene::List::Colliders:
             gone = eraseOf(s.colliders, owner.id);
-            for (std::size_t i = 0; i < s.layers.size(); ++i)
-                for (const auto& [id, value] : s.layers[i].values) {
-                    const scene::SettingSpec* row = findRow(layers::tableOf(s, {scene::List::Layers, s.layers[i].id}), id);
-                    const auto* list = std::get_if<std::vector<std::string>>(&value);
-                    if (!row || row->type != scene::SettingType::Colliders || !list ||
-                        std::find(list->begin(), list->end(), owner.id) == list->end())
-                        continue;
-                    std::vector<std::string> left = *list;
-                    std::erase(left, owner.id);
-                    s.layers.edit(i).set(std::string(id), std::move(left));
-                    break;
-                }
+            forgetBody(s, owner.id);
             break;
         case scene::List::Winds:
             gone = eraseOf(s.winds, owner.id);
@@ -221,6 +239,7 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
             break;
         case scene::List::Actors: {
             gone = eraseOf(s.actors, owner.id);
+            forgetBody(s, owner.id);
             const auto of = [&](const auto& x) { return x.actor == owner.id; };
             std::vector<scene::Owner> more;
             for (const scene::Layer& l : s.layers)
@@ -252,6 +271,7 @@ bool isOn(const scene::Scene& s, const scene::Owner& owner) {
     if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) return c->on;
     if (const scene::Wind* w = owner.list == scene::List::Winds ? s.wind(owner.id) : nullptr) return w->on;
     if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) return p->on;
+    if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr) return !a->hidden;
     return std::as_const(s).tuned(owner) != nullptr;
 }
 
@@ -260,6 +280,7 @@ void turnOn(scene::Scene& s, const scene::Owner& owner, bool on) {
     if (scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) c->on = on;
     if (scene::Wind* w = owner.list == scene::List::Winds ? s.wind(owner.id) : nullptr) w->on = on;
     if (scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) p->on = on;
+    if (scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr) a->hidden = !on;
 }
 
 void set(scene::Scene& s, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame) {
@@ -268,6 +289,10 @@ void set(scene::Scene& s, const scene::Owner& owner, std::string_view setting, c
         s.setNumber(owner, setting, frame, *number);
     else
         s.tuned(owner)->set(setting, value);
+    const scene::ActorEntry* a = owner.list == scene::List::Actors ? std::as_const(s).actor(owner.id) : nullptr;
+    const scene::SettingSpec* row = a && a->isPiece() ? findRow(scene::pieceTable(), setting) : nullptr;
+    // Its place is motion, the rest is its shape.
+    if (row && !row->keyable) files::shapePiece(*s.actor(owner.id));
 }
 
 void toggleKey(scene::Scene& s, const scene::Owner& owner, std::string_view setting, int frame) {

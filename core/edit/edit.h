@@ -15,6 +15,9 @@ void moveLayer(scene::Scene& scene, const std::string& layer, int by);
 /// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
 std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
 
+/// A set piece of a form ("floor", "block" ...) beside the first actor. Returns its id, empty when there is no such form.
+std::string addPiece(scene::Scene& scene, std::string_view form);
+
 /// A collider on a joint. Returns its id.
 std::string addCollider(scene::Scene& scene, const std::string& actor, const std::string& joint, scene::Shape shape);
 /// Colliders fitted to the mesh of an actor; returns how many.
@@ -35,7 +38,7 @@ void pinTo(scene::Scene& scene, const std::string& pin, const std::string& actor
 /// Takes something away, with all that refers to it.
 void remove(scene::Scene& scene, const scene::Owner& owner);
 void rename(scene::Scene& scene, const scene::Owner& owner, const std::string& name);
-/// Switches a collider, wind or pin on or off.
+/// Switches a collider, wind or pin on or off; shows or hides an actor.
 void turnOn(scene::Scene& scene, const scene::Owner& owner, bool on);
 bool isOn(const scene::Scene& scene, const scene::Owner& owner);
 

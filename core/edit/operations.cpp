@@ -146,6 +146,11 @@ Result<Done> doAddCollider(scene::Scene& s, const Arguments& a) {
     return Done{};
 }
 
+Result<Done> doAddPiece(scene::Scene& s, const Arguments& a) {
+    if (addPiece(s, text(a, "form")).empty()) return wrong("\"" + text(a, "form") + "\" is no form of a set piece");
+    return Done{};
+}
+
 Result<Done> doFitColliders(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
@@ -238,10 +243,11 @@ constexpr Operation kOperations[] = {
     {"add-end", "joint,name", "actor,x,y,z", "A joint at the end of a chain, in the axes of the one it hangs on.", doAddEnd},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
+    {"add-piece", "form", "", "A set piece: floor, block, bar, ball, ramp or steps.", doAddPiece},
     {"fit-colliders", "", "actor", "Colliders fitted to the mesh.", doFitColliders},
     {"add-wind", "", "actor", "A wind beside an actor.", doAddWind},
     {"add-pin", "joint", "actor", "Holds a joint where the shot on show begins.", doAddPin},
-    {"switch", "thing,on", "", "A collider, wind or pin on or off: on=yes or on=no.", doSwitch},
+    {"switch", "thing,on", "", "A collider, wind or pin on or off, an actor shown or hidden: on=yes or on=no.", doSwitch},
     {"cut", "frame", "", "Marks a cut in the shot on show, or takes it away.", doCut},
     {"show", "shot", "", "Shows a shot, by id or name.", doShow},
     {"rate", "fps", "", "The rate of every shot; keys stay where they are in seconds.", doRate},

@@ -107,9 +107,12 @@ class GltfReader {
     GltfReader(const fs::path& path, rig::Actor& actor) : m_path(path), m_actor(actor) {}
 
     void read() {
-        std::shared_ptr<const rig::Bytes> binary;
         m_actor.source.path = m_path.string();
-        rig::Bytes bytes = readBytes(m_path);
+        m_actor.name = m_path.stem().string();
+        read(readBytes(m_path));
+    }
+    void read(rig::Bytes bytes) {
+        std::shared_ptr<const rig::Bytes> binary;
         m_allowance.grant(bytes.size());
         openContainer(std::move(bytes), m_actor.source, binary);
         m_json = parseJson(*m_actor.source.text);
@@ -123,7 +126,6 @@ class GltfReader {
         readMeshes();
         readInstances();
         readAnimations();
-        m_actor.name = m_path.stem().string();
         m_actor.finish();
     }
 
@@ -577,10 +579,12 @@ class GltfReader {
 
 }  // namespace
 
-Result<std::shared_ptr<const rig::Actor>> readGltf(const fs::path& path) {
+namespace {
+template <class Read>
+Result<std::shared_ptr<const rig::Actor>> guarded(const fs::path& path, const Read& read) {
     try {
         auto actor = std::make_shared<rig::Actor>();
-        GltfReader(path, *actor).read();
+        read(*actor);
         return std::shared_ptr<const rig::Actor>(std::move(actor));
     } catch (const Failure& f) {
         Error e = f.error();
@@ -589,6 +593,18 @@ Result<std::shared_ptr<const rig::Actor>> readGltf(const fs::path& path) {
     } catch (const std::exception& e) {
         return unreadable(path.string(), e);
     }
+}
+}  // namespace
+
+Result<std::shared_ptr<const rig::Actor>> readGltf(const fs::path& path) {
+    return guarded(path, [&](rig::Actor& actor) { GltfReader(path, actor).read(); });
+}
+
+Result<std::shared_ptr<const rig::Actor>> gltfOf(rig::Bytes document, const std::string& name) {
+    return guarded({}, [&](rig::Actor& actor) {
+        actor.name = name;
+        GltfReader({}, actor).read(std::move(document));
+    });
 }
 
 }  // namespace nutatio::files

@@ -1,3 +1,4 @@
+#include "files/set_piece.h"
 #include "files/scene_file.h"
 
 #include <algorithm>
@@ -164,6 +165,13 @@ struct OldTimes {
 scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files, OldTimes& old) {
     scene::ActorEntry a;
     readTuned(p, a, readProfile);
+    a.hidden = boolOr(p, "hidden", false);
+    if (a.isPiece() && !p.has("file")) {
+        shapePiece(a);
+        a.unknown = unknownOf(p, {"id", "name", "hidden", "settings", "profiles"});
+        return a;
+    }
+    a.values.erase("form");  // it would make a piece of a character
     const fs::path file = folder / fs::path(p.at("file").text());
     a.file = file.lexically_normal().string();
     std::error_code bad;
@@ -201,7 +209,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "prepared", "recorded", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "prepared", "recorded", "settings", "profiles"});
     }
     return a;
 }
@@ -534,7 +542,9 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["shown"] = s.shown;
     root["actors"] = Json::array();
     for (const scene::ActorEntry& a : s.actors) {
-        Json j{{"id", a.id}, {"name", a.name}, {"file", relativeTo(folder, a.file)}};
+        Json j{{"id", a.id}, {"name", a.name}};
+        if (!a.isPiece()) j["file"] = relativeTo(folder, a.file);
+        if (a.hidden) j["hidden"] = true;
         for (const rig::Preparation& e : a.preparations) {
             Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}, {"name", e.name}};
             if (e.what == rig::Preparation::What::AddEnd) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};

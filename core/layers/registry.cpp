@@ -7,6 +7,7 @@
 #include "layers/jiggle/jiggle.h"
 #include "layers/strand/strand.h"
 #include "layers/sway/sway.h"
+#include "rig/parts.h"
 #include "scene/items.h"
 
 namespace nutatio::layers {
@@ -25,13 +26,6 @@ std::string shown(double v) {
 }
 
 /// "tail_01" -> "tail": the number of the first joint says nothing about the part.
-std::string partName(const std::string& joint) {
-    std::size_t end = joint.size();
-    while (end > 0 && std::isdigit(static_cast<unsigned char>(joint[end - 1]))) --end;
-    while (end > 0 && (joint[end - 1] == '_' || joint[end - 1] == '.' || joint[end - 1] == '-' || joint[end - 1] == ' ')) --end;
-    return end == 0 || joint.front() == '#' ? joint : joint.substr(0, end);
-}
-
 bool rightType(const scene::SettingSpec& spec, const scene::Value& value) {
     return value.index() == scene::startValue(spec).index();
 }
@@ -163,7 +157,8 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
         for (std::size_t i = 0; i < list.size(); ++i)
             settleTuned(list.edit(i), table, std::string(what) + " \"" + list[i].name + "\"", said);
     };
-    settled(scene.actors, scene::actorTable(), "actor");
+    for (std::size_t i = 0; i < scene.actors.size(); ++i)
+        settleTuned(scene.actors.edit(i), scene::actorTable(scene.actors[i]), "actor \"" + scene.actors[i].name + "\"", said);
     settled(scene.colliders, scene::colliderTable(), "collider");
     settled(scene.pins, scene::pinTable(), "pin");
     settled(scene.winds, scene::windTable(), "wind");
@@ -210,8 +205,10 @@ const LayerKind* findKind(std::string_view id) {
 
 scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner) {
     switch (owner.list) {
-        case scene::List::Actors:
-            return scene::actorTable();
+        case scene::List::Actors: {
+            const scene::ActorEntry* a = scene.actor(owner.id);
+            return a ? scene::actorTable(*a) : scene::actorTable();
+        }
         case scene::List::Colliders:
             return scene::colliderTable();
         case scene::List::Winds:
@@ -233,7 +230,7 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     l.kind = kind.id;
     l.actor = actor.id;
     l.values = scene::startValues(kind.settings);
-    l.name = joints.empty() ? std::string(kind.label) : partName(joints.front());
+    l.name = joints.empty() ? std::string(kind.label) : rig::partName(joints.front());
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
     l.set(kind.target(), std::move(joints));
     l.id = scene.freshId(l.name + "-" + std::string(kind.id));

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "files/bvh.h"
+#include "files/set_piece.h"
 #include "layers/registry.h"
 #include "pipeline/morphs.h"
 
@@ -97,16 +98,17 @@ class Baker {
     files::NewClip clipOf(int clip, const std::optional<std::string>& beside, const ActorResult& r, BakeReport& report) const {
         files::NewClip out;
         const bool recorded = clip >= 0 && m_entry.actor->clips[static_cast<std::size_t>(clip)].recorded;
+        const bool piece = m_entry.isPiece();
         // The source has no clip of this name: it goes out as a new one, with the body's own motion in it.
         out.source = recorded ? -1 : clip;
         out.beside = recorded && !beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : beside;
-        const rig::Track& before = recorded ? *m_rest : *r.body;
+        const rig::Track& before = recorded || piece ? *m_rest : *r.body;
         const rig::FrameGrid& g = r.result->grid();
         BakeReport::ClipReport said;
         said.name = beside ? *beside : clip >= 0 ? m_entry.actor->clipLabel(clip) : "rest pose";
         said.frames = g.frames;
         for (int j = 0; j < r.result->joints(); ++j) {
-            if (r.result->column(j) == before.column(j) || (recorded && r.result->holdsStill(j))) continue;
+            if (r.result->column(j) == before.column(j) || ((recorded || piece) && r.result->holdsStill(j))) continue;
             const rig::Column& c = *r.result->column(j);
             bool moved = false;
             for (rig::Path p : {rig::Path::Move, rig::Path::Turn, rig::Path::Scale}) {
@@ -225,7 +227,11 @@ Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const st
         if (found) return Error{"", "", "several actors have layers; say which one with --actor"};
         found = &a;
     }
-    return found ? found : &scene.actors.front();
+    if (found) return found;
+    // Set pieces go out only when they are asked for.
+    for (const scene::ActorEntry& a : scene.actors)
+        if (!a.isPiece()) return &a;
+    return &scene.actors.front();
 }
 
 /// A shot to hand off, and whether it takes the place of its clip or stands beside it under its own name.
@@ -259,13 +265,13 @@ Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEn
         const scene::Shot* s = scene.findShot(*options.shot);
         if (!s) return Error{"", "", "there is no shot \"" + *options.shot + "\""};
         const int clip = scene.clipOf(*s, entry);
-        jobs.push_back({*s, clip, firstOf(clip) != s && firstOf(clip) != nullptr});
+        jobs.push_back({*s, clip, entry.isPiece() || (firstOf(clip) != s && firstOf(clip) != nullptr)});
     } else if (options.clip) {
         const int clip = actor.findClip(*options.clip);
         if (clip < 0) return Error{"", "", "there is no clip \"" + *options.clip + "\""};
         addClip(clip);
     } else if (actor.clips.empty()) {
-        jobs.push_back({scene.shot(), -1});
+        jobs.push_back({scene.shot(), -1, entry.isPiece()});
     } else {
         for (std::size_t c = 0; c < actor.clips.size(); ++c) addClip(static_cast<int>(c));
     }
@@ -322,7 +328,9 @@ namespace {
 Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& options,
                               const std::optional<std::filesystem::path>& out, Evaluator& evaluator, const Cancel& cancel,
                               const Progress& progress) {
-    const scene::Scene scene = scene::withoutTrials(given);
+    scene::Scene scene = scene::withoutTrials(given);
+    if (const scene::ActorEntry* a = std::as_const(scene).actor(options.actor); a && a->isPiece())
+        files::shapePiece(*scene.actor(options.actor), true);
     const auto chosen = chooseActor(scene, options.actor);
     if (!chosen) return chosen.error();
     const scene::ActorEntry& entry = *chosen.value();
@@ -349,7 +357,7 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
                              " does not lie in the shot's frames 1:" + std::to_string(frames)};
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
         files::NewClip clip =
-            baker.clipOf(jobs[k].clip, jobs[k].beside ? std::optional(jobs[k].shot.name) : options.beside, r, report);
+            baker.clipOf(jobs[k].clip, options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, *out);
             if (!written) return written.error();

@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "layers/registry.h"
-#include "scene/items.h"
+#include "scene/set_piece.h"
 
 namespace nutatio::pipeline {
 
@@ -51,10 +51,10 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     std::map<std::string, std::vector<bool>> swung;
     if (anyFitted)
         for (const scene::ActorEntry& a : scene.actors) swung[a.id] = layers::swungJoints(scene, a);
-    for (const scene::Collider& c : scene.colliders) {
+    const auto addBody = [&](const scene::Collider& c) {
         const auto joint = jointOf(scene, c.actor, c.joint);
-        if (!c.on || !joint) continue;
-        if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) continue;
+        if (!c.on || !joint) return;
+        if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) return;
         ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, Vec3::Zero(), 0, {}};
         b.farthest = farthestOf(*b.body.settings, b.middle);
         Hasher h;
@@ -62,7 +62,14 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         b.body.settings->hash(h);
         b.key = h.done();
         out.colliders.push_back(std::move(b));
-    }
+    };
+    for (const scene::Collider& c : scene.colliders) addBody(c);
+    for (const scene::ActorEntry& a : scene.actors)
+        if (a.isPiece())
+            for (scene::Collider& c : scene::surfaceOf(a)) {
+                out.surfaces.push_back(std::make_shared<const scene::Collider>(std::move(c)));
+                addBody(*out.surfaces.back());
+            }
     for (const scene::Wind& w : scene.winds) {
         if (!w.on) continue;
         ItemsOfShot::Wind made{{&w, resolved(w, scene::windTable(), scene::List::Winds)}, {}};

@@ -28,6 +28,7 @@ struct ItemsOfShot {
     std::vector<Body> colliders;
     std::vector<Wind> winds;
     std::vector<Pin> pins;
+    std::vector<std::shared_ptr<const scene::Collider>> surfaces;  // of set pieces; among the colliders
     bool anySolo = false;
 };
 /// The scene must outlive it. Colliders that were fitted to a joint which a layer makes swing stand aside.

@@ -11,7 +11,7 @@
 #include "layers/registry.h"
 #include "pipeline/context.h"
 #include "scene/change.h"
-#include "scene/items.h"
+#include "scene/set_piece.h"
 
 namespace nutatio::pipeline {
 
@@ -26,6 +26,8 @@ constexpr std::size_t kMostBytes = 768u << 20, kMostMemos = 20000;
 
 Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g) {
     Hasher h;
+    if (entry.isPiece())
+        scene::Resolved(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps, g.frames).hash(h);
     if (entry.onTrial()) h.text(entry.trial.move).text(entry.trial.joint).real(entry.trial.size).real(entry.trial.speed);
     return h.key(entry.actor->content)
         .number(static_cast<std::uint64_t>(scene.clipOf(shot, entry)))
@@ -635,9 +637,16 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
     const int clip = scene.clipOf(shot, entry);
     if (!entry.onTrial()) refuseTooMuch(*entry.actor, clip, grid);
     Kept kept;
-    kept.body = std::make_shared<const rig::Track>(
-        entry.onTrial() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
-                        : rig::bodyTrack(*entry.actor, clip, grid, cancel));
+    rig::Track track = entry.onTrial() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
+                                       : rig::bodyTrack(*entry.actor, clip, grid, cancel);
+    if (entry.isPiece() && !entry.onTrial()) {
+        const scene::Resolved settings(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps,
+                                       grid.frames);
+        rig::Column column;
+        for (int f = 0; f < (settings.anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(settings, f));
+        track.replace(0, std::move(column));
+    }
+    kept.body = std::make_shared<const rig::Track>(std::move(track));
     const TrackPtr body = kept.body;
     keep(key, std::move(kept));
     return body;

@@ -1,5 +1,7 @@
 #include "scene/items.h"
 
+#include "scene/set_piece.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -327,6 +329,9 @@ double clean(double v) {
 
 Table actorTable() {
     return kActor;
+}
+Table actorTable(const ActorEntry& a) {
+    return a.isPiece() ? pieceTable() : actorTable();
 }
 Table colliderTable() {
     return kCollider;

@@ -8,6 +8,8 @@
 namespace nutatio::scene {
 
 Table actorTable();
+/// Of a set piece that one's; else where an actor stands.
+Table actorTable(const ActorEntry& actor);
 Table colliderTable();
 Table windTable();
 Table pinTable();

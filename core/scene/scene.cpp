@@ -4,7 +4,7 @@
 #include <array>
 #include <unordered_set>
 
-#include "scene/items.h"
+#include "scene/set_piece.h"
 
 namespace nutatio::scene {
 
@@ -41,12 +41,16 @@ bool shapeFromName(std::string_view name, Shape& shape) {
 Placement placementOf(const ActorEntry& a) {
     Placement p;
     p.metres = a.actor->metresPerUnit;
+    if (a.isPiece()) return p;
     p.place = a.vector("place");
-    const Vec3 turn = a.vector("turn");
-    if (turn != Vec3::Zero())
-        p.turn = fromRotationVector(radians(turn.y()) * Vec3::UnitY()) * fromRotationVector(radians(turn.x()) * Vec3::UnitX()) *
-                 fromRotationVector(radians(turn.z()) * Vec3::UnitZ());
+    p.turn = turnOf(a.vector("turn"));
     return p;
+}
+
+Quat turnOf(const Vec3& turn) {
+    if (turn == Vec3::Zero()) return Quat::Identity();
+    return fromRotationVector(radians(turn.y()) * Vec3::UnitY()) * fromRotationVector(radians(turn.x()) * Vec3::UnitX()) *
+           fromRotationVector(radians(turn.z()) * Vec3::UnitZ());
 }
 
 Shape Collider::shape() const {
@@ -233,6 +237,7 @@ std::vector<Xform> stand(const Scene& scene, const Shot& shot, const ActorEntry&
     std::vector<Xform> pose = a.actor->restPose();
     if (const int c = scene.clipOf(shot, a); c >= 0)
         a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
+    if (a.isPiece()) pose.front() = pieceAt(Resolved(a, pieceTable(), shot.keysOf({List::Actors, a.id}), shot.fps), 0);
     return pose;
 }
 

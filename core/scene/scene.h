@@ -17,11 +17,14 @@ namespace nutatio::scene {
 
 /// A character, prop or set piece that stands in the scene. Its settings say where: see actorTable.
 struct ActorEntry : Tuned {
-    std::string file;                            // path as given or found; written relative to the scene file
+    std::string file;                            // path as given or found; written relative to the scene file; none of a piece
     std::vector<rig::Preparation> preparations;  // what was done to what the file says, in order
     std::shared_ptr<const rig::Actor> actor;     // with all of that
     rig::Trial trial;                            // replaces the clip while it is on; never saved
+    bool hidden = false;                         // out of sight; what it does, it does
 
+    /// Made without a file: see set_piece.h.
+    bool isPiece() const { return values.count("form") > 0; }
     bool onTrial() const { return !trial.move.empty(); }
 };
 
@@ -37,7 +40,10 @@ struct Placement {
         return turn.coeffs() == other.turn.coeffs() && place == other.place && metres == other.metres;
     }
 };
+/// A piece stands in the world itself: its joint goes where its settings say.
 Placement placementOf(const ActorEntry& actor);
+/// Heading, lean and roll [deg] as one turn.
+Quat turnOf(const Vec3& degrees);
 
 enum class Shape { Sphere, Capsule, Box, Plane };
 std::string_view shapeName(Shape shape);
@@ -50,6 +56,7 @@ struct Collider : Tuned {
     std::string joint;  // reference
     bool on = true;
     bool fitted = false;  // made from the mesh: it stands aside where a strand swings the joint it rides on
+    bool solid = false;   // it lets nobody in, not even an animated pose that stands inside; of set pieces, never saved
 
     Shape shape() const;
 };

@@ -105,14 +105,36 @@ TEST_CASE("the roster finds joints, and selecting there is selecting on the stag
     auto* search = w.bench.roster()->findChild<QLineEdit*>();
     QTest::mouseClick(search, Qt::LeftButton);
     QTest::keyClicks(search, "ear_tip_L");
-    QTreeWidget* tree = w.bench.roster()->tree();
-    const auto hits = tree->findItems("ear_tip_L", Qt::MatchExactly | Qt::MatchRecursive);
-    REQUIRE(hits.size() == 1);
-    CHECK_FALSE(hits[0]->isHidden());
-    CHECK(tree->findItems("tail_03", Qt::MatchExactly | Qt::MatchRecursive)[0]->isHidden());
-    tree->scrollToItem(hits[0]);
-    QTest::mouseClick(tree->viewport(), Qt::LeftButton, Qt::NoModifier, tree->visualItemRect(hits[0]).center());
+    QTreeWidget *tree = w.bench.roster()->tree(), *found = w.bench.roster()->found();
+    const auto click = [](QTreeWidget* in, QTreeWidgetItem* item) {
+        in->scrollToItem(item);
+        QTest::mouseClick(in->viewport(), Qt::LeftButton, Qt::NoModifier, in->visualItemRect(item).center());
+    };
+    // What is found stands in one flat list.
+    CHECK(found->isVisible());
+    CHECK_FALSE(tree->isVisible());
+    REQUIRE(found->topLevelItemCount() == 1);
+    CHECK(found->topLevelItem(0)->text(0) == "ear_tip_L");
+    click(found, found->topLevelItem(0));
     CHECK(w.bench.session().selection().joints == std::vector<int>{w.joint("ear_tip_L")});
+    // The arrow goes on into it; what is not there is told.
+    search->setFocus();
+    QTest::keyClick(search, Qt::Key_Down);
+    CHECK(QApplication::focusWidget() == found);
+    search->clear();
+    QTest::keyClicks(search, "zzz");
+    REQUIRE(found->topLevelItemCount() == 1);
+    CHECK_FALSE(found->topLevelItem(0)->flags().testFlag(Qt::ItemIsSelectable));
+    search->clear();
+    CHECK(tree->isVisible());
+    // Parts stand before the raw joints; one click takes all of one.
+    QTreeWidgetItem *parts = tree->findItems("Parts", Qt::MatchExactly | Qt::MatchRecursive)[0],
+                    *joints = tree->findItems("Joints", Qt::MatchExactly | Qt::MatchRecursive)[0];
+    CHECK(parts->parent()->indexOfChild(parts) < joints->parent()->indexOfChild(joints));
+    for (int i = 0; i < parts->childCount(); ++i)
+        if (parts->child(i)->text(0) == "tail") click(tree, parts->child(i));
+    CHECK(w.bench.session().selection().joints.size() == 10);
+    CHECK(w.bench.session().selection().joints.front() == w.joint("tail_01"));
     // A double click on a clip plays that one.
     search->clear();
     QTreeWidgetItem* clip = tree->findItems("Idle", Qt::MatchExactly | Qt::MatchRecursive)[0];
@@ -494,4 +516,56 @@ TEST_CASE("a slow scene still lets results through while edits stream in, and th
     go = true;
     REQUIRE(waitFor([&] { return delivered.size() == 3; }));
     CHECK(delivered.back() == 4);
+}
+
+TEST_CASE("a set piece is made, picked and dragged on the stage, hidden, copied, removed and undone") {
+    Window w(kDemo);
+    w.bench.session().setStep(StepId::Attach);
+    w.clickButton("do-piece-block");
+    REQUIRE(w.scene().actors.size() == 3);
+    const std::string id = w.scene().actors.back().id;
+    CHECK(w.bench.session().selection().owner() == scene::Owner{scene::List::Actors, id});
+    REQUIRE(w.bench.tuner()->row("size_x"));
+    CHECK(w.bench.tuner()->row("across") == nullptr);
+    w.settle();
+    const auto at = [&](const char* setting) { return w.scene().actor(id)->number(setting); };
+    const double x = at("place_x"), height = at("size_y");
+    // By its handles: where it stands, and how high.
+    Stage* stage = w.bench.stage();
+    const QPoint middle = stage->handlePixel(Stage::Handle::Move)->toPoint(), top = stage->handlePixel(Stage::Handle::SizeY)->toPoint();
+    test::dragMouse(stage, middle, middle + QPoint(60, 0));
+    CHECK(at("place_x") > x + 0.05);
+    w.settle();
+    const QPoint now = stage->handlePixel(Stage::Handle::SizeY)->toPoint();
+    test::dragMouse(stage, now, now - QPoint(0, 50));
+    CHECK(at("size_y") > height + 0.05);
+    CHECK(w.scene().actor(id)->actor->high.y() == Approx(at("size_y")).margin(1e-5));
+    CHECK(top != now);
+    // Another form of it is another body.
+    w.settle();
+    auto* form = w.bench.tuner()->row("form")->choice();
+    form->setCurrentText(QStringLiteral("ramp"));
+    Q_EMIT form->activated(form->currentIndex());
+    CHECK(w.scene().actor(id)->text("form") == "ramp");
+    // A click beside it deselects, one on it picks the piece and no joint.
+    w.settle();
+    const QPoint body = ((stage->handlePixel(Stage::Handle::SizeY).value() + stage->handlePixel(Stage::Handle::Move).value()) / 2).toPoint();
+    QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, QPoint(5, 5));
+    CHECK(w.bench.session().selection() == Selection{});
+    QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, body);
+    CHECK(w.bench.session().selection().actor == id);
+    CHECK(w.bench.session().selection().joints.empty());
+    // Hidden it is neither seen nor picked.
+    w.bench.action("item-on")->trigger();
+    CHECK(w.scene().actor(id)->hidden);
+    w.settle();
+    QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, body);
+    CHECK(w.bench.session().selection().actor != id);
+    w.bench.session().selectActor(id);
+    w.bench.action("duplicate")->trigger();
+    CHECK(w.scene().actors.size() == 4);
+    w.bench.action("remove")->trigger();
+    CHECK(w.scene().actors.size() == 3);
+    while (w.bench.document().canUndo()) w.bench.document().undo();
+    CHECK(w.scene().actors.size() == 2);
 }

@@ -332,6 +332,29 @@ TEST_CASE("saving asks before it replaces a file, whoever wrote it") {
     CHECK_FALSE(w.bench.document().isModified());
 }
 
+TEST_CASE("the demo scene that ships is never written over: work on it goes elsewhere") {
+    TempFolder f;
+    Window w(kDemo);
+    const std::string shipped = test::textOf(kDemo.toStdString());
+    w.bench.session().selectLayer("tail");
+    w.drag("gravity", 1.2);
+    int asked = 0;
+    w.bench.askForFile = [&](const QString&, const QString& suggested) {
+        ++asked;
+        CHECK_FALSE(suggested.startsWith(QFileInfo(kDemo).path()));
+        return asked == 1 ? kDemo : QString::fromStdString((f / "mine.nutatio").string());
+    };
+    w.key(Qt::Key_S, Qt::ControlModifier);
+    CHECK(asked == 1);
+    CHECK(test::textOf(kDemo.toStdString()) == shipped);
+    // Who names it all the same is asked.
+    CHECK(w.bench.notice()->text().contains(QStringLiteral("is there already")));
+    QTest::mouseClick(w.buttonSaying(QStringLiteral("Save under another name")), Qt::LeftButton);
+    CHECK(fs::exists(f / "mine.nutatio"));
+    CHECK(test::textOf(kDemo.toStdString()) == shipped);
+    CHECK_FALSE(w.bench.document().isModified());
+}
+
 TEST_CASE("the star in the title goes when everything is undone, and comes back with redoing") {
     Window w(kDemo);
     CHECK_FALSE(w.bench.windowTitle().contains(u'*'));

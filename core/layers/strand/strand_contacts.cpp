@@ -38,6 +38,7 @@ void StrandMover::addColliders(const LayerContext& context) {
         r.name = c.name;
         r.settings = b.settings;
         r.anchor = anchor;
+        r.solid = c.solid;
         m_colliders.push_back(std::move(r));
         readNumbers(m_colliders.back(), 0);
         const int joint = m_anchors.ownJoint(anchor);
@@ -189,7 +190,8 @@ void StrandMover::findReachable() {
 
 // The animated pose often stands inside its own body's colliders (a cape on a back). What it has there at a frame a link may have
 // too: the surface that a link meets lies that deep inside. The allowance follows the animated pose alone - one that followed the
-// simulated state would stick and jump - rises at once and fades over kForgetting.
+// simulated state would stick and jump - rises at once and fades over kForgetting. Set pieces allow nothing: nobody animated a
+// body into a block that was put there afterwards.
 void StrandMover::allowDepths(const PoseView& pose, double decay) {
     const double share = pushedShare(pose);
     for (Strand& s : m_strands) {
@@ -198,7 +200,7 @@ void StrandMover::allowDepths(const PoseView& pose, double decay) {
         s.allowedBefore = s.allowed;
         for (std::size_t c = 0; c < bodies; ++c) {
             Ridden& r = m_colliders[c];
-            if (s.passes[c]) continue;
+            if (s.passes[c] || r.solid) continue;
             const physics::Body body = bodyOf(r.numbers, r.now);
             const bool plane = body.kind == physics::Body::Kind::Plane;
             for (std::size_t i = 0; i < n; ++i) {

@@ -1,0 +1,23 @@
+// Parts: named sets of joints that are treated as one.
+#pragma once
+
+#include "rig/skeleton.h"
+
+namespace nutatio::rig {
+
+/// "tail" for "tail_03": a joint's name without the number it ends in. A reference by number stays as it is.
+std::string partName(const std::string& joint);
+
+struct Part {
+    std::string name;
+    std::vector<int> joints;  // parents first
+};
+/// Chains and trees of joints that share a name but for a number: "tail_01" to "tail_08" are the part "tail". In the order of
+/// their roots; a joint alone is no part.
+std::vector<Part> partsOf(const Skeleton& skeleton);
+
+/// What nearly all names begin with before a separator ("rig:" of "rig:hips"), as exporters put it there; empty when there is no
+/// such thing.
+std::string sharedPrefix(const Skeleton& skeleton);
+
+}  // namespace nutatio::rig
