@@ -52,6 +52,7 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
     connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
     connect(m_tuner, &Tuner::said, this, &Bench::say);
+    connect(&m_stage->tug(), &Tug::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
         m_actions["record"]->setChecked(m_stage->tug().isRecording());
         say(clip.isEmpty()

@@ -1,5 +1,6 @@
 #include "app/document/newest_wins.h"
 
+#include <QCoreApplication>
 #include <QMetaObject>
 
 namespace nutatio::app {
@@ -44,6 +45,14 @@ bool NewestWins::busy() const {
     return m_works || m_waiting.has_value();
 }
 
+void NewestWins::finish() {
+    {
+        std::unique_lock guard(m_lock);
+        m_idle.wait(guard, [this] { return !m_owes && !m_waiting; });
+    }
+    QCoreApplication::sendPostedEvents(this, QEvent::MetaCall);
+}
+
 void NewestWins::work() {
     for (;;) {
         Job job;
@@ -56,7 +65,7 @@ void NewestWins::work() {
             job = std::move(*m_waiting);
             m_waiting.reset();
             m_running = cancel;
-            m_works = true;
+            m_works = m_owes = true;
             number = m_asked;
         }
         QMetaObject::invokeMethod(
@@ -90,6 +99,11 @@ void NewestWins::work() {
                 if (!busy()) Q_EMIT busyChanged(false);
             },
             Qt::QueuedConnection);
+        {
+            const std::lock_guard guard(m_lock);
+            m_owes = false;
+        }
+        m_idle.notify_all();
     }
 }
 

@@ -31,6 +31,8 @@ class NewestWins : public QObject {
     /// Cancels what runs and forgets what waits.
     void stop();
     bool busy() const;
+    /// Waits for what was asked last and delivers it at once.
+    void finish();
 
   Q_SIGNALS:
     void busyChanged(bool busy);
@@ -42,10 +44,10 @@ class NewestWins : public QObject {
 
     const Patience m_patience;
     mutable std::mutex m_lock;
-    std::condition_variable m_wake;
+    std::condition_variable m_wake, m_idle;
     std::optional<Job> m_waiting;
     Cancel m_running;
-    bool m_works = false, m_quit = false;
+    bool m_works = false, m_quit = false, m_owes = false;  // owes: its result is not yet on its way
     std::uint64_t m_asked = 0, m_oldest = 0;  // number of the newest job; the oldest one that may still be delivered
     QElapsedTimer m_sinceDelivered;           // interface's thread only
     std::thread m_thread;

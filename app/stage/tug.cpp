@@ -3,25 +3,26 @@
 #include <algorithm>
 
 #include "edit/edit.h"
-#include "rig/reach.h"
 #include "rig/record.h"
 
 namespace nutatio::app {
 
 namespace {
-constexpr double kBackSwing = 2.2, kBackZeta = 0.45;  // how what was pulled springs back
-constexpr int kLinger = 150;                          // ticks the layers may swing on after the body is back
-}  // namespace
+constexpr int kLinger = 150;  // steps the layers may swing on after the body is back
+}
 
-Tug::Tug(Document& document, Session& session, QObject* parent)
-    : QObject(parent), m_document(document), m_session(session), m_back(2 * kPi * kBackSwing, kBackZeta, 1 / kRate) {
+Tug::Tug(Document& document, Session& session, QObject* parent) : QObject(parent), m_document(document), m_session(session) {
     m_clock.setTimerType(Qt::PreciseTimer);
-    m_clock.setInterval(static_cast<int>(1000 / kRate));
+    m_clock.setInterval(static_cast<int>(1000 / Hand::kRate));
     connect(&m_clock, &QTimer::timeout, this, &Tug::tick);
     connect(&document, &Document::sceneChanged, this, &Tug::sceneChanged);
     connect(&document, &Document::replaced, this, [this] {
         m_samples.clear();
         stop();
+    });
+    connect(&m_worker, &NewestWins::failed, this, [this](const QString& sentence) {
+        stop();
+        Q_EMIT failed(sentence);
     });
 }
 
@@ -31,40 +32,36 @@ const scene::ActorEntry* Tug::held() const {
 }
 
 void Tug::sceneChanged() {
-    if (!m_live) return;
+    if (!m_hand) return;
     // A setting changed under the hand: the stack is made anew and goes on from where the body is.
     if (held())
-        begin();
+        m_anew = true;
     else
         stop();
 }
 
-std::vector<Xform> Tug::clipPose() const {
-    const scene::ActorEntry& a = *m_document.scene().actor(m_actor);
-    std::vector<Xform> pose = a.actor->restPose();
+pipeline::TrackPtr Tug::bodyTrack() const {
     const ResultsPtr& r = m_document.results();
     const pipeline::ActorResult* result = r ? r->evaluation.actor(m_actor) : nullptr;
-    if (result && result->body && result->body->joints() == a.actor->skeleton.size())
-        result->body->pose(std::min(m_session.frame(), result->body->frames() - 1), pose);
-    return pose;
+    return result ? result->body : nullptr;
 }
 
 Vec3 Tug::place() const {
     const scene::ActorEntry& a = *m_document.scene().actor(m_actor);
+    std::vector<Xform> pose = a.actor->restPose();
+    if (const pipeline::TrackPtr body = bodyTrack(); body && body->joints() == a.actor->skeleton.size())
+        body->pose(std::min(m_session.frame(), body->frames() - 1), pose);
     std::vector<Affine> worlds;
-    rig::worldTransforms(a.actor->skeleton, clipPose(), worlds);
+    rig::worldTransforms(a.actor->skeleton, pose, worlds);
     return worlds[static_cast<std::size_t>(m_joint)].t;
 }
 
 void Tug::begin() {
-    m_live = std::make_unique<pipeline::Live>(m_document.scene(), m_actor, m_document.evaluator());
-    m_body = clipPose();
-    rig::reach(m_document.scene().actor(m_actor)->actor->skeleton, m_body, m_joint, place() + m_offset);
-    m_steps = 0;
-    m_live->start(1 / kRate, [this](int step) -> std::optional<pipeline::Live::Moment> {
-        if (step > m_steps) return std::nullopt;  // nobody knows where a hand goes next
-        return pipeline::Live::Moment{m_body, m_session.frame(), m_session.frame() / kRate + step / kRate};
-    });
+    m_worker.stop();
+    m_hand = std::make_shared<Hand>();
+    m_made = {};
+    m_anew = true;
+    m_asked = false;
 }
 
 void Tug::grab(const std::string& actor, int joint, bool whole) {
@@ -72,7 +69,7 @@ void Tug::grab(const std::string& actor, int joint, bool whole) {
     if (!a || a->isPiece() || joint < 0 || joint >= a->actor->skeleton.size()) return;
     if (whole)
         while (a->actor->skeleton.joint(joint).parent != rig::kNoJoint) joint = a->actor->skeleton.joint(joint).parent;
-    const bool same = m_live && m_actor == actor && m_joint == joint;
+    const bool same = m_hand && m_actor == actor && m_joint == joint;
     if (m_recording && !m_samples.empty() && m_sampled != actor) {
         keepRecord();
         m_recording = true;
@@ -84,11 +81,7 @@ void Tug::grab(const std::string& actor, int joint, bool whole) {
     m_joints = a->actor->skeleton.size();
     m_holding = true;
     m_target.reset();
-    m_calm = 0;
-    if (!same) {
-        m_offset = m_speed = Vec3::Zero();
-        begin();
-    }
+    if (!same) begin();
     if (!m_clock.isActive()) {
         m_since.start();
         m_ticks = 0;
@@ -107,63 +100,80 @@ void Tug::letGo() {
 
 void Tug::stop() {
     m_clock.stop();
-    m_live.reset();
-    m_holding = false;
-    m_offset = m_speed = Vec3::Zero();
+    m_worker.stop();
+    m_hand.reset();
+    m_made = {};
+    m_asked = m_holding = false;
     if (m_recording) keepRecord();
     Q_EMIT moved();
 }
 
 void Tug::tick() {
-    const scene::ActorEntry* a = held();
-    if (!a || !m_live) {
+    if (!held() || !m_hand) {
         stop();
         return;
     }
-    // By the clock: where drawing is slow several steps are made at once, so that a tug lasts as long as the hand took for it.
+    if (m_asked) return;  // what is due meanwhile is made at once when these steps are
+    // By the clock: where steps or drawing are slow several are made at once, so that a tug lasts as long as the hand took for it.
     constexpr int kMostAtOnce = 30;
-    const int due = static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * kRate);
-    int steps = due - m_ticks;
-    if (steps > kMostAtOnce) {
-        // After a long halt the hand has stood still.
-        if (m_recording && !m_samples.empty())
-            m_samples.resize(m_samples.size() + static_cast<std::size_t>(steps - kMostAtOnce), m_samples.back());
-        steps = kMostAtOnce;
-    }
+    const int due = static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * Hand::kRate);
+    const int steps = std::min(due - m_ticks, kMostAtOnce);
+    // After a long halt the hand has stood still.
+    m_late += due - m_ticks - steps;
     m_ticks = due;
-    for (int k = 0; k < steps; ++k) stepOnce(*a);
-    if (m_calm > kLinger) {
-        stop();
-        return;
-    }
-    if (steps > 0) Q_EMIT moved();
+    if (steps > 0 || m_anew) ask(steps);
 }
 
-void Tug::stepOnce(const scene::ActorEntry& a) {
-    if (m_holding && m_target) {
-        // The hand is followed over a few ticks: a mouse moves in jerks.
-        const Vec3 before = m_offset;
-        m_offset += 0.4 * (*m_target - place() - m_offset);
-        m_speed = (m_offset - before) * kRate;
-    } else if (!m_holding) {
-        for (int k = 0; k < 3; ++k) m_back.step(m_offset[k], m_speed[k], 0, 0);
-    }
-    m_body = clipPose();
-    rig::reach(a.actor->skeleton, m_body, m_joint, place() + m_offset);
-    ++m_steps;
-    m_live->step();
-    if (m_recording && std::all_of(m_body.begin(), m_body.end(), [](const Xform& x) { return x.isFinite(); })) {
+void Tug::ask(int steps) {
+    Hand::Ask asked;
+    if (m_anew) asked.anew = m_document.scene();
+    asked.actor = m_actor;
+    asked.joint = m_joint;
+    asked.body = bodyTrack();
+    asked.frame = m_session.frame();
+    asked.holds = m_holding;
+    asked.target = m_target;
+    asked.steps = steps;
+    m_anew = false;
+    m_asked = true;
+    m_worker.ask([this, hand = m_hand, asked = std::move(asked),
+                  evaluator = &m_document.evaluator()](const Cancel&) -> NewestWins::Deliver {
+        auto made = std::make_shared<Hand::Made>(hand->move(asked, *evaluator));
+        return [this, hand, made] {
+            if (hand == m_hand) take(std::move(*made));
+        };
+    });
+}
+
+void Tug::take(Hand::Made made) {
+    m_asked = false;
+    m_made = std::move(made);
+    if (m_recording) {
+        if (!m_samples.empty()) m_samples.resize(m_samples.size() + static_cast<std::size_t>(m_late), m_samples.back());
         m_sampled = m_actor;
-        m_samples.push_back(m_body);
+        for (std::vector<Xform>& body : m_made.bodies)
+            if (std::all_of(body.begin(), body.end(), [](const Xform& x) { return x.isFinite(); }))
+                m_samples.push_back(std::move(body));
     }
-    const bool calm = !m_holding && m_offset.norm() < 1e-4 * a.actor->height && m_speed.norm() < 1e-3 * a.actor->height;
-    m_calm = calm ? m_calm + 1 : 0;
+    m_late = 0;
+    m_made.bodies.clear();
+    if (m_made.calm > kLinger) {
+        stop();
+        return;
+    }
+    Q_EMIT moved();
 }
 
 void Tug::setRecording(bool on) {
     if (on == m_recording) return;
     if (!on) {
-        keepRecord();
+        // What the hand did until now is lived through before it is kept.
+        if (m_hand && m_clock.isActive()) {
+            m_worker.finish();
+            if (m_hand) tick();
+            m_worker.finish();
+        }
+        if (m_recording) keepRecord();
         return;
     }
     m_samples.clear();
@@ -182,7 +192,7 @@ void Tug::keepRecord() {
     }
     std::string name;
     for (int n = 1; name.empty() || a->actor->findClip(name) >= 0; ++n) name = "Tug " + std::to_string(n);
-    rig::Clip clip = rig::clipOfSamples(*a->actor, samples, kRate, m_document.scene().shot().fps, name);
+    rig::Clip clip = rig::clipOfSamples(*a->actor, samples, Hand::kRate, m_document.scene().shot().fps, name);
     const double seconds = clip.seconds();
     rig::Trial none;
     m_document.tryOut(m_sampled, none);

@@ -8,17 +8,17 @@
 #include <optional>
 
 #include "app/document/document.h"
+#include "app/document/newest_wins.h"
 #include "app/document/session.h"
-#include "physics/oscillator.h"
-#include "pipeline/live.h"
+#include "app/stage/hand.h"
 
 namespace nutatio::app {
 
+/// Keeps the clock and what is recorded; the steps themselves are a Hand's, made on a thread of their own. What it shows is what
+/// that thread made last.
 class Tug : public QObject {
     Q_OBJECT
   public:
-    static constexpr double kRate = 60;
-
     Tug(Document& document, Session& session, QObject* parent = nullptr);
 
     /// Takes hold of a joint; `whole`: of the actor by its root.
@@ -30,11 +30,11 @@ class Tug : public QObject {
     void stop();
     bool isHolding() const { return m_holding; }
     /// The hand holds, or what it moved is still coming to rest.
-    bool isLive() const { return m_live != nullptr; }
+    bool isLive() const { return m_hand != nullptr; }
     const std::string& actor() const { return m_actor; }
-    /// The body under the hand, and what the stack makes of it: locals of all joints.
-    const std::vector<Xform>& body() const { return m_body; }
-    const std::vector<Xform>& result() const { return m_live->result(); }
+    /// The body under the hand, and what the stack makes of it: locals of all joints; empty until the first steps are made.
+    const std::vector<Xform>& body() const { return m_made.body; }
+    const std::vector<Xform>& result() const { return m_made.result; }
     /// Where the held joint is without the hand, in the frame on show.
     Vec3 place() const;
 
@@ -48,34 +48,36 @@ class Tug : public QObject {
     /// Recording ended: with a clip of so many seconds, or with nothing (an empty name) because nothing was pulled or its actor
     /// is gone.
     void recorded(const QString& clip, double seconds);
+    /// It could not go on: why.
+    void failed(const QString& sentence);
 
   private:
     void tick();
-    void stepOnce(const scene::ActorEntry& a);
+    void ask(int steps);
+    void take(Hand::Made made);
     void begin();
     void sceneChanged();
     /// The actor that is pulled, when it still is the one that was taken hold of.
     const scene::ActorEntry* held() const;
-    std::vector<Xform> clipPose() const;
+    pipeline::TrackPtr bodyTrack() const;
     void keepRecord();
 
     Document& m_document;
     Session& m_session;
     QTimer m_clock;
     QElapsedTimer m_since;
-    int m_ticks = 0;  // steps made since then
-    int m_steps = 0;  // of the live stack since it began
+    int m_ticks = 0;  // steps asked for since then
     std::string m_actor;
     int m_joint = -1, m_joints = 0;  // how many joints the actor has: another file may come under its id
     bool m_holding = false, m_recording = false;
-    Vec3 m_offset = Vec3::Zero(), m_speed = Vec3::Zero();
     std::optional<Vec3> m_target;
-    physics::Oscillator m_back;
-    std::unique_ptr<pipeline::Live> m_live;
-    std::vector<Xform> m_body;
-    std::vector<std::vector<Xform>> m_samples;  // of m_sampled's joints, kRate a second by the clock
+    std::shared_ptr<Hand> m_hand;
+    bool m_anew = false, m_asked = false;  // the stack is to be made anew; steps are being made
+    Hand::Made m_made;
+    std::vector<std::vector<Xform>> m_samples;  // of m_sampled's joints, Hand::kRate a second by the clock
     std::string m_sampled;
-    int m_calm = 0;
+    int m_late = 0;                                     // steps that were left out: the hand stood still
+    NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 
 }  // namespace nutatio::app
