@@ -48,8 +48,8 @@ class NewestWins : public QObject {
     std::optional<Job> m_waiting;
     Cancel m_running;
     bool m_works = false, m_quit = false, m_owes = false;  // owes: its result is not yet on its way
-    std::uint64_t m_asked = 0, m_oldest = 0;  // number of the newest job; the oldest one that may still be delivered
-    QElapsedTimer m_sinceDelivered;           // interface's thread only
+    std::uint64_t m_asked = 0, m_oldest = 0;               // number of the newest job; the oldest one that may still be delivered
+    QElapsedTimer m_sinceDelivered;                        // interface's thread only
     std::thread m_thread;
 };
 

@@ -19,8 +19,8 @@ enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kPart,
 std::string shape(const scene::Scene& s) {
     std::string t;
     for (const scene::ActorEntry& a : s.actors)
-        t += a.id + '\n' + a.name + (a.hidden ? "-\n" : "+\n") + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) + '\n' +
-             std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
+        t += a.id + '\n' + a.name + (a.hidden ? "-\n" : "+\n") + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) +
+             '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
@@ -47,7 +47,12 @@ QString iconFor(const QTreeWidgetItem* item) {
 }  // namespace
 
 Roster::Roster(Document& document, Session& session, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_search(new QLineEdit), m_tree(new QTreeWidget), m_found(new QTreeWidget) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_search(new QLineEdit),
+      m_tree(new QTreeWidget),
+      m_found(new QTreeWidget) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QVBoxLayout(this);
@@ -125,8 +130,8 @@ void Roster::addActor(const scene::ActorEntry& a) {
         i->setData(0, kActor, id);
         return i;
     };
-    QTreeWidgetItem* top = item(nullptr, QString::fromStdString(a.name) + (a.hidden ? tr(" (hidden)") : QString()),
-                                "person-standing");
+    QTreeWidgetItem* top =
+        item(nullptr, QString::fromStdString(a.name) + (a.hidden ? tr(" (hidden)") : QString()), "person-standing");
     if (a.isPiece()) top->setIcon(0, look::pieceIcon(a.text("form")));
     top->setData(0, kWhole, true);
     if (a.isPiece()) return;

@@ -41,7 +41,7 @@ class Roster : public QWidget {
     Session& m_session;
     QLineEdit* m_search;
     QTreeWidget *m_tree, *m_found;
-    std::string m_built;  // what the tree shows, to leave it alone while nothing of that changes
+    std::string m_built;               // what the tree shows, to leave it alone while nothing of that changes
     QTreeWidget* m_clicked = nullptr;  // while it tells of a click
     bool m_following = false;
 };

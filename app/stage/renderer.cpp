@@ -8,6 +8,25 @@ namespace nutatio::app {
 
 namespace {
 
+// Linear blend skinning; the bones lie in a texture, three texels each: the rows of (m | t).
+const char* const kSkinVertex = R"(#version 330 core
+layout(location=0) in vec3 place; layout(location=1) in vec3 normal;
+layout(location=2) in uvec4 jointA; layout(location=3) in uvec4 jointB; layout(location=4) in vec4 weightA; layout(location=5) in vec4 weightB;
+uniform samplerBuffer bones; out vec3 posedPlace; out vec3 posedNormal;
+vec4 rowX = vec4(0.0), rowY = vec4(0.0), rowZ = vec4(0.0);
+void add(uint joint, float weight) {
+    if (weight == 0.0) return;
+    int at = 3 * int(joint);
+    rowX += weight * texelFetch(bones, at); rowY += weight * texelFetch(bones, at + 1); rowZ += weight * texelFetch(bones, at + 2);
+}
+void main() {
+    for (int k = 0; k < 4; ++k) { add(jointA[k], weightA[k]); }
+    if (weightB.x > 0.0) for (int k = 0; k < 4; ++k) { add(jointB[k], weightB[k]); }
+    vec4 p = vec4(place, 1.0); vec3 n = vec3(dot(rowX.xyz, normal), dot(rowY.xyz, normal), dot(rowZ.xyz, normal));
+    posedPlace = vec3(dot(rowX, p), dot(rowY, p), dot(rowZ, p));
+    posedNormal = n / max(length(n), 1e-20);
+})";
+
 const char* const kClayVertex = R"(#version 330 core
 layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(location=2) in vec4 colour; layout(location=3) in vec2 uv;
 uniform mat4 clip; out vec3 n; out vec3 w; out vec4 c; out vec2 t;
@@ -97,6 +116,16 @@ QVector3D rgb(const QColor& c) {
 
 constexpr int kMapSize = 256;
 
+/// A place and a normal a vertex, interleaved.
+std::vector<float> interleaved(const std::vector<Vec3f>& positions, const std::vector<Vec3f>& normals) {
+    std::vector<float> values(positions.size() * 6);
+    for (std::size_t v = 0; v < positions.size(); ++v) {
+        std::copy_n(positions[v].data(), 3, &values[v * 6]);
+        std::copy_n(normals[v].data(), 3, &values[v * 6 + 3]);
+    }
+    return values;
+}
+
 /// A round step (1, 2, 5 x 10^n) for a grid under something of this size.
 double gridStep(double size) {
     const double raw = 0.25 * size, decade = std::pow(10.0, std::floor(std::log10(raw)));
@@ -108,10 +137,21 @@ double gridStep(double size) {
 }  // namespace
 
 Renderer::Renderer() = default;
-Renderer::~Renderer() = default;
+Renderer::~Renderer() {
+    if (!m_skin) return;
+    glDeleteTextures(1, &m_boneTexture);
+    glDeleteBuffers(1, &m_bones);
+}
 
 void Renderer::initialise() {
     initializeOpenGLFunctions();
+    m_skin = std::make_unique<QOpenGLShaderProgram>();
+    m_skin->addShaderFromSourceCode(QOpenGLShader::Vertex, kSkinVertex);
+    const char* const posed[] = {"posedPlace", "posedNormal"};
+    glTransformFeedbackVaryings(m_skin->programId(), 2, posed, GL_INTERLEAVED_ATTRIBS);
+    m_skin->link();
+    glGenBuffers(1, &m_bones);
+    glGenTextures(1, &m_boneTexture);
     m_clay = program(kClayVertex, kClayFragment);
     m_ghost = program(kClayVertex, kGhostFragment);
     m_cast = program(kCastVertex, kCastFragment);
@@ -163,6 +203,21 @@ std::shared_ptr<Renderer::Picture> Renderer::pictureOf(const rig::Actor& actor) 
                 const Vec2f uv = p.uvs.empty() ? Vec2f::Zero() : p.uvs[v];
                 values.insert(values.end(), {c.x(), c.y(), c.z(), c.w(), uv.x(), uv.y()});
             }
+            const std::vector<float> rest = interleaved(p.positions, p.normals);
+            still->rest.create();
+            still->rest.bind();
+            still->rest.allocate(rest.data(), static_cast<int>(rest.size() * 4));
+            std::vector<rig::Influence> influences = in.skin >= 0 ? p.influences : std::vector<rig::Influence>();
+            if (influences.empty()) {
+                rig::Influence own;  // the bone that comes after those of the skin
+                own.joint[0] =
+                    static_cast<std::uint16_t>(in.skin >= 0 ? actor.skins[static_cast<std::size_t>(in.skin)].joints.size() : 0);
+                own.weight[0] = 1;
+                influences.assign(p.positions.size(), own);
+            }
+            still->influences.create();
+            still->influences.bind();
+            still->influences.allocate(influences.data(), static_cast<int>(influences.size() * sizeof(rig::Influence)));
             still->vertices.create();
             still->vertices.bind();
             still->vertices.allocate(values.data(), static_cast<int>(values.size() * 4));
@@ -186,7 +241,7 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
         piece->array->create();
         piece->array->bind();
         piece->moving.create();
-        piece->moving.setUsagePattern(QOpenGLBuffer::StreamDraw);
+        piece->moving.setUsagePattern(QOpenGLBuffer::DynamicCopy);
         piece->moving.bind();
         piece->moving.allocate(still->size * 24);
         glEnableVertexAttribArray(0);
@@ -200,6 +255,18 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
         glVertexAttribPointer(3, 2, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(16));
         still->indices.bind();
         piece->array->release();
+        piece->skinned = std::make_unique<QOpenGLVertexArrayObject>();
+        piece->skinned->create();
+        piece->skinned->bind();
+        still->influences.bind();
+        for (unsigned k = 0; k < 6; ++k) glEnableVertexAttribArray(k);
+        const auto at = [](std::size_t offset) { return reinterpret_cast<void*>(offset); };
+        constexpr int kStride = sizeof(rig::Influence);
+        glVertexAttribIPointer(2, 4, GL_UNSIGNED_SHORT, kStride, at(offsetof(rig::Influence, joint)));
+        glVertexAttribIPointer(3, 4, GL_UNSIGNED_SHORT, kStride, at(offsetof(rig::Influence, joint) + 8));
+        glVertexAttribPointer(4, 4, GL_FLOAT, GL_FALSE, kStride, at(offsetof(rig::Influence, weight)));
+        glVertexAttribPointer(5, 4, GL_FLOAT, GL_FALSE, kStride, at(offsetof(rig::Influence, weight) + 16));
+        piece->skinned->release();
         l.pieces.push_back(std::move(piece));
     }
     return l;
@@ -227,23 +294,47 @@ rig::MovedVertices Posed::moved(std::size_t instance, std::size_t primitive) con
     return {&at->second->vertices, at->second->frame(std::min(frame, track->frames() - 1))};
 }
 
-void Renderer::upload(const Posed& posed, Loaded& l) {
+void Renderer::skin(const Posed& posed, Loaded& l) {
+    m_skin->bind();
+    m_skin->setUniformValue("bones", 0);
+    glEnable(GL_RASTERIZER_DISCARD);
+    glActiveTexture(GL_TEXTURE0);
+    glBindTexture(GL_TEXTURE_BUFFER, m_boneTexture);
     std::size_t k = 0;
     for (std::size_t i = 0; i < posed.actor->instances.size(); ++i) {
         const rig::MeshInstance& in = posed.actor->instances[i];
+        m_scratch.clear();
+        for (const rig::Bone& b : rig::bonesOf(*posed.actor, in, posed.worlds))
+            for (int r = 0; r < 3; ++r) m_scratch.insert(m_scratch.end(), {b.m(r, 0), b.m(r, 1), b.m(r, 2), b.t[r]});
+        glBindBuffer(GL_TEXTURE_BUFFER, m_bones);
+        glBufferData(GL_TEXTURE_BUFFER, static_cast<GLsizeiptr>(m_scratch.size() * 4), m_scratch.data(), GL_STREAM_DRAW);
+        glTexBuffer(GL_TEXTURE_BUFFER, GL_RGBA32F, m_bones);
         const auto& primitives = posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives;
-        for (std::size_t n = 0; n < primitives.size(); ++n) {
-            rig::poseVertices(*posed.actor, in, primitives[n], posed.worlds, posed.weights(i), m_posed, posed.moved(i, n));
-            m_scratch.resize(m_posed.positions.size() * 6);
-            for (std::size_t v = 0; v < m_posed.positions.size(); ++v) {
-                std::copy_n(m_posed.positions[v].data(), 3, &m_scratch[v * 6]);
-                std::copy_n(m_posed.normals[v].data(), 3, &m_scratch[v * 6 + 3]);
+        for (std::size_t n = 0; n < primitives.size(); ++n, ++k) {
+            Piece& piece = *l.pieces[k];
+            Still& still = *l.picture->pieces[k];
+            piece.skinned->bind();
+            if (rig::bend(*posed.actor, in, primitives[n], posed.weights(i), posed.moved(i, n), m_bent)) {
+                const std::vector<float> bent = interleaved(m_bent.positions, m_bent.normals);
+                if (!piece.bent.isCreated()) piece.bent.create();
+                piece.bent.setUsagePattern(QOpenGLBuffer::StreamDraw);
+                piece.bent.bind();
+                piece.bent.allocate(bent.data(), static_cast<int>(bent.size() * 4));
+            } else {
+                still.rest.bind();
             }
-            Piece& piece = *l.pieces[k++];
-            piece.moving.bind();
-            piece.moving.allocate(m_scratch.data(), static_cast<int>(m_scratch.size() * 4));
+            glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 24, nullptr);
+            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(12));
+            glBindBufferBase(GL_TRANSFORM_FEEDBACK_BUFFER, 0, piece.moving.bufferId());
+            glBeginTransformFeedback(GL_POINTS);
+            glDrawArrays(GL_POINTS, 0, still.size);
+            glEndTransformFeedback();
+            piece.skinned->release();
         }
     }
+    glBindBufferBase(GL_TRANSFORM_FEEDBACK_BUFFER, 0, 0);
+    glBindTexture(GL_TEXTURE_BUFFER, 0);
+    glDisable(GL_RASTERIZER_DISCARD);
 }
 
 void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool tinted) {
@@ -329,7 +420,7 @@ void Renderer::drawGround(const Frame& f, const Mat4& clip) {
 
 void Renderer::draw(const Frame& f) {
     forget(f);
-    for (const Posed* p : f.actors) upload(*p, loaded(*p));
+    for (const Posed* p : f.actors) skin(*p, loaded(*p));
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
     glViewport(0, 0, f.size.width(), f.size.height());
@@ -374,7 +465,7 @@ void Renderer::draw(const Frame& f) {
         glEnable(GL_POLYGON_OFFSET_FILL);
         glPolygonOffset(2, 4);
         for (const Posed* p : f.ghosts) {
-            upload(*p, loaded(*p));
+            skin(*p, loaded(*p));
             drawActor(*p, *m_ghost, true);
         }
         glDisable(GL_POLYGON_OFFSET_FILL);

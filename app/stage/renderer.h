@@ -40,6 +40,7 @@ struct Posed {
 class Renderer : protected QOpenGLFunctions_3_3_Core {
   public:
     Renderer();
+    /// With the context it was initialised in.
     ~Renderer();
     /// With a current context.
     void initialise();
@@ -61,6 +62,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     /// What stays the same of a primitive, for all actors that are drawn from it.
     struct Still {
         QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, indices{QOpenGLBuffer::IndexBuffer};
+        QOpenGLBuffer rest{QOpenGLBuffer::VertexBuffer}, influences{QOpenGLBuffer::VertexBuffer};
         int count = 0, size = 0;
         bool textured = false;
     };
@@ -68,10 +70,11 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         std::vector<std::unique_ptr<Still>> pieces;  // in order of instances and their primitives
         std::vector<std::unique_ptr<QOpenGLTexture>> images;
     };
-    /// The vertices of one entry's primitive, as they are posed.
+    /// The vertices of one entry's primitive, as they are posed: written by the skinning program, read by all that draw.
     struct Piece {
-        std::unique_ptr<QOpenGLVertexArrayObject> array;
+        std::unique_ptr<QOpenGLVertexArrayObject> array, skinned;
         QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer bent{QOpenGLBuffer::VertexBuffer};  // made once morphs or patches move it
     };
     struct Loaded {
         std::shared_ptr<Picture> picture;
@@ -83,7 +86,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     Loaded& loaded(const Posed& posed);
     /// Lets go of what is no longer on show.
     void forget(const Frame& frame);
-    void upload(const Posed& posed, Loaded& l);
+    /// Poses the actor's vertices by its bones, with transform feedback.
+    void skin(const Posed& posed, Loaded& l);
     void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted);
     void drawShadowMap(const Frame& frame);
     void drawGround(const Frame& frame, const Mat4& clip);
@@ -91,11 +95,12 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
 
     std::map<Key, std::weak_ptr<Picture>> m_pictures;
     std::map<std::string, Loaded> m_loaded;  // by entry
-    std::unique_ptr<QOpenGLShaderProgram> m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
+    std::unique_ptr<QOpenGLShaderProgram> m_skin, m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
     std::unique_ptr<QOpenGLFramebufferObject> m_castTarget, m_blurTarget;
     std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;
     QOpenGLBuffer m_markBuffer{QOpenGLBuffer::VertexBuffer};
-    rig::PosedVertices m_posed;
+    unsigned m_bones = 0, m_boneTexture = 0;  // a buffer, and the texture that reads it
+    rig::PosedVertices m_bent;
     std::vector<float> m_scratch;
 };
 

@@ -114,7 +114,8 @@ void Tug::tick() {
         return;
     }
     if (m_asked) return;  // what is due meanwhile is made at once when these steps are
-    // By the clock: where steps or drawing are slow several are made at once, so that a tug lasts as long as the hand took for it.
+    // By the clock: where steps or drawing are slow several are made at once, so that a tug lasts as long as the hand took for
+    // it.
     constexpr int kMostAtOnce = 30;
     const int due = static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * Hand::kRate);
     const int steps = std::min(due - m_ticks, kMostAtOnce);

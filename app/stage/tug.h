@@ -76,7 +76,7 @@ class Tug : public QObject {
     Hand::Made m_made;
     std::vector<std::vector<Xform>> m_samples;  // of m_sampled's joints, Hand::kRate a second by the clock
     std::string m_sampled;
-    int m_late = 0;                                     // steps that were left out: the hand stood still
+    int m_late = 0;                                   // steps that were left out: the hand stood still
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 

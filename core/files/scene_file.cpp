@@ -1,5 +1,5 @@
-#include "files/set_piece.h"
 #include "files/scene_file.h"
+#include "files/set_piece.h"
 
 #include <algorithm>
 #include <map>

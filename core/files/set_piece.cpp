@@ -148,10 +148,10 @@ void shapePiece(scene::ActorEntry& piece, bool placed) {
     json["materials"].push_back(
         {{"name", piece.name},
          {"pbrMetallicRoughness", {{"baseColorFactor", kColour}, {"metallicFactor", 0}, {"roughnessFactor", 0.9}}}});
-    json["meshes"].push_back(
-        {{"name", piece.name},
-         {"primitives",
-          Json::array({{{"attributes", {{"POSITION", places}, {"NORMAL", normals}}}, {"indices", triangles}, {"material", 0}}})}});
+    json["meshes"].push_back({{"name", piece.name},
+                              {"primitives", Json::array({{{"attributes", {{"POSITION", places}, {"NORMAL", normals}}},
+                                                           {"indices", triangles},
+                                                           {"material", 0}}})}});
     Json node{{"name", scene::kPieceJoint}, {"mesh", 0}};
     if (placed) {
         const Xform x = scene::pieceAt(scene::Resolved(piece, scene::pieceTable()), 0);

@@ -356,8 +356,8 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
                          "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
                              " does not lie in the shot's frames 1:" + std::to_string(frames)};
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
-        files::NewClip clip =
-            baker.clipOf(jobs[k].clip, options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
+        files::NewClip clip = baker.clipOf(
+            jobs[k].clip, options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, *out);
             if (!written) return written.error();

@@ -1,51 +1,54 @@
 #include "rig/mesh.h"
 
+#include <algorithm>
+
 #include "rig/actor.h"
 
 namespace nutatio::rig {
 
-namespace {
-
-void applyMorphs(const Primitive& p, const std::vector<float>& weights, PosedVertices& out) {
-    for (std::size_t m = 0; m < p.morphs.size() && m < weights.size(); ++m) {
-        const float w = weights[m];
-        if (w == 0) continue;
-        for (std::size_t v = 0; v < p.morphs[m].positions.size(); ++v) out.positions[v] += w * p.morphs[m].positions[v];
-        for (std::size_t v = 0; v < p.morphs[m].normals.size(); ++v) out.normals[v] += w * p.morphs[m].normals[v];
+std::vector<Bone> bonesOf(const Actor& actor, const MeshInstance& instance, const std::vector<Affine>& worlds) {
+    std::vector<Bone> bones;
+    const auto add = [&](const Affine& a) { bones.push_back({a.m.cast<float>(), a.t.cast<float>()}); };
+    if (instance.skin >= 0) {
+        const Skin& skin = actor.skins[static_cast<std::size_t>(instance.skin)];
+        bones.reserve(skin.joints.size() + 1);
+        for (std::size_t k = 0; k < skin.joints.size(); ++k)
+            add(worlds[static_cast<std::size_t>(skin.joints[k])] * skin.inverseBind[k]);
     }
+    add(worlds[static_cast<std::size_t>(instance.joint)]);
+    return bones;
 }
 
-struct BoneMatrix {
-    Eigen::Matrix3f m;
-    Vec3f t;
-};
-
-}  // namespace
-
-void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
-                  const std::vector<float>& weights, PosedVertices& out, const MovedVertices& moved) {
-    out.positions = primitive.positions;
-    out.normals = primitive.normals;
-    if (!primitive.morphs.empty())
-        applyMorphs(primitive, weights.empty() ? actor.meshes[static_cast<std::size_t>(instance.mesh)].weights : weights, out);
+bool bend(const Actor& actor, const MeshInstance& instance, const Primitive& p, const std::vector<float>& weights,
+          const MovedVertices& moved, PosedVertices& out) {
+    const std::vector<float>& shown = weights.empty() ? actor.meshes[static_cast<std::size_t>(instance.mesh)].weights : weights;
+    const std::size_t morphs = std::min(p.morphs.size(), shown.size());
+    const bool morphed =
+        std::any_of(shown.begin(), shown.begin() + static_cast<std::ptrdiff_t>(morphs), [](float w) { return w != 0; });
+    if (!morphed && !moved.vertices) return false;
+    out.positions = p.positions;
+    out.normals = p.normals;
+    for (std::size_t m = 0; m < morphs; ++m) {
+        if (shown[m] == 0) continue;
+        for (std::size_t v = 0; v < p.morphs[m].positions.size(); ++v) out.positions[v] += shown[m] * p.morphs[m].positions[v];
+        for (std::size_t v = 0; v < p.morphs[m].normals.size(); ++v) out.normals[v] += shown[m] * p.morphs[m].normals[v];
+    }
     if (moved.vertices)
         for (std::size_t k = 0; k < moved.vertices->size(); ++k)
             if (const std::size_t v = (*moved.vertices)[k]; v < out.positions.size()) out.positions[v] += moved.offsets[k];
-    const bool skinned = instance.skin >= 0 && !primitive.influences.empty();
-    std::vector<BoneMatrix> bones;
-    if (skinned) {
-        // glTF 2.0, 3.7.3.3: a skinned mesh ignores its own node; joint world x inverse bind places it.
-        const Skin& skin = actor.skins[static_cast<std::size_t>(instance.skin)];
-        for (std::size_t k = 0; k < skin.joints.size(); ++k) {
-            const Affine a = worlds[static_cast<std::size_t>(skin.joints[k])] * skin.inverseBind[k];
-            bones.push_back({a.m.cast<float>(), a.t.cast<float>()});
-        }
-    } else {
-        const Affine& a = worlds[static_cast<std::size_t>(instance.joint)];
-        bones.push_back({a.m.cast<float>(), a.t.cast<float>()});
+    return true;
+}
+
+void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
+                  const std::vector<float>& weights, PosedVertices& out, const MovedVertices& moved) {
+    if (!bend(actor, instance, primitive, weights, moved, out)) {
+        out.positions = primitive.positions;
+        out.normals = primitive.normals;
     }
+    const std::vector<Bone> bones = bonesOf(actor, instance, worlds);
+    const bool skinned = instance.skin >= 0 && !primitive.influences.empty();
     for (std::size_t v = 0; v < out.positions.size(); ++v) {
-        BoneMatrix b = bones.front();
+        Bone b = bones.back();
         if (skinned) {
             const Influence& f = primitive.influences[v];
             b.m = bones[f.joint[0]].m * f.weight[0];

@@ -77,8 +77,21 @@ struct MovedVertices {
     const std::vector<std::uint32_t>* vertices = nullptr;  // null: none
     const Vec3f* offsets = nullptr;                        // as many
 };
-/// Applies morph weights, moved vertices and skin for the pose whose world transforms are `worlds`. `weights` may be empty: the
-/// rest weights.
+/// What a joint does to vertices in bind space: p -> m p + t.
+struct Bone {
+    Eigen::Matrix3f m;
+    Vec3f t;
+};
+/// One bone a joint of the instance's skin, then the joint the instance hangs on: what is not skinned follows that one.
+/// glTF 2.0, 3.7.3.3: a skinned mesh ignores its own node; joint world x inverse bind places it.
+std::vector<Bone> bonesOf(const Actor& actor, const MeshInstance& instance, const std::vector<Affine>& worlds);
+
+/// Morph weights and moved vertices applied in bind space; false when nothing moves: `out` is left as it was. `weights` may be
+/// empty: the rest weights.
+bool bend(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<float>& weights,
+          const MovedVertices& moved, PosedVertices& out);
+
+/// Bends, then follows the bones of the pose whose world transforms are `worlds`.
 void poseVertices(const Actor& actor, const MeshInstance& instance, const Primitive& primitive, const std::vector<Affine>& worlds,
                   const std::vector<float>& weights, PosedVertices& out, const MovedVertices& moved = {});
 

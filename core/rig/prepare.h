@@ -1,5 +1,5 @@
-// What is done to an actor before anything moves it: edits of a list, made on top of what its file says. The file is never altered;
-// hand-off writes into the document what the edits did.
+// What is done to an actor before anything moves it: edits of a list, made on top of what its file says. The file is never
+// altered; hand-off writes into the document what the edits did.
 #pragma once
 
 #include <memory>

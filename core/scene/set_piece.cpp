@@ -178,7 +178,8 @@ std::vector<PieceBody> bodiesOf(const ActorEntry& piece) {
         return out;
     }
     if (form == "ramp") {
-        // A slab under the slope, half as thick as the wedge is deep there and no longer than to its back, and a post at the back.
+        // A slab under the slope, half as thick as the wedge is deep there and no longer than to its back, and a post at the
+        // back.
         const double rise = std::atan2(h, 2 * d), thick = 0.5 * h * std::cos(rise), post = thick * std::sin(rise);
         const double along = std::hypot(h, 2 * d) - thick * std::tan(rise);
         ColliderNumbers slab;

@@ -532,7 +532,8 @@ TEST_CASE("a set piece is made, picked and dragged on the stage, hidden, copied,
     const double x = at("place_x"), height = at("size_y");
     // By its handles: where it stands, and how high.
     Stage* stage = w.bench.stage();
-    const QPoint middle = stage->handlePixel(Stage::Handle::Move)->toPoint(), top = stage->handlePixel(Stage::Handle::SizeY)->toPoint();
+    const QPoint middle = stage->handlePixel(Stage::Handle::Move)->toPoint(),
+                 top = stage->handlePixel(Stage::Handle::SizeY)->toPoint();
     test::dragMouse(stage, middle, middle + QPoint(60, 0));
     CHECK(at("place_x") > x + 0.05);
     w.settle();
@@ -549,7 +550,8 @@ TEST_CASE("a set piece is made, picked and dragged on the stage, hidden, copied,
     CHECK(w.scene().actor(id)->text("form") == "ramp");
     // A click beside it deselects, one on it picks the piece and no joint.
     w.settle();
-    const QPoint body = ((stage->handlePixel(Stage::Handle::SizeY).value() + stage->handlePixel(Stage::Handle::Move).value()) / 2).toPoint();
+    const QPoint body =
+        ((stage->handlePixel(Stage::Handle::SizeY).value() + stage->handlePixel(Stage::Handle::Move).value()) / 2).toPoint();
     QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, QPoint(5, 5));
     CHECK(w.bench.session().selection() == Selection{});
     QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, body);

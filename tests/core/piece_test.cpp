@@ -40,7 +40,8 @@ scene::Scene limp() {
     // It hardly moves, so that the clip has a channel.
     spec.motion = [](double t) { return Xform{Vec3(0, 0.9, -0.3 + 1e-6 * t), Quat::Identity(), Vec3::Ones()}; };
     scene::Scene s = test::sceneWith(test::chainActor(spec));
-    test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"bounces", 1.0}, {"preroll", 0.0}});
+    test::addLayer(s, "strand", {"bone_1"},
+                   {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"bounces", 1.0}, {"preroll", 0.0}});
     return s;
 }
 
@@ -70,8 +71,8 @@ TEST_CASE("each form is closed, faces outwards and has the size that was asked f
         scene::Scene s;
         const std::string id = edit::addPiece(s, form);
         REQUIRE(s.actors.size() == 1);
-        for (const auto& [setting, value] : {std::pair{"size_x", w}, {"size_y", h}, {"size_z", d}, {"across", across},
-                                             {"length", length}, {"steps", 5.0}})
+        for (const auto& [setting, value] :
+             {std::pair{"size_x", w}, {"size_y", h}, {"size_z", d}, {"across", across}, {"length", length}, {"steps", 5.0}})
             edit::set(s, ownerOf(id), setting, value, 0);
         const rig::Actor& a = *s.actors[0].actor;
         const auto& [volume, size] = wanted.at(std::string(form));
@@ -97,11 +98,20 @@ TEST_CASE("a limp strand comes to lie on each form, and hangs straight down with
         scene::Scene s = limp();
         const std::string id = edit::addPiece(s, form);
         // Its top lies 0.75 m up below all of the strand.
-        for (const auto& [setting, value] :
-             {std::pair{"size_x", 1.0}, {"size_y", form == "floor" ? 0.0 : 0.75}, {"size_z", 4.0}, {"across", 0.5},
-              {"length", 4.0}, {"steps", 1.0}, {"place_x", 0.0}, {"place_z", 0.0}, {"turn_x", form == "bar" ? 90.0 : 0.0},
-              {"turn_z", 0.0}, {"friction", 1.0},
-              {"place_y", form == "floor" ? 0.75 : form == "ball" || form == "bar" ? 0.5 : 0.0}})
+        for (const auto& [setting, value] : {std::pair{"size_x", 1.0},
+                                             {"size_y", form == "floor" ? 0.0 : 0.75},
+                                             {"size_z", 4.0},
+                                             {"across", 0.5},
+                                             {"length", 4.0},
+                                             {"steps", 1.0},
+                                             {"place_x", 0.0},
+                                             {"place_z", 0.0},
+                                             {"turn_x", form == "bar" ? 90.0 : 0.0},
+                                             {"turn_z", 0.0},
+                                             {"friction", 1.0},
+                                             {"place_y", form == "floor"                   ? 0.75
+                                                         : form == "ball" || form == "bar" ? 0.5
+                                                                                           : 0.0}})
             if (value > 0 || std::string_view(setting) != "size_y") edit::set(s, ownerOf(id), setting, value, 0);
         const std::vector<Vec3> lying = tips(s);
         // A ramp of 4 m rises to 0.75 m at z = 2; a ball of 0.5 m lets the tip slide off its side.
@@ -125,8 +135,8 @@ TEST_CASE("a limp strand comes to lie on each form, and hangs straight down with
 TEST_CASE("a keyed piece moves on the shot's clock, and pushes what it meets") {
     scene::Scene s = limp();
     const std::string id = edit::addPiece(s, "block");
-    for (const auto& [setting, value] : {std::pair{"size_x", 0.4}, {"size_y", 0.7}, {"size_z", 4.0}, {"place_y", 0.0},
-                                         {"place_z", 0.0}})
+    for (const auto& [setting, value] :
+         {std::pair{"size_x", 0.4}, {"size_y", 0.7}, {"size_z", 4.0}, {"place_y", 0.0}, {"place_z", 0.0}})
         edit::set(s, ownerOf(id), setting, value, 0);
     // From 1 m to the side it comes to stand where the strand hung.
     test::keyed(s, ownerOf(id), "place_x", {{0, 1.0}, {24, 1.0}, {48, 0.0}});
@@ -167,8 +177,8 @@ TEST_CASE("a piece that is put where the animated pose goes pushes the strand ou
     s.layers.edit(0).set("gravity", 0.0);
     s.layers.edit(0).set("preroll", 24.0);
     const std::string id = edit::addPiece(s, "block");
-    for (const auto& [setting, value] : {std::pair{"size_x", 0.3}, {"size_y", 1.4}, {"size_z", 0.3}, {"place_x", 0.1},
-                                         {"place_y", 0.0}, {"place_z", 0.1}})
+    for (const auto& [setting, value] :
+         {std::pair{"size_x", 0.3}, {"size_y", 1.4}, {"size_z", 0.3}, {"place_x", 0.1}, {"place_y", 0.0}, {"place_z", 0.1}})
         edit::set(s, ownerOf(id), setting, value, 0);
     const auto e = test::evaluate(s);
     const scene::ActorEntry& a = s.actors[0];
@@ -291,8 +301,17 @@ TEST_CASE("parts are joints that share a name but for a number; a prefix that al
         for (auto& [name, parent] : joints) out.push_back({name, parent, {}, {}});
         return rig::Skeleton(std::move(out));
     };
-    const rig::Skeleton s = skeleton({{"hips", -1}, {"tail_01", 0}, {"tail_02", 1}, {"tail_03", 2}, {"ear_L", 0}, {"hair1", 0},
-                                      {"hair2", 5}, {"hair3", 5}, {"tail_04", 0}, {"", 0}, {"", 9}});
+    const rig::Skeleton s = skeleton({{"hips", -1},
+                                      {"tail_01", 0},
+                                      {"tail_02", 1},
+                                      {"tail_03", 2},
+                                      {"ear_L", 0},
+                                      {"hair1", 0},
+                                      {"hair2", 5},
+                                      {"hair3", 5},
+                                      {"tail_04", 0},
+                                      {"", 0},
+                                      {"", 9}});
     const std::vector<rig::Part> parts = rig::partsOf(s);
     REQUIRE(parts.size() == 2);
     CHECK(parts[0].name == "tail");
@@ -300,10 +319,10 @@ TEST_CASE("parts are joints that share a name but for a number; a prefix that al
     CHECK(parts[1].name == "hair");
     CHECK(parts[1].joints == std::vector<int>{5, 6, 7});
     CHECK(rig::sharedPrefix(s).empty());
-    CHECK(rig::sharedPrefix(skeleton({{"rig:hips", -1}, {"rig:spine", 0}, {"rig:head", 1}, {"rig:tail_a", 0}, {"rig:tail_b", 3}})) ==
-          "rig:");
-    CHECK(rig::sharedPrefix(skeleton({{"CB_Base_Hip", -1}, {"CB_Base_Leg", 0}, {"CB_Base_Arm", 0}, {"CB_Base_Head", 0},
-                                      {"prop", 0}})) == "CB_Base_");
+    CHECK(rig::sharedPrefix(
+              skeleton({{"rig:hips", -1}, {"rig:spine", 0}, {"rig:head", 1}, {"rig:tail_a", 0}, {"rig:tail_b", 3}})) == "rig:");
+    CHECK(rig::sharedPrefix(skeleton(
+              {{"CB_Base_Hip", -1}, {"CB_Base_Leg", 0}, {"CB_Base_Arm", 0}, {"CB_Base_Head", 0}, {"prop", 0}})) == "CB_Base_");
     // Numbers say which one it is: they are no names.
     CHECK(rig::sharedPrefix(skeleton({{"bone_1", -1}, {"bone_2", 0}, {"bone_3", 1}, {"bone_4", 2}})).empty());
 }

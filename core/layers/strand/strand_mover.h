@@ -54,7 +54,7 @@ class StrandMover final : public Mover {
         ResolvedPtr settings;
         scene::ColliderNumbers numbers;  // in the own actor's units
         int anchor = 0;
-        bool solid = false;  // whatever the animated pose does
+        bool solid = false;             // whatever the animated pose does
         ColliderPlace before{}, now{};  // in the own actor's world
         physics::Body body{};           // within the frame, there
         double size = 0;                // of a ball round it
