@@ -47,6 +47,7 @@ inline constexpr scene::SettingSpec kFeltTravelRow{.id = "felt_travel",
                                                    .more = "More: dragged along. Less: carried as if the body stood still.",
                                                    .role = scene::Role::Felt,
                                                    .keyable = true,
+                                                   .profiled = true,
                                                    .feel = false};
 
 inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
@@ -59,6 +60,7 @@ inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
                                                  .more = "More: thrown outwards. Less: carried round stiffly.",
                                                  .role = scene::Role::Felt,
                                                  .keyable = true,
+                                                 .profiled = true,
                                                  .feel = false};
 
 inline constexpr scene::SettingSpec kCatchRow{

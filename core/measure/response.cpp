@@ -119,7 +119,7 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
     scene::Resolved bare = *context.settings;
     for (const scene::SettingSpec& row : kind.settings) {
         if (row.role == scene::Role::Pull) bare = bare.with(row.id, 0);
-        if (row.role == scene::Role::Felt) bare = bare.with(row.id, 1);
+        if (row.role == scene::Role::Felt) bare = bare.evenly(row.id, 1);
     }
     const std::unique_ptr<Mover> part = watchedMover(kind, context, bare, PoseView(pose), joint);
     if (!part) return std::nullopt;

@@ -385,6 +385,11 @@ void StrandBatch::setAir(int lane, std::size_t link, const Vec3& velocity, doubl
     at(lane, link, FIELD(catches)) = drag;
 }
 
+void StrandBatch::setPull(int lane, std::size_t link, const Vec3& acceleration, const Vec3& unfelt) {
+    m_features |= kPulled;
+    put(lane, link, FIELD(pull), Vec3(acceleration + (at(lane, link, FIELD(drag)) + at(lane, link, FIELD(catches))) * unfelt));
+}
+
 void StrandBatch::setPin(int lane, std::size_t link, const PinStep& pin) {
     // Strength s answers at up to a quarter of a swing a step, critically damped, and is soft where s is small.
     m_features |= kPinned;

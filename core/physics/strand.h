@@ -99,6 +99,8 @@ class StrandBatch {
     void setGoal(int lane, std::size_t link, const LinkGoal& goal);
     /// What moves the air at a link: its velocity [units/s] and the drag it adds [1/s].
     void setAir(int lane, std::size_t link, const Vec3& velocity, double drag);
+    /// An acceleration of the link's own [units/s^2], and a speed of the base [units/s] that its air does not make it feel.
+    void setPull(int lane, std::size_t link, const Vec3& acceleration, const Vec3& unfelt);
     void setPin(int lane, std::size_t link, const PinStep& pin);
     /// Bodies for the end of the step; the same number and kinds for every lane.
     void setBodies(std::size_t count);

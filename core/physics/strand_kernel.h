@@ -102,6 +102,7 @@ class Kernel {
             drag += l.catches;
             pull = pull + drag * l.air;
         }
+        if (has(nutatio::physics::kPulled)) pull = pull + l.pull;
         l.M = diagonal<W>(l.mass * (1 + (2 * m_eta / kA) * drag));
         l.pf = -(l.mass * l.v) - ((2 * m_eta / kA) * l.mass) * pull;
         l.lever = l.length;

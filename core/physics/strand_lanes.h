@@ -22,6 +22,7 @@ struct Link {
     V3<W> pinLever, pinPlace, pinVelocity;  // lever in the joint's axes
     V3<W> air;                              // how the air moves here
     Pack<W> catches;                        // extra drag while it does
+    V3<W> pull;                             // acceleration of its own, on top of gravity
     // Where the body wants it, within one step.
     Q4<W> goal0, goal1;
     V3<W> goalSpin;
@@ -65,7 +66,8 @@ enum Feature : unsigned {
     kPinned = 16,
     kAired = 32,
     kOffLine = 64,
-    kMovingGoals = 128
+    kMovingGoals = 128,
+    kPulled = 256
 };
 
 /// Everything one step of a batch needs, in plain arrays.

@@ -147,6 +147,13 @@ Resolved Resolved::with(std::string_view setting, double value) const {
     return out;
 }
 
+Resolved Resolved::evenly(std::string_view setting, double value) const {
+    Resolved out = with(setting, value);
+    for (Entry& e : out.m_entries)
+        if (e.id == setting) e.profile.clear();
+    return out;
+}
+
 Resolved Resolved::heldAt(int frame) const {
     Resolved out = *this;
     for (Entry& e : out.m_entries)

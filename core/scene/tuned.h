@@ -83,6 +83,8 @@ class Resolved {
 
     /// The same with one number changed, its keys gone.
     Resolved with(std::string_view setting, double value) const;
+    /// The same, its profile gone too.
+    Resolved evenly(std::string_view setting, double value) const;
     /// The same as it stands at one frame.
     Resolved heldAt(int frame) const;
     /// Of all values but those of two settings.

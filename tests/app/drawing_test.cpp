@@ -119,7 +119,8 @@ void checkDrawnWhereItIs(Screen& screen, const Posed& p) {
 
 std::shared_ptr<rig::Track> trackOf(const rig::Actor& a) {
     const int clip = a.clips.empty() ? -1 : 0;
-    return std::make_shared<rig::Track>(rig::bodyTrack(a, clip, clip < 0 ? rig::FrameGrid{.frames = 24} : rig::FrameGrid::covering(a.clips[0], 24)));
+    return std::make_shared<rig::Track>(
+        rig::bodyTrack(a, clip, clip < 0 ? rig::FrameGrid{.frames = 24} : rig::FrameGrid::covering(a.clips[0], 24)));
 }
 
 }  // namespace
@@ -131,7 +132,8 @@ TEST_CASE("skins are posed on the graphics card where the core poses them, on th
     for (int frame : {0, 7, 20}) checkDrawnWhereItIs(screen, posed(actor, track, frame));
     const std::filesystem::path models = std::string(NUTATIO_THIRD_PARTY) + "/glTF2";
     int looked = 0;
-    for (const char* name : {"glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf", "simple_skin/simple_skin.gltf", "BoxTextured-glTF/BoxTextured.gltf", "2CylinderEngine-glTF-Binary/2CylinderEngine.glb"}) {
+    for (const char* name : {"glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf", "simple_skin/simple_skin.gltf",
+                             "BoxTextured-glTF/BoxTextured.gltf", "2CylinderEngine-glTF-Binary/2CylinderEngine.glb"}) {
         if (!std::filesystem::exists(models / name)) continue;
         const auto other = test::read(models / name);
         const auto moving = trackOf(*other);
@@ -146,10 +148,12 @@ TEST_CASE("vertices that a layer moves are drawn moved, and back in place when i
     const auto actor = test::read(test::kOtter.toStdString());
     const auto plain = trackOf(*actor);
     auto patch = std::make_shared<rig::Patch>();
-    for (std::uint32_t v = 0; v < actor->meshes[static_cast<std::size_t>(actor->instances[0].mesh)].primitives[0].positions.size(); ++v)
+    for (std::uint32_t v = 0;
+         v < actor->meshes[static_cast<std::size_t>(actor->instances[0].mesh)].primitives[0].positions.size(); ++v)
         patch->vertices.push_back(v);
     for (int f = 0; f < plain->frames(); ++f)
-        for (std::size_t v = 0; v < patch->vertices.size(); ++v) patch->offsets.push_back(Vec3f(0, 0.4f * static_cast<float>(f % 2), 0));
+        for (std::size_t v = 0; v < patch->vertices.size(); ++v)
+            patch->offsets.push_back(Vec3f(0, 0.4f * static_cast<float>(f % 2), 0));
     auto moved = std::make_shared<rig::Track>(*plain);
     moved->replace(patch);
     checkDrawnWhereItIs(screen, posed(actor, moved, 1));

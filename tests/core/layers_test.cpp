@@ -417,6 +417,42 @@ TEST_CASE("felt travel and felt turn of nothing carry the strand stiffly") {
     CHECK((hung[40] - root[40]).y() < -0.3);
 }
 
+TEST_CASE("shares felt link by link mean what one share for all means, and fade towards an end that feels nothing") {
+    const rig::Skeleton& k = test::chainActor(hopping())->skeleton;
+    for (const auto& [travel, turn] : {std::pair{0.0, 0.0}, {0.4, 1.0}, {1.0, 0.3}, {0.3, 0.5}, {1.5, 1.2}}) {
+        INFO("travel " << travel << ", turn " << turn);
+        scene::Scene s = test::sceneWith(test::chainActor(hopping(120)));
+        test::addLayer(s, "strand", {"bone_1"},
+                       {{"felt_travel", travel}, {"felt_turn", turn}, {"drag", 1.0}, {"gravity", 0.2}, {"preroll", 0.0}});
+        const std::vector<Vec3> one = tipWith(s),
+                                body = test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].body, k.find("end"));
+        for (const char* id : {"felt_travel", "felt_turn"}) s.layers.edit(0).profiles[id] = {{0, 1}, {1, 1}};
+        const std::vector<Vec3> each = tipWith(s);
+        double apart = 0, moved = 0;
+        for (std::size_t f = 0; f < one.size(); ++f) {
+            apart = std::max(apart, (one[f] - each[f]).norm());
+            moved = std::max(moved, (one[f] - body[f]).norm());
+        }
+        INFO("apart " << apart << " of " << moved << " added");
+        CHECK(apart < 0.02 * std::max(moved, 0.1));
+    }
+    // The whole of it at the root, nothing at the tip: between the two.
+    const auto added = [&](const scene::Profile& profile) {
+        scene::Scene s = test::sceneWith(test::chainActor(hopping()));
+        test::addLayer(s, "strand", {"bone_1"}, {{"preroll", 0.0}});
+        for (const char* id : {"felt_travel", "felt_turn"}) s.layers.edit(0).profiles[id] = profile;
+        const std::vector<Vec3> tip = tipWith(s),
+                                body = test::worldPlaces(*s.actors[0].actor, *test::evaluate(s).actors[0].body, k.find("end"));
+        double most = 0;
+        for (std::size_t f = 0; f < tip.size(); ++f) most = std::max(most, (tip[f] - body[f]).norm());
+        return most;
+    };
+    const double whole = added({}), fading = added({{0, 1}, {1, 0}}), none = added({{0, 0}, {1, 0}});
+    CHECK(fading < 0.8 * whole);
+    CHECK(fading > 0.1 * whole);
+    CHECK(none < 0.02 * whole);
+}
+
 TEST_CASE("a loop closes: the last frame is the first one again") {
     test::ChainSpec spec = hopping();
     spec.frames = 49;

@@ -8,6 +8,13 @@ namespace nutatio::layers {
 
 // Each strand lives in a world of its own, the felt world, in which its base moves by that share of the body's travel and turn
 // that reaches it. With both shares at 1 it is the world itself. Whatever a strand meets is carried into that world.
+//
+// Shares that differ along the strand have no world in common. Then the felt world is the world itself, and each link is pulled
+// by what it does not feel. With v, a the base's velocity and acceleration, w, a' those of its turning, r the place of the link's
+// end from the base and u its velocity seen from the base, shares f of travel and g of turn:
+//     (1 - f) a + f (1 - g) w x v + (1 - g) a' x r + (1 - g^2) w x (w x r) + 2 (1 - g) w x u,
+// and its drag does not act on (1 - f) v + (1 - g) w x r. This is the difference between the inertial forces seen from a base
+// that moves wholly and from one that moves by those shares.
 
 namespace {
 
@@ -60,7 +67,8 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
       m_anchors(context),
       m_air(context),
       m_cuts(context),
-      m_meets(context.settings->text("meets") == "others") {
+      m_meets(context.settings->text("meets") == "others"),
+      m_feltByLink(!context.settings->profile("felt_travel").empty() || !context.settings->profile("felt_turn").empty()) {
     for (StrandJoints& p : strands) {
         Strand s;
         const std::size_t n = p.links.size();
@@ -152,6 +160,11 @@ StrandMover::Base StrandMover::actualBase(const Strand& s, const JointWorlds& wo
     return {worlds.world(s.plan.root).t, rotationOf(worlds.above(s.plan.root).m)};
 }
 
+std::pair<double, double> StrandMover::feltShares(int frame) const {
+    if (m_feltByLink) return {1, 1};
+    return {m_settings->at("felt_travel", frame), m_settings->at("felt_turn", frame)};
+}
+
 StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
     if (travel == 1 && turn == 1 && felt.place == from.place && felt.turn.coeffs() == from.turn.coeffs()) return to;
     // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
@@ -183,11 +196,11 @@ void StrandMover::start(double dt, const PoseView& pose, const PoseView& next) {
     prepare(dt, pose, false);
     m_worlds.update(pose);
     m_nextWorlds.update(next);
+    const auto [travel, turn] = feltShares(pose.frame());
     for (Strand& s : m_strands) {
         startGoals(s);
         s.base = s.felt = actualBase(s, m_worlds);
-        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), m_settings->at("felt_travel", pose.frame()),
-                                    m_settings->at("felt_turn", pose.frame()));
+        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), travel, turn);
         s.placeSlope = ahead.place - s.felt.place;
         s.turnSlope.coeffs() = sameSide(ahead.turn, s.felt.turn).coeffs() - s.felt.turn.coeffs();
         const Vec3 spin = rotationVector(ahead.turn * s.felt.turn.conjugate()) / dt;
@@ -235,7 +248,7 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
         blow(goal, true);
         return;
     }
-    const double travel = m_settings->at("felt_travel", goal.frame()), turn = m_settings->at("felt_turn", goal.frame());
+    const auto [travel, turn] = feltShares(goal.frame());
     for (Strand& s : m_strands) {
         const Base now = actualBase(s, m_worlds);
         s.last = s.turn;
@@ -257,10 +270,10 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
     blow(goal, false);
     if (m_meets) meetOthers(goal.frame());
     allowDepths(goal, std::exp(-dt / kForgetting));
-    runSubsteps(dt);
+    runSubsteps(dt, goal.frame());
 }
 
-void StrandMover::runSubsteps(double dt) {
+void StrandMover::runSubsteps(double dt, int frame) {
     for (Strand& s : m_strands) {
         // Hermite between the frames, each with the slope of its neighbours: speeds do not jump at frames.
         s.nextPlaceSlope = 0.5 * (s.ahead.place - s.before.place);
@@ -287,6 +300,7 @@ void StrandMover::runSubsteps(double dt) {
         for (Strand& s : m_strands) {
             moveBase(s, u, dt, k == m_substeps);
             moveGoals(s, at, h);
+            if (m_feltByLink) pullLinks(s, frame, static_cast<double>(k - 1) / m_substeps, u, dt);
         }
         placeBodies(u, dt);
         passAllowances(u);
@@ -298,6 +312,38 @@ void StrandMover::runSubsteps(double dt) {
         s.placeSlope = s.nextPlaceSlope;
         s.turnSlope = s.nextTurnSlope;
         std::swap(s.slope, s.nextTurn);
+    }
+}
+
+StrandMover::Speed StrandMover::speedOf(const Strand& s, double u, double dt) const {
+    const double d0 = 6 * u * u - 6 * u, dm0 = 3 * u * u - 4 * u + 1, dm1 = 3 * u * u - 2 * u;
+    Speed out{(d0 * (s.before.place - s.felt.place) + dm0 * s.placeSlope + dm1 * s.nextPlaceSlope) / dt, Vec3::Zero()};
+    if (m_feltByLink) {
+        const Hermite at(u);
+        const Quat turn(at.p0 * s.before.turn.coeffs() + at.m0 * s.turnSlope.coeffs() + at.p1 * s.felt.turn.coeffs() +
+                        at.m1 * s.nextTurnSlope.coeffs());
+        const Quat change(d0 * (s.before.turn.coeffs() - s.felt.turn.coeffs()) + dm0 * s.turnSlope.coeffs() +
+                          dm1 * s.nextTurnSlope.coeffs());
+        out.spin = (2 / (dt * turn.squaredNorm())) * (change * turn.conjugate()).vec();
+    }
+    return out;
+}
+
+void StrandMover::pullLinks(const Strand& s, int frame, double u0, double u1, double dt) {
+    physics::StrandBatch& b = m_batches[s.batch];
+    const double h = (u1 - u0) * dt;
+    const Speed from = speedOf(s, u0, dt), to = speedOf(s, u1, dt);
+    const Vec3 speed = 0.5 * (from.travel + to.travel), spin = 0.5 * (from.spin + to.spin), gain = (to.travel - from.travel) / h,
+               spinGain = (to.spin - from.spin) / h;
+    for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
+        const double f = m_settings->at("felt_travel", frame, s.plan.along[i]),
+                     g = m_settings->at("felt_turn", frame, s.plan.along[i]);
+        const Vec3 velocity = b.endVelocity(s.lane, i) - from.travel, r0 = b.end(s.lane, i) - s.step.place0;
+        const Vec3 seen = velocity - from.spin.cross(r0), r = r0 + 0.5 * h * velocity, turning = spin.cross(r);
+        b.setPull(s.lane, i,
+                  (1 - f) * gain + f * (1 - g) * spin.cross(speed) + (1 - g) * spinGain.cross(r) +
+                      (1 - g * g) * spin.cross(turning) + 2 * (1 - g) * spin.cross(seen),
+                  (1 - f) * speed + (1 - g) * turning);
     }
 }
 
@@ -315,8 +361,7 @@ void StrandMover::moveBase(Strand& s, double u, double dt, bool last) {
                        at.m1 * s.nextTurnSlope.coeffs())
                       .normalized();
     }
-    const double d0 = 6 * u * u - 6 * u, dm0 = 3 * u * u - 4 * u + 1, dm1 = 3 * u * u - 2 * u;
-    b.velocityEnd = (d0 * (s.before.place - s.felt.place) + dm0 * s.placeSlope + dm1 * s.nextPlaceSlope) / dt;
+    b.velocityEnd = speedOf(s, u, dt).travel;
     m_batches[s.batch].setBase(s.lane, b);
 }
 

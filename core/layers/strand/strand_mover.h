@@ -32,6 +32,9 @@ class StrandMover final : public Mover {
         Vec3 place = Vec3::Zero();
         Quat turn = Quat::Identity();
     };
+    struct Speed {
+        Vec3 travel, spin;  // [units/s], [rad/s]
+    };
     struct Strand {
         StrandJoints plan;
         std::size_t batch = 0;
@@ -84,6 +87,8 @@ class StrandMover final : public Mover {
     template <class S, class Each>
     static void eachCarried(S& s, Each&& each);
     Base actualBase(const Strand& s, const JointWorlds& worlds) const;
+    /// The share of the body's travel and turn by which the felt world moves.
+    std::pair<double, double> feltShares(int frame) const;
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
     static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
     /// From the world to the strand's felt world.
@@ -96,8 +101,11 @@ class StrandMover final : public Mover {
     void readPlaces(const PoseView& pose);
     void meetOthers(int frame);
     void blow(const PoseView& pose, bool first);
-    void runSubsteps(double dt);
+    void runSubsteps(double dt, int frame);
+    /// The base's speed and spin within the frame.
+    Speed speedOf(const Strand& s, double u, double dt) const;
     void moveBase(Strand& s, double u, double dt, bool last);
+    void pullLinks(const Strand& s, int frame, double u0, double u1, double dt);
     void moveGoals(Strand& s, const Hermite& at, double h);
     void findReachable();
     void allowDepths(const PoseView& pose, double decay);
@@ -121,6 +129,7 @@ class StrandMover final : public Mover {
     Air m_air;
     Cuts m_cuts;
     bool m_meets = false;
+    bool m_feltByLink = false;  // shares of travel and turn differ along the strand
     std::vector<physics::StrandBatch> m_batches;
     double m_dt = 0;
     int m_tunedAt = -1;
