@@ -67,14 +67,8 @@ Bench::Bench(const QString& keepFolder)
         m_hint->clear();
         guarded(tr("%1 is ready, but the scene was changed while it was read").arg(file), replace);
     };
-    connect(m_roster, &Roster::menuWanted, this, [this](const QPoint& at) {
-        QMenu m;
-        for (const layers::LayerKind* k : layers::kinds()) m.addAction(m_actions.value(QStringLiteral("add-") + qs(k->id)));
-        for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "add-pin", "add-end", "rename",
-                               "add-wind", "select-chain", "frame", "item-on", "remove"})
-            m.addAction(m_actions.value(QLatin1String(id)));
-        m.exec(at);
-    });
+    connect(m_roster, &Roster::menuWanted, this, &Bench::showMenu);
+    connect(m_tape, &Tape::menuWanted, this, &Bench::showMenu);
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
     connect(&m_document, &Document::simulating, this, &Bench::showProgress);
@@ -160,6 +154,8 @@ void Bench::refresh() {
     each({"add-end"}, joints, noJoint);
     each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
     each({"remove"}, layer || collider || wind || pin || actor, tr("nothing is selected but joints"));
+    each({"mirror"}, layer || pin || (collider && !s.actor.empty()),
+         tr("no layer, pin or collider that rides on a joint is selected"));
     each({"duplicate"}, layer || collider || wind || pin || piece, tr("no layer, collider, wind, pin or set piece is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
@@ -167,6 +163,31 @@ void Bench::refresh() {
                        ? QStringLiteral("Nutatio")
                        : m_document.title() + (m_document.isModified() ? QStringLiteral("*") : QString()) +
                              QStringLiteral(" – Nutatio"));
+}
+
+void Bench::showMenu(const QPoint& at) {
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto group = [&](const QStringList& ids) {
+        bool any = false;
+        for (const QString& id : ids)
+            if (QAction* a = m_actions.value(id); a && a->isEnabled()) {
+                menu->addAction(a);
+                any = true;
+            }
+        if (any) menu->addSeparator();
+    };
+    QStringList kinds;
+    for (const layers::LayerKind* k : layers::kinds()) kinds << QStringLiteral("add-") + qs(k->id);
+    group(kinds);
+    group({QStringLiteral("add-sphere"), QStringLiteral("add-capsule"), QStringLiteral("add-box"), QStringLiteral("add-plane"),
+           QStringLiteral("add-pin"), QStringLiteral("add-end"), QStringLiteral("select-chain")});
+    group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
+    group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up")});
+    group({QStringLiteral("rename"), QStringLiteral("duplicate"), QStringLiteral("mirror"), QStringLiteral("item-on"),
+           QStringLiteral("frame"), QStringLiteral("remove")});
+    group({QStringLiteral("fit"), QStringLiteral("add-wind")});
+    menu->popup(at);
 }
 
 void Bench::allow(const QString& id, bool can, const QString& why) {

@@ -91,6 +91,9 @@ class Bench : public QMainWindow {
     void markCut();
     void removeSelected();
     void duplicateSelected();
+    void mirrorSelected();
+    /// What can be done with the selection.
+    void showMenu(const QPoint& at);
     void renameSelected();
     void prepare(const QString& name, const std::string& actor, const rig::Preparation& edit);
     void addEndJoint();

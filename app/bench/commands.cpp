@@ -49,6 +49,8 @@ void Bench::makeEditCommands() {
         [this] { removeSelected(); });
     add("duplicate", tr("Duplicate the layer, collider, wind, pin or set piece"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
         [this] { duplicateSelected(); });
+    add("mirror", tr("Mirror the layer, collider or pin to the other side"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_D),
+        "flip-horizontal", [this] { mirrorSelected(); });
     add("add-end", tr("Add an end joint beyond the joint"), {}, "bone", [this] { addEndJoint(); });
     add("rename", tr("Rename the layer, collider, wind, pin, joint or actor"), QKeySequence(Qt::Key_F2), "pencil",
         [this] { renameSelected(); });

@@ -155,6 +155,19 @@ void Bench::duplicateSelected() {
     if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
 }
 
+void Bench::mirrorSelected() {
+    const auto owner = m_session.selection().owner();
+    if (!owner) return;
+    scene::Scene mirrored = m_document.scene();
+    const auto made = edit::mirror(mirrored, *owner);
+    if (!made) {
+        say(QString::fromStdString(made.error().sentence));
+        return;
+    }
+    m_document.edit(tr("Mirror"), [&](scene::Scene& scene) { scene = mirrored; });
+    m_session.select(Selection::of(m_document.scene(), {owner->list, made.value()}));
+}
+
 void Bench::renameSelected() {
     const Selection sel = m_session.selection();
     const scene::ActorEntry* a = m_document.scene().actor(sel.actor);

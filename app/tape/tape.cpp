@@ -245,7 +245,12 @@ void Lane::scrub(double x) {
 
 void Lane::mousePressEvent(QMouseEvent* e) {
     m_session.selectLayer(m_layer);
-    if (e->position().x() > kStackWidth) scrub(e->position().x());
+    if (e->button() == Qt::LeftButton && e->position().x() > kStackWidth) scrub(e->position().x());
+}
+
+void Lane::contextMenuEvent(QContextMenuEvent* e) {
+    m_session.selectLayer(m_layer);
+    Q_EMIT menuWanted(e->globalPos());
 }
 
 void Lane::mouseMoveEvent(QMouseEvent* e) {
@@ -405,6 +410,7 @@ void Tape::rebuild() {
         column->setSpacing(0);
         for (const scene::Layer& l : m_document.scene().layers) {
             m_lanes.push_back(new Lane(m_document, m_session, l.id));
+            connect(m_lanes.back(), &Lane::menuWanted, this, &Tape::menuWanted);
             column->addWidget(m_lanes.back());
         }
         if (m_lanes.empty()) {

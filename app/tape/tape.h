@@ -55,7 +55,11 @@ class Lane : public QWidget {
     const std::string& layer() const { return m_layer; }
     void refresh();
 
+  Q_SIGNALS:
+    void menuWanted(const QPoint& global);
+
   protected:
+    void contextMenuEvent(QContextMenuEvent* e) override;
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;
@@ -82,6 +86,10 @@ class Tape : public QWidget {
     TrialStrip* trials() const { return m_trials; }
     /// After the theme changed.
     void repaintAll() { refresh(); }
+
+  Q_SIGNALS:
+    /// Right click on a lane, whose layer is selected by then.
+    void menuWanted(const QPoint& global);
 
   private:
     void rebuild();

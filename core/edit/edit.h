@@ -15,6 +15,11 @@ void moveLayer(scene::Scene& scene, const std::string& layer, int by);
 /// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
 std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
 
+/// Puts a layer, collider or pin on the other side of its actor too: joints are exchanged for their fellows there (see
+/// rig::sidesOf), places and turns mirrored, and what already stands there takes its values. Returns the id of what stands there
+/// now; says so where there is no other side.
+Result<std::string> mirror(scene::Scene& scene, const scene::Owner& owner);
+
 /// A set piece of a form ("floor", "block" ...) beside the first actor. Returns its id, empty when there is no such form.
 std::string addPiece(scene::Scene& scene, std::string_view form);
 

@@ -231,12 +231,20 @@ void duplicateThing(scene::Scene& s, const scene::Owner& owner) {
     duplicate(s, owner);
 }
 
+Result<Done> doMirror(scene::Scene& s, const Arguments& a) {
+    const auto owner = thing(s, text(a, "thing"));
+    if (!owner) return owner.error();
+    const auto made = mirror(s, owner.value());
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
 constexpr Operation kOperations[] = {
     {"add-layer", "kind,joints", "actor,name", "A layer on joints, joined by +; a chain hangs from the topmost.", doAddLayer},
     {"set", "thing,setting,value", "frame", "A value; a key at the frame where the setting has keys in the shot on show.", doSet},
     {"key", "thing,setting,frame", "value", "A key at a frame of the shot on show, or none where there was one.", doKey},
     {"remove", "thing", "", "Takes it away with all that refers to it.", onThing<remove>},
     {"duplicate", "thing", "", "A copy with its keys.", onThing<duplicateThing>},
+    {"mirror", "thing", "", "Puts a layer, collider or pin on the other side of the body too.", doMirror},
     {"rename", "thing,name", "", "Another name; the id stays.", doRename},
     {"rename-joint", "joint,name", "actor", "Another name for a joint, in the hand-off too; what refers to it follows.",
      doRenameJoint},

@@ -13,7 +13,7 @@ namespace nutatio::scene {
 enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames, Metres, MetresPerSecond };
 enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
-enum class Role { None, Target, End, Without, Rate, Damping, Pull, Felt, Preroll, Cuts, Mix, Amount };
+enum class Role { None, Target, End, Without, Rate, Damping, Pull, Heading, Felt, Preroll, Cuts, Mix, Amount };
 
 struct Range {
     double low = 0;

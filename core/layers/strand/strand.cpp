@@ -79,6 +79,7 @@ constexpr SettingSpec kSettings[] = {
      .soft = {-180, 180},
      .start = 0,
      .help = "Which way a leaning pull goes: 0 along +z, 90 along +x.",
+     .role = scene::Role::Heading,
      .keyable = true,
      .feel = false},
     {.id = "drag",

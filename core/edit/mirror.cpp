@@ -1,0 +1,244 @@
+// What stands on one side of a body, put on its other side too.
+#include <algorithm>
+#include <set>
+
+#include "edit/edit.h"
+#include "layers/registry.h"
+#include "rig/sides.h"
+#include "scene/items.h"
+
+namespace nutatio::edit {
+
+namespace {
+
+using scene::List;
+using scene::Owner;
+
+Error refused(std::string why) {
+    return Error{"", "", std::move(why)};
+}
+
+/// Across one actor's plane.
+struct Mirror {
+    Mirror(const scene::Scene& s, const scene::ActorEntry& e) : entry(e), sides(rig::sidesOf(*e.actor)) {
+        rig::worldTransforms(e.actor->skeleton, scene::stand(s, s.shot(), e), standing);
+    }
+
+    int fellow(const std::string& joint) const {
+        const int j = entry.actor->skeleton.find(joint);
+        return j == rig::kNoJoint ? rig::kNoJoint : sides.fellow[static_cast<std::size_t>(j)];
+    }
+    /// Throws Error where there is none.
+    std::string reference(const std::string& joint) const {
+        const int o = fellow(joint);
+        if (o == rig::kNoJoint) throw refused("\"" + joint + "\" has no joint of its kind on the other side");
+        return entry.actor->skeleton.reference(o);
+    }
+    Quat turnOf(int joint) const { return rotationOf(sides.worlds[static_cast<std::size_t>(joint)].m); }
+    /// An offset in the axes of `joint`, in those of its fellow.
+    Vec3 offset(int joint, const Vec3& v) const {
+        return turnOf(sides.fellow[static_cast<std::size_t>(joint)]).conjugate() * sides.mirrored(turnOf(joint) * v);
+    }
+    /// A way in the actor's world as it stands, as its joint and its fellow stand to one another.
+    Vec3 way(int joint, const Vec3& v) const {
+        const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
+        return rotationOf(standing[there].m) * offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
+    }
+    /// A place in the world [m].
+    Vec3 place(int joint, const Vec3& p) const {
+        const scene::Placement at = scene::placementOf(entry);
+        const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
+        return at.toWorld(standing[there].t + way(joint, at.toOwn(p) - standing[static_cast<std::size_t>(joint)].t));
+    }
+    /// A body's turn [deg, rotation vector]. It keeps its y where that is mirrored to; its x, about which all shapes are even, is
+    /// turned back, so that it stays a turn.
+    Vec3 turned(int joint, const Vec3& degreesIn) const {
+        const Mat3 world = (turnOf(joint) * fromRotationVector(degreesIn * radians(1))).toRotationMatrix();
+        Mat3 other;
+        for (int k = 0; k < 3; ++k) other.col(k) = sides.mirrored(world.col(k));
+        other.col(0) *= -1;
+        const Quat own = turnOf(sides.fellow[static_cast<std::size_t>(joint)]).conjugate() * Quat(other);
+        return rotationVector(own) / radians(1);
+    }
+    double heading(double deg) const {
+        // The top joint is even itself: across it the world's ways are mirrored.
+        const int top = entry.actor->skeleton.roots().front();
+        const Quat turn = scene::placementOf(entry).turn;
+        const Vec3 to = turn.conjugate() * Vec3(std::sin(radians(deg)), 0, std::cos(radians(deg)));
+        const Quat toEven = turnOf(top) * rotationOf(standing[static_cast<std::size_t>(top)].m).conjugate();
+        const Vec3 other = turn * (toEven.conjugate() * sides.mirrored(toEven * to));
+        return Vec3(other.x(), 0, other.z()).norm() < 1e-9 ? deg : degrees(std::atan2(other.x(), other.z()));
+    }
+
+    const scene::ActorEntry& entry;
+    rig::Sides sides;
+    std::vector<Affine> standing;  // where the shot on show begins
+};
+
+/// Applies a map to a vector's plain value and, in every shot, at each time that any of its numbers has a key.
+template <class Map>
+void mapVector(scene::Scene& s, const Owner& owner, const std::string& stem, const Map& map) {
+    scene::Tuned& t = *s.tuned(owner);
+    const Vec3 plain = t.vector(stem);
+    t.setVector(stem, map(plain));
+    const std::string ids[] = {stem + "_x", stem + "_y", stem + "_z"};
+    for (std::size_t i = 0; i < s.shots.size(); ++i) {
+        std::set<double> times;
+        for (const std::string& id : ids)
+            if (const scene::Keys* keys = s.shots[i].keysOf(owner, id))
+                for (const scene::KeyAt& k : *keys) times.insert(k.at);
+        if (times.empty()) continue;
+        scene::Keys out[3];
+        for (double at : times) {
+            Vec3 v = plain;
+            for (int k = 0; k < 3; ++k)
+                if (const scene::Keys* keys = s.shots[i].keysOf(owner, ids[k])) v[k] = scene::keyedAt(*keys, at);
+            v = map(v);
+            for (int k = 0; k < 3; ++k) scene::putKey(out[k], at, v[k]);
+        }
+        for (int k = 0; k < 3; ++k) s.shots.edit(i).keys[owner][ids[k]] = std::move(out[k]);
+    }
+}
+
+template <class Map>
+void mapNumber(scene::Scene& s, const Owner& owner, const std::string& id, const Map& map) {
+    scene::Tuned& t = *s.tuned(owner);
+    t.set(id, map(t.number(id)));
+    for (std::size_t i = 0; i < s.shots.size(); ++i)
+        if (s.shots[i].keysOf(owner, id))
+            for (scene::KeyAt& k : s.shots.edit(i).keys[owner][id]) k.value = map(k.value);
+}
+
+/// The copy takes the place of `was`, which keeps its id and name; its keys too.
+template <class Item>
+std::string standIn(scene::Scene& s, SharedList<Item>& list, List which, const std::string& copy, const std::string& was) {
+    const Owner from{which, copy}, to{which, was};
+    const std::size_t at = list.find([&](const Item& x) { return x.id == was; });
+    Item item = list[list.find([&](const Item& x) { return x.id == copy; })];
+    item.id = was;
+    item.name = list[at].name;
+    for (std::size_t i = 0; i < s.shots.size(); ++i) {
+        if (!s.shots[i].keysOf(from) && !s.shots[i].keysOf(to)) continue;
+        scene::Shot& shot = s.shots.edit(i);
+        shot.keys.erase(to);
+        if (auto keys = shot.keys.extract(from)) {
+            keys.key() = to;
+            shot.keys.insert(std::move(keys));
+        }
+    }
+    list.edit(at) = std::move(item);
+    list.eraseIf([&](const Item& x) { return x.id == copy; });
+    return was;
+}
+
+std::string nameOf(const std::string& name, const std::string& joint, const std::string& fellow) {
+    const std::string other = rig::otherSideOf(name);
+    if (other != name) return other;
+    return name == joint ? fellow : name + ", other side";
+}
+
+bool isOfJoints(const scene::SettingSpec& row) {
+    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints;
+}
+
+std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Mirror& m) {
+    const layers::LayerKind& kind = *layers::findKind(l.kind);
+    const std::string id = duplicate(s, {List::Layers, l.id});
+    scene::Layer& copy = *s.layer(id);
+    for (const scene::SettingSpec& row : kind.settings) {
+        const std::string setting(row.id);
+        if (row.type == scene::SettingType::Joint) {
+            if (!l.text(setting).empty()) copy.set(setting, m.reference(l.text(setting)));
+        } else if (row.type == scene::SettingType::Joints) {
+            std::vector<std::string> joints = l.list(setting);
+            for (std::string& j : joints) j = m.reference(j);
+            copy.set(setting, std::move(joints));
+        }
+    }
+    const std::vector<std::string>&was = l.list(kind.target()), &now = copy.list(kind.target());
+    if (std::is_permutation(was.begin(), was.end(), now.begin(), now.end()))
+        throw refused("\"" + l.name + "\" stands in the middle: it has no other side");
+    copy.name = nameOf(l.name, was.front(), now.front());
+    for (const scene::SettingSpec& row : kind.settings)
+        if (row.role == scene::Role::Heading)
+            mapNumber(s, {List::Layers, id}, std::string(row.id), [&](double deg) { return m.heading(deg); });
+    const scene::Layer made = *std::as_const(s).layer(id);
+    for (const scene::Layer& o : std::as_const(s).layers) {
+        const bool there = o.id != id && o.kind == made.kind && o.actor == made.actor &&
+                           std::all_of(kind.settings.begin(), kind.settings.end(), [&](const scene::SettingSpec& row) {
+                               if (!isOfJoints(row)) return true;
+                               const auto a = o.values.find(row.id), b = made.values.find(row.id);
+                               return a != o.values.end() && b != made.values.end() && a->second == b->second;
+                           });
+        if (there) return standIn(s, s.layers, List::Layers, id, std::string(o.id));
+    }
+    return id;
+}
+
+std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Mirror& m) {
+    const int joint = m.entry.actor->skeleton.find(c.joint);
+    const std::string other = m.reference(c.joint);
+    if (other == c.joint && m.sides.mirrored(m.turnOf(joint) * c.vector("offset")).isApprox(m.turnOf(joint) * c.vector("offset"), 1e-3))
+        throw refused("\"" + c.name + "\" stands in the middle: it has no other side");
+    const std::string id = duplicate(s, {List::Colliders, c.id});
+    scene::Collider& copy = *s.collider(id);
+    copy.joint = other;
+    copy.name = nameOf(c.name, c.joint, other);
+    mapVector(s, {List::Colliders, id}, "offset", [&](const Vec3& v) { return m.offset(joint, v); });
+    mapVector(s, {List::Colliders, id}, "turn", [&](const Vec3& v) { return m.turned(joint, v); });
+    if (other != c.joint)
+        for (const scene::Collider& o : std::as_const(s).colliders)
+            if (o.id != id && o.actor == c.actor && o.joint == other && o.shape() == c.shape())
+                return standIn(s, s.colliders, List::Colliders, id, std::string(o.id));
+    return id;
+}
+
+std::string mirrorPin(scene::Scene& s, const scene::Pin& p, const Mirror& m) {
+    const int joint = m.entry.actor->skeleton.find(p.joint);
+    const std::string other = m.reference(p.joint);
+    if (other == p.joint) throw refused("\"" + p.name + "\" stands in the middle: it has no other side");
+    const std::string id = duplicate(s, {List::Pins, p.id});
+    scene::Pin& copy = *s.pin(id);
+    copy.joint = other;
+    copy.name = nameOf(p.name, p.joint, other);
+    const Owner owner{List::Pins, id};
+    if (p.toActor.empty()) {
+        mapVector(s, owner, "offset", [&](const Vec3& v) { return m.place(joint, v); });
+    } else if (p.toActor == p.actor) {
+        const int to = m.entry.actor->skeleton.find(p.toJoint);
+        copy.toJoint = m.reference(p.toJoint);
+        mapVector(s, owner, "offset", [&](const Vec3& v) { return m.offset(to, v); });
+    }
+    for (const scene::Pin& o : std::as_const(s).pins)
+        if (o.id != id && o.actor == p.actor && o.joint == other && o.end == p.end)
+            return standIn(s, s.pins, List::Pins, id, std::string(o.id));
+    return id;
+}
+
+}  // namespace
+
+Result<std::string> mirror(scene::Scene& scene, const scene::Owner& owner) {
+    scene::Scene s = scene;
+    const auto across = [&](const std::string& actor) {
+        const scene::ActorEntry* a = std::as_const(scene).actor(actor);
+        if (!a) throw refused("it stands in the world: there is no other side");
+        return Mirror(scene, *a);
+    };
+    std::string id;
+    try {
+        if (const auto* l = owner.list == List::Layers ? std::as_const(scene).layer(owner.id) : nullptr)
+            id = mirrorLayer(s, *l, across(l->actor));
+        else if (const auto* c = owner.list == List::Colliders ? std::as_const(scene).collider(owner.id) : nullptr)
+            id = mirrorCollider(s, *c, across(c->actor));
+        else if (const auto* p = owner.list == List::Pins ? std::as_const(scene).pin(owner.id) : nullptr)
+            id = mirrorPin(s, *p, across(p->actor));
+        else
+            return refused("only layers, colliders and pins have another side");
+    } catch (const Error& why) {
+        return why;
+    }
+    scene = std::move(s);
+    return id;
+}
+
+}  // namespace nutatio::edit

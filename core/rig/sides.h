@@ -1,0 +1,27 @@
+// Which joint stands for which on the other side of a body.
+#pragma once
+
+#include <string>
+
+#include "rig/actor.h"
+
+namespace nutatio::rig {
+
+/// A name with its side exchanged: "arm_L" and "arm_R", "LeftEar" and "RightEar", "l_hand.02" and "r_hand.02". The name itself
+/// where it speaks of no side.
+std::string otherSideOf(const std::string& name);
+
+/// The plane about which the actor is even, in the pose that is the more even one of its rest pose and the pose its skins are
+/// bound in, and each joint's fellow across it: itself in the middle, kNoJoint where there is none.
+struct Sides {
+    std::vector<Affine> worlds;                         // that pose
+    Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();  // of the plane, there
+    std::vector<int> fellow;
+
+    Vec3 mirrored(const Vec3& way) const { return way - 2 * normal.dot(way) * normal; }
+    Vec3 mirroredPlace(const Vec3& place) const { return point + mirrored(place - point); }
+};
+/// Joints are matched by names first, then by places within a fiftieth of the actor's height, then by what they hang on.
+Sides sidesOf(const Actor& actor);
+
+}  // namespace nutatio::rig
