@@ -191,3 +191,43 @@ TEST_CASE("a joint is renamed by F2 and given an end, and undo takes both back")
     CHECK(w.joint("tail_10_end") < 0);
     w.settle();
 }
+
+TEST_CASE("a right click offers what can be done there, and what is mirrored stands on the other side") {
+    Window w(kDemo);
+    Lane* lane = w.bench.findChild<Tape*>()->lane("scarf");
+    REQUIRE(lane);
+    QContextMenuEvent ask(QContextMenuEvent::Mouse, QPoint(40, 10), lane->mapToGlobal(QPoint(40, 10)));
+    QApplication::sendEvent(lane, &ask);
+    auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+    REQUIRE(menu);
+    CHECK(w.bench.session().selection().layer == "scarf");
+    QStringList offered;
+    for (QAction* a : menu->actions())
+        if (!a->isSeparator()) {
+            CHECK(a->isEnabled());
+            offered << a->text();
+        }
+    CHECK(offered.contains(w.bench.action("duplicate")->text()));
+    CHECK(offered.contains(w.bench.action("mirror")->text()));
+    CHECK_FALSE(offered.contains(w.bench.action("add-sphere")->text()));
+    QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, menu->actionGeometry(w.bench.action("mute")).center());
+    CHECK(w.scene().layer("scarf")->muted);
+    CHECK(QApplication::activePopupWidget() == nullptr);
+
+    w.clickJoint("ear_L");
+    w.bench.action("add-jiggle")->trigger();
+    const std::size_t before = w.scene().layers.size();
+    w.key(Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+    REQUIRE(w.scene().layers.size() == before + 1);
+    const scene::Layer& made = *w.scene().layer(w.bench.session().selection().layer);
+    CHECK(made.list("joint") == std::vector<std::string>{"ear_R"});
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().layers.size() == before);
+    // What stands in the middle says so and changes nothing.
+    w.bench.session().selectLayer("tail");
+    w.key(Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(w.scene().layers.size() == before);
+    const auto labels = w.bench.findChildren<QLabel*>();
+    CHECK(std::any_of(labels.begin(), labels.end(),
+                      [](const QLabel* l) { return l->isVisible() && l->text().contains(QStringLiteral("no other side")); }));
+}
