@@ -105,8 +105,7 @@ void Bench::makeRosterCommands() {
         });
     });
     add("collider-world", tr("Leave the collider standing in the world"), {}, {}, [this] { standInWorld(); });
-    add("item-on", tr("Switch the collider, wind or pin on or off; hide or show the actor"), {}, "eye",
-        [this] { switchSelected(); });
+    add("item-on", tr("Switch on or off; hide or show"), {}, "eye", [this] { switchSelected(); });
     add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); })->setAutoRepeat(false);
     add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
     add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {

@@ -159,7 +159,7 @@ QLineEdit, QComboBox { background: @sheet; border: 1px solid @rule; border-radiu
 QLineEdit#wrong { border: 1px solid @brick; }
 QComboBox { padding-right: 18px; }
 QComboBox::drop-down { border: none; width: 18px; }
-QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }
+QComboBox::down-arrow { image: url(:/icons/@arrow); width: 12px; height: 12px; }
 QComboBox QAbstractItemView { background: @sheet; border: 1px solid @rule; selection-background-color: @lagoonPale; selection-color: @ink; }
 QTreeWidget, QListWidget { background: @sheet; border: 1px solid transparent; outline: none; }
 QTreeWidget::item, QListWidget::item { padding: 2px 0; border: none; }
@@ -194,9 +194,7 @@ QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px
                                                       {"@lagoon", t.lagoon.name()},
                                                       {"@ochre", t.ochre.name()},
                                                       {"@brick", t.brick.name()}};
-    // The arrow that ships is dark; by night the style draws its own.
-    if (g_light == Light::Night)
-        s.remove(QStringLiteral("QComboBox::down-arrow { image: url(:/icons/chevron-down.svg); width: 12px; height: 12px; }\n"));
+    s.replace(QLatin1String("@arrow"), QLatin1String(g_light == Light::Night ? "chevron-down-night.svg" : "chevron-down.svg"));
     for (const auto& [token, value] : tokens) s.replace(QLatin1String(token), value);
     return s;
 }

@@ -94,6 +94,7 @@ void Roster::dress(QTreeWidget* tree) {
     tree->setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
     tree->header()->setStretchLastSection(false);
     tree->header()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    tree->viewport()->installEventFilter(this);
     connect(tree, &QTreeWidget::itemSelectionChanged, this, [this, tree] { takeSelection(tree); });
     connect(tree, &QTreeWidget::itemDoubleClicked, this, [this](QTreeWidgetItem* item) { activate(item); });
     connect(tree, &QTreeWidget::customContextMenuRequested, this,
@@ -247,6 +248,10 @@ QString Roster::pathOf(const QTreeWidgetItem* item) {
 }
 
 bool Roster::eventFilter(QObject* o, QEvent* e) {
+    // What is marked is marked from side to side, however short the names are.
+    for (QTreeWidget* tree : {m_tree, m_found})
+        if (o == tree->viewport() && e->type() == QEvent::Resize)
+            tree->header()->setMinimumSectionSize(tree->viewport()->width());
     // Down goes from the search into what it found.
     if (o == m_search && e->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Down) {
         QTreeWidget* into = m_found->isVisible() ? m_found : m_tree;

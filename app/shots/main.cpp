@@ -151,8 +151,8 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     nutatio::look::dress(app);
     const QStringList args = QApplication::arguments();
-    if (args.size() != 3) {
-        std::cerr << "usage: nutatio-shots SCENE FOLDER\n";
+    if (args.size() < 3 || args.size() > 4) {
+        std::cerr << "usage: nutatio-shots SCENE FOLDER [night]\n";
         return 2;
     }
     const QDir folder(args[2]);
@@ -165,6 +165,7 @@ int main(int argc, char** argv) {
         return 3;
     }
     settle(bench);
+    if (args.value(3) == QStringLiteral("night")) bench.action(QStringLiteral("night"))->trigger();
     auto& session = bench.session();
     auto camera = bench.stage()->camera();
     camera.heading = nutatio::radians(118);

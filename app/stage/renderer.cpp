@@ -465,7 +465,8 @@ void Renderer::draw(const Frame& f) {
         glEnable(GL_POLYGON_OFFSET_FILL);
         glPolygonOffset(2, 4);
         for (const Posed* p : f.ghosts) {
-            skin(*p, loaded(*p));
+            skin(*p, loaded(*p));  // which leaves its own program bound
+            m_ghost->bind();
             drawActor(*p, *m_ghost, true);
         }
         glDisable(GL_POLYGON_OFFSET_FILL);

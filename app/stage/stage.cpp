@@ -10,6 +10,7 @@
 #include "edit/edit.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "rig/parts.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -186,10 +187,11 @@ void Stage::paintGL() {
     };
     if (s && !sel.joints.empty())
         if (const auto at = jointPixel(sel.actor, sel.joints.front()))
-            label(*at, QString::fromStdString(s->posed.actor->skeleton.label(sel.joints.front())), look::theme().lagoon);
+            label(*at, QString::fromStdString(rig::plainName(s->posed.actor->skeleton, sel.joints.front())),
+                  look::theme().lagoon);
     if (m_hover)
         if (const auto at = jointPixel(m_hover->actor, m_hover->joint); at && shown(m_hover->actor))
-            label(*at, QString::fromStdString(shown(m_hover->actor)->posed.actor->skeleton.label(m_hover->joint)),
+            label(*at, QString::fromStdString(rig::plainName(shown(m_hover->actor)->posed.actor->skeleton, m_hover->joint)),
                   look::theme().ink);
     if (m_tugOn && !m_document.scene().actors.empty()) {
         const QString text = m_tug.isRecording() ? tr("Tug: recording") : tr("Tug: drag a joint; Ctrl drags the whole actor");

@@ -7,6 +7,7 @@
 
 #include "app/look/theme.h"
 #include "layers/registry.h"
+#include "rig/parts.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::app {
@@ -22,7 +23,7 @@ QString AttachPage::title(const Document& document, const Session& session) {
     if (document.scene().actors.empty()) return tr("Nothing open yet");
     const scene::ActorEntry* a = document.scene().actor(s.actor);
     if (!a || s.joints.empty()) return tr("No joint selected");
-    return QString::fromStdString(a->actor->skeleton.label(s.joints.front())) +
+    return QString::fromStdString(rig::plainName(a->actor->skeleton, s.joints.front())) +
            (s.joints.size() > 1 ? tr("  and %n more", nullptr, static_cast<int>(s.joints.size()) - 1) : QString());
 }
 

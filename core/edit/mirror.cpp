@@ -42,7 +42,8 @@ struct Mirror {
     /// A way in the actor's world as it stands, as its joint and its fellow stand to one another.
     Vec3 way(int joint, const Vec3& v) const {
         const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
-        return rotationOf(standing[there].m) * offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
+        return rotationOf(standing[there].m) *
+               offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
     }
     /// A place in the world [m].
     Vec3 place(int joint, const Vec3& p) const {
@@ -178,7 +179,8 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Mirror& m)
 std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Mirror& m) {
     const int joint = m.entry.actor->skeleton.find(c.joint);
     const std::string other = m.reference(c.joint);
-    if (other == c.joint && m.sides.mirrored(m.turnOf(joint) * c.vector("offset")).isApprox(m.turnOf(joint) * c.vector("offset"), 1e-3))
+    if (other == c.joint &&
+        m.sides.mirrored(m.turnOf(joint) * c.vector("offset")).isApprox(m.turnOf(joint) * c.vector("offset"), 1e-3))
         throw refused("\"" + c.name + "\" stands in the middle: it has no other side");
     const std::string id = duplicate(s, {List::Colliders, c.id});
     scene::Collider& copy = *s.collider(id);

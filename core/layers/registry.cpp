@@ -230,7 +230,10 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     l.kind = kind.id;
     l.actor = actor.id;
     l.values = scene::startValues(kind.settings);
-    l.name = joints.empty() ? std::string(kind.label) : rig::partName(joints.front());
+    const int first = joints.empty() ? rig::kNoJoint : actor.actor->skeleton.find(joints.front());
+    l.name = joints.empty()           ? std::string(kind.label)
+             : first == rig::kNoJoint ? joints.front()
+                                      : rig::partName(rig::plainName(actor.actor->skeleton, first));
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
     l.set(kind.target(), std::move(joints));
     l.id = scene.freshId(l.name + "-" + std::string(kind.id));

@@ -53,4 +53,9 @@ std::string sharedPrefix(const Skeleton& s) {
     return longest;
 }
 
+std::string plainName(const Skeleton& s, int joint) {
+    const std::string label = s.label(joint), prefix = sharedPrefix(s);
+    return label.rfind(prefix, 0) == 0 ? label.substr(prefix.size()) : label;
+}
+
 }  // namespace nutatio::rig

@@ -20,4 +20,7 @@ std::vector<Part> partsOf(const Skeleton& skeleton);
 /// such thing.
 std::string sharedPrefix(const Skeleton& skeleton);
 
+/// What a person reads of a joint: its label without what all begin with.
+std::string plainName(const Skeleton& skeleton, int joint);
+
 }  // namespace nutatio::rig

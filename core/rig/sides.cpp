@@ -8,7 +8,7 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr double kNear = 0.02;     // heights within which a joint stands where another is mirrored to
+constexpr double kNear = 0.02;  // heights within which a joint stands where another is mirrored to
 
 bool isLetter(char c) {
     return std::isalpha(static_cast<unsigned char>(c)) != 0;
@@ -45,12 +45,15 @@ double median(std::vector<double> v) {
 double placePlane(const Pairs& pairs, const Vec3& normal, Sides& sides) {
     std::vector<double> away;
     for (const auto& [a, b] : pairs)
-        away.push_back(0.5 * normal.dot(sides.worlds[static_cast<std::size_t>(a)].t + sides.worlds[static_cast<std::size_t>(b)].t));
+        away.push_back(0.5 *
+                       normal.dot(sides.worlds[static_cast<std::size_t>(a)].t + sides.worlds[static_cast<std::size_t>(b)].t));
     sides.normal = normal;
     sides.point = median(away) * normal;
     away.clear();
     for (const auto& [a, b] : pairs)
-        away.push_back((sides.mirroredPlace(sides.worlds[static_cast<std::size_t>(a)].t) - sides.worlds[static_cast<std::size_t>(b)].t).norm());
+        away.push_back(
+            (sides.mirroredPlace(sides.worlds[static_cast<std::size_t>(a)].t) - sides.worlds[static_cast<std::size_t>(b)].t)
+                .norm());
     return median(away);
 }
 
@@ -93,7 +96,8 @@ std::vector<Affine> bindWorlds(const Actor& actor, const std::vector<Affine>& re
     for (int j : actor.skeleton.order()) {
         const auto at = static_cast<std::size_t>(j);
         const int up = actor.skeleton.joint(j).parent;
-        if (!bound[at] && up != kNoJoint) worlds[at] = worlds[static_cast<std::size_t>(up)] * (rest[static_cast<std::size_t>(up)].inverse() * rest[at]);
+        if (!bound[at] && up != kNoJoint)
+            worlds[at] = worlds[static_cast<std::size_t>(up)] * (rest[static_cast<std::size_t>(up)].inverse() * rest[at]);
     }
     return worlds;
 }
@@ -184,7 +188,8 @@ int matchBlindly(const Skeleton& s, double near, Sides& sides) {
     int most = -1;
     for (const int axis : {0, 2, 1}) {
         // The middle of all, or that of the roots: a staff in one hand makes the box uneven.
-        for (const Vec3& point : {Vec3(0.5 * (low + high)), sides.worlds[static_cast<std::size_t>(s.roots().front())].t, Vec3(Vec3::Zero())}) {
+        for (const Vec3& point :
+             {Vec3(0.5 * (low + high)), sides.worlds[static_cast<std::size_t>(s.roots().front())].t, Vec3(Vec3::Zero())}) {
             sides.normal = Vec3::Unit(axis);
             sides.point = point;
             sides.fellow.assign(sides.worlds.size(), kNoJoint);

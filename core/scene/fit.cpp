@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <optional>
 
+#include "rig/parts.h"
 #include "scene/items.h"
 
 namespace nutatio::scene {
@@ -112,7 +113,7 @@ Capsule mirrored(const Capsule& c, double middle) {
 Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, const Affine& world, const Capsule& c) {
     const rig::Skeleton& s = entry.actor->skeleton;
     Collider out;
-    out.name = s.label(joint);
+    out.name = rig::plainName(s, joint);
     out.id = scene.freshId("fit-" + entry.id + "-" + out.name);
     out.actor = entry.id;
     out.joint = s.reference(joint);

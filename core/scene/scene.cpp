@@ -4,6 +4,7 @@
 #include <array>
 #include <unordered_set>
 
+#include "rig/parts.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::scene {
@@ -286,7 +287,7 @@ Wind newWind(const Scene& scene, const ActorEntry& entry) {
 
 Pin newPin(const Scene& scene, const ActorEntry& entry, int joint, const std::vector<Affine>& worlds) {
     Pin p;
-    p.name = entry.actor->skeleton.label(joint);
+    p.name = rig::plainName(entry.actor->skeleton, joint);
     p.id = scene.freshId("pin-" + p.name);
     p.actor = entry.id;
     p.joint = entry.actor->skeleton.reference(joint);
@@ -305,7 +306,7 @@ Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Sha
     for (int c : s.joint(joint).children)
         if (const Vec3 v = worlds[static_cast<std::size_t>(c)].t - here.t; v.norm() > way.norm()) way = v;
     Collider c;
-    c.name = s.label(joint);
+    c.name = rig::plainName(s, joint);
     c.id = scene.freshId("collider-" + c.name);
     c.actor = entry.id;
     c.joint = s.reference(joint);

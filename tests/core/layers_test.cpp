@@ -610,7 +610,8 @@ TEST_CASE("values are read from text as the command line gives them") {
 TEST_CASE("a new layer is named after its part") {
     scene::Scene s = test::sceneWith(test::chainActor(hopping()));
     CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"bone_1"}).name == "bone");
-    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"#3"}).name == "#3");
+    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"#3"}).name == "bone");
+    CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"gone"}).name == "gone");
     test::addLayer(s, "strand", {"bone_1"});
     CHECK(layers::newLayer(*layers::findKind("strand"), s, s.actors[0], {"bone_1"}).id != s.layers[0].id);
 }

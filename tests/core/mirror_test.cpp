@@ -50,10 +50,16 @@ scene::ColliderNumbers placed(const scene::Scene& s, const rig::Sides& sides, co
 }  // namespace
 
 TEST_CASE("a name's side is exchanged where it speaks of one, and nowhere else") {
-    const std::pair<const char*, const char*> kPairs[] = {
-        {"arm_L", "arm_R"},           {"L_arm", "R_arm"},         {"hand.l.002", "hand.r.002"}, {"LeftUpLeg", "RightUpLeg"},
-        {"rig:LeftFoot", "rig:RightFoot"}, {"ear left", "ear right"}, {"eyeL", "eyeR"},             {"leg-R1", "leg-L1"},
-        {"LEFT_WING", "RIGHT_WING"},   {"LThumb", "RThumb"}};
+    const std::pair<const char*, const char*> kPairs[] = {{"arm_L", "arm_R"},
+                                                          {"L_arm", "R_arm"},
+                                                          {"hand.l.002", "hand.r.002"},
+                                                          {"LeftUpLeg", "RightUpLeg"},
+                                                          {"rig:LeftFoot", "rig:RightFoot"},
+                                                          {"ear left", "ear right"},
+                                                          {"eyeL", "eyeR"},
+                                                          {"leg-R1", "leg-L1"},
+                                                          {"LEFT_WING", "RIGHT_WING"},
+                                                          {"LThumb", "RThumb"}};
     for (const auto& [one, other] : kPairs) {
         CHECK(rig::otherSideOf(one) == other);
         CHECK(rig::otherSideOf(other) == one);
@@ -94,7 +100,9 @@ TEST_CASE("fellows on skeletons that nobody here made") {
         WARN("skipped: assimp-testmodels is not installed");
         return;
     }
-    for (const auto& [file, one, other] : {std::tuple{"01_01.bvh", "LeftHand", "RightHand"}, {"01_03.bvh", "LThumb", "RThumb"}, {"Boxing_Toes.bvh", "LeftWrist", "RightWrist"}}) {
+    for (const auto& [file, one, other] : {std::tuple{"01_01.bvh", "LeftHand", "RightHand"},
+                                           {"01_03.bvh", "LThumb", "RThumb"},
+                                           {"Boxing_Toes.bvh", "LeftWrist", "RightWrist"}}) {
         INFO(file);
         const auto actor = test::read(folder / file);
         const rig::Sides sides = rig::sidesOf(*actor);
@@ -106,7 +114,8 @@ TEST_CASE("fellows on skeletons that nobody here made") {
 
 TEST_CASE("a layer mirrored stands on the fellows with all its values and keys, and once more it takes them again") {
     scene::Scene s = otter();
-    const std::string id = test::addLayer(s, "strand", {"scarf_L_01"}, {{"swing", 1.3}, {"pull_heading", 40.0}, {"pull_tilt", 20.0}});
+    const std::string id =
+        test::addLayer(s, "strand", {"scarf_L_01"}, {{"swing", 1.3}, {"pull_heading", 40.0}, {"pull_tilt", 20.0}});
     edit::rename(s, {List::Layers, id}, "scarf left");
     test::keyed(s, {List::Layers, id}, "bounces", {{0, 1.0}, {10, 3.0}});
     const auto made = edit::mirror(s, {List::Layers, id});

@@ -325,4 +325,14 @@ TEST_CASE("parts are joints that share a name but for a number; a prefix that al
               {{"CB_Base_Hip", -1}, {"CB_Base_Leg", 0}, {"CB_Base_Arm", 0}, {"CB_Base_Head", 0}, {"prop", 0}})) == "CB_Base_");
     // Numbers say which one it is: they are no names.
     CHECK(rig::sharedPrefix(skeleton({{"bone_1", -1}, {"bone_2", 0}, {"bone_3", 1}, {"bone_4", 2}})).empty());
+    // What is made from joints is called by what tells them apart.
+    auto actor = std::make_shared<rig::Actor>();
+    actor->skeleton = skeleton(
+        {{"Deep_Rig:hips", -1}, {"Deep_Rig:spine", 0}, {"Deep_Rig:head", 1}, {"Deep_Rig:tail_01", 0}, {"Deep_Rig:tail_02", 3}});
+    scene::Scene scene = test::sceneWith(actor);
+    const std::string layer = edit::addLayer(scene, "strand", scene.actors[0].id, {"Deep_Rig:tail_01"});
+    CHECK(std::as_const(scene).layer(layer)->name == "tail");
+    CHECK(std::as_const(scene).layer(layer)->list("root") == std::vector<std::string>{"Deep_Rig:tail_01"});
+    const std::string collider = edit::addCollider(scene, scene.actors[0].id, "Deep_Rig:head", scene::Shape::Sphere);
+    CHECK(std::as_const(scene).collider(collider)->name == "head");
 }
