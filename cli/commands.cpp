@@ -12,6 +12,7 @@
 #include "files/json.h"
 #include "files/scene_file.h"
 #include "layers/registry.h"
+#include "measure/check.h"
 #include "measure/response.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
@@ -45,6 +46,8 @@ class Commands {
     void describe();
     void bake();
     void measure();
+    /// False when nothing is broken.
+    bool check();
     void edit();
 
   private:
@@ -360,6 +363,40 @@ void Commands::measure() {
     if (m_options.json) print(all);
 }
 
+bool Commands::check() {
+    pipeline::Opened opened = openInput();
+    const std::vector<measure::Finding> findings = measure::check(opened.scene, m_cancel);
+    bool broken = false;
+    Json all = Json::array();
+    int seen = 0;
+    for (const measure::Finding& f : findings) {
+        if (measure::isSeen(opened.scene, f)) {
+            ++seen;
+            continue;
+        }
+        broken = broken || f.severity == measure::Severity::Broken;
+        if (!m_options.json) {
+            m_out << std::left << std::setw(7) << measure::severityName(f.severity) << std::setw(15) << f.kind << f.sentence
+                  << "\n";
+            continue;
+        }
+        Json j{{"kind", f.kind}, {"severity", measure::severityName(f.severity)}, {"actor", f.actor}};
+        if (!f.joint.empty()) j["joint"] = f.joint;
+        if (!f.clip.empty()) j["clip"] = f.clip;
+        if (f.first >= 0) j["frames"] = {f.first + 1, f.last + 1};
+        j["size"] = f.size;
+        j["unit"] = f.unit;
+        j["sentence"] = f.sentence;
+        if (!f.repair.empty()) j["repair"] = f.repair;
+        all.push_back(std::move(j));
+    }
+    if (m_options.json)
+        print({{"findings", all}, {"seen", seen}});
+    else if (findings.size() == static_cast<std::size_t>(seen))
+        m_out << "nothing found" << (seen > 0 ? " but what was seen and left" : "") << "\n";
+    return broken;
+}
+
 void Commands::edit() {
     if (m_options.operations.empty() || m_options.out.empty()) {
         // Without anything to do it says what can be done.
@@ -406,9 +443,11 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* describe = app.add_subcommand("describe", "Every layer kind and setting");
     CLI::App* bake = app.add_subcommand("bake", "Simulate and write keys back into the source's document");
     CLI::App* measure = app.add_subcommand("measure", "How each simulated layer answers a push");
+    CLI::App* check = app.add_subcommand("check", "What is wrong with rigs and clips; exit 1 when something is broken");
     CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
-    for (CLI::App* c : {info, bake, measure, edit}) c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
-    for (CLI::App* c : {info, describe, bake, measure, edit}) c->add_flag("--json", o.json, "One JSON document on stdout");
+    for (CLI::App* c : {info, bake, measure, check, edit})
+        c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
+    for (CLI::App* c : {info, describe, bake, measure, check, edit}) c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure}) {
         c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
             ->allow_extra_args(false);
@@ -446,6 +485,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
         if (*describe) commands.describe();
         if (*bake) commands.bake();
         if (*measure) commands.measure();
+        if (*check && commands.check()) return flushed(out, err, kFindings);
         if (*edit) commands.edit();
     } catch (const BadArguments& b) {
         err << "nutatio-cli: " << b.sentence << "\n";

@@ -1,6 +1,7 @@
 #include "edit/edit.h"
 
 #include <algorithm>
+#include <set>
 
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
@@ -363,6 +364,46 @@ Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Prepa
             s.pins.edit(i).toJoint = followed(s.pins[i].toJoint);
     }
     return Done{};
+}
+
+Result<Done> nameJoints(scene::Scene& s, const std::string& actor) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
+    const std::vector<rig::Joint> joints = a->actor->skeleton.joints();
+    std::set<std::string> taken;
+    for (const rig::Joint& j : joints) taken.insert(j.name);
+    std::set<std::string> met{""};
+    for (std::size_t k = 0; k < joints.size(); ++k) {
+        if (met.insert(joints[k].name).second) continue;
+        const std::string stem = joints[k].name.empty() ? "joint" : joints[k].name;
+        int n = joints[k].name.empty() ? static_cast<int>(k) : 2;
+        while (!taken.insert(stem + "_" + std::to_string(n)).second) ++n;
+        const auto done = prepare(
+            s, actor, {rig::Preparation::What::Rename, "#" + std::to_string(k), stem + "_" + std::to_string(n), Vec3::Zero()});
+        if (!done) return done;
+    }
+    return Done{};
+}
+
+void cutFirst(scene::Scene& s, const std::string& actor, const std::string& clip) {
+    eachShot(
+        s,
+        [&](const scene::Shot& shot) {
+            const auto at = shot.clips.find(actor);
+            return at != shot.clips.end() && at->second == clip &&
+                   std::none_of(shot.cuts.begin(), shot.cuts.end(), [&](double t) { return shot.frameOf(t) == 1; });
+        },
+        [](scene::Shot& shot) { shot.cuts.insert(shot.cuts.begin(), shot.timeOf(1)); });
+}
+
+void leaveFinding(scene::Scene& s, const std::string& actor, const std::string& finding, bool leave) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a || (std::find(a->seen.begin(), a->seen.end(), finding) != a->seen.end()) == leave) return;
+    std::vector<std::string>& seen = s.actor(actor)->seen;
+    if (leave)
+        seen.push_back(finding);
+    else
+        std::erase(seen, finding);
 }
 
 void showShot(scene::Scene& s, const std::string& shot) {

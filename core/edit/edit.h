@@ -57,6 +57,13 @@ void markCut(scene::Scene& scene, int frame);
 /// Does something to an actor before anything moves it; what refers to a joint that is renamed follows. Errors as rig::prepared.
 Result<Done> prepare(scene::Scene& scene, const std::string& actor, const rig::Preparation& edit);
 
+/// Gives every joint of an actor that has no name, or one that others have, a name of its own.
+Result<Done> nameJoints(scene::Scene& scene, const std::string& actor);
+/// Marks a cut after the first frame in every shot in which the actor plays the clip: what stands apart there throws nothing.
+void cutFirst(scene::Scene& scene, const std::string& actor, const std::string& clip);
+/// Leaves a finding of an actor as it is, or looks at it again: see measure::Finding::id.
+void leaveFinding(scene::Scene& scene, const std::string& actor, const std::string& finding, bool leave);
+
 /// Shows a shot.
 void showShot(scene::Scene& scene, const std::string& shot);
 /// Shows the first shot that an actor leads with a clip, or makes one.

@@ -213,6 +213,29 @@ Result<Done> doRenameJoint(scene::Scene& s, const Arguments& a) {
     return prepare(s, actor.value(), {rig::Preparation::What::Rename, text(a, "joint"), text(a, "name"), Vec3::Zero()});
 }
 
+Result<Done> doNameJoints(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    return nameJoints(s, actor.value());
+}
+
+Result<Done> doCutFirst(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const rig::Actor& played = *std::as_const(s).actor(actor.value())->actor;
+    if (played.findClip(text(a, "clip")) < 0) return wrong("the actor has no clip \"" + text(a, "clip") + "\"");
+    cutFirst(s, actor.value(), text(a, "clip"));
+    return Done{};
+}
+
+Result<Done> doLeave(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    if (text(a, "leave") != "yes" && text(a, "leave") != "no") return wrong("leave is yes or no");
+    leaveFinding(s, actor.value(), text(a, "finding"), text(a, "leave") == "yes");
+    return Done{};
+}
+
 Result<Done> doAddEnd(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
@@ -248,6 +271,10 @@ constexpr Operation kOperations[] = {
     {"rename", "thing,name", "", "Another name; the id stays.", doRename},
     {"rename-joint", "joint,name", "actor", "Another name for a joint, in the hand-off too; what refers to it follows.",
      doRenameJoint},
+    {"name-joints", "", "actor", "Gives joints without a name, or with one that others have, names of their own.", doNameJoints},
+    {"cut-first", "clip", "actor", "Marks a cut after the first frame of a clip, in every shot that plays it.", doCutFirst},
+    {"leave", "finding,leave", "actor", "Leaves a finding of the check as it is (leave=yes), or looks at it again (no).",
+     doLeave},
     {"add-end", "joint,name", "actor,x,y,z", "A joint at the end of a chain, in the axes of the one it hangs on.", doAddEnd},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},

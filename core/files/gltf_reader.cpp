@@ -378,6 +378,8 @@ class GltfReader {
         }
     }
 
+    static constexpr float kSumOff = 0.005f;  // what rounding to bytes may leave
+
     void readInfluences(const Place& attributes, std::size_t count, rig::Primitive& out) {
         std::vector<std::vector<std::pair<float, std::uint16_t>>> all;
         const auto room = [&](int sets) { return count * (sizeof(rig::Influence) + 48 + 64 * static_cast<std::size_t>(sets)); };
@@ -402,10 +404,20 @@ class GltfReader {
         out.influences.resize(all.size());
         for (std::size_t v = 0; v < all.size(); ++v) {
             std::stable_sort(all[v].begin(), all[v].end(), [](const auto& a, const auto& b) { return a.first > b.first; });
-            if (all[v].size() > 8) all[v].resize(8);
             float sum = 0;
             for (const auto& [w, j] : all[v]) sum += w;
-            if (all[v].empty()) out.influences[v].weight[0] = 1;
+            if (all[v].empty()) {
+                out.influences[v].weight[0] = 1;
+                ++out.weightsRead.none;
+            } else if (std::abs(sum - 1) > kSumOff) {
+                ++out.weightsRead.off;
+                if (std::abs(sum - 1) > std::abs(out.weightsRead.worst - 1)) out.weightsRead.worst = sum;
+            }
+            if (all[v].size() > 8) {
+                all[v].resize(8);
+                sum = 0;
+                for (const auto& [w, j] : all[v]) sum += w;
+            }
             for (std::size_t k = 0; k < all[v].size(); ++k) {
                 out.influences[v].joint[k] = all[v][k].second;
                 out.influences[v].weight[k] = all[v][k].first / sum;

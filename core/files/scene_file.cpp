@@ -166,9 +166,11 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
     scene::ActorEntry a;
     readTuned(p, a, readProfile);
     a.hidden = boolOr(p, "hidden", false);
+    if (p.has("seen"))
+        for (std::size_t i = 0, n = p.at("seen").size(kMostItems); i < n; ++i) a.seen.push_back(p.at("seen").at(i).text());
     if (a.isPiece() && !p.has("file")) {
         shapePiece(a);
-        a.unknown = unknownOf(p, {"id", "name", "hidden", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "hidden", "seen", "settings", "profiles"});
         return a;
     }
     a.values.erase("form");  // it would make a piece of a character
@@ -209,7 +211,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "prepared", "recorded", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "seen", "prepared", "recorded", "settings", "profiles"});
     }
     return a;
 }
@@ -545,6 +547,7 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
         Json j{{"id", a.id}, {"name", a.name}};
         if (!a.isPiece()) j["file"] = relativeTo(folder, a.file);
         if (a.hidden) j["hidden"] = true;
+        if (!a.seen.empty()) j["seen"] = a.seen;
         for (const rig::Preparation& e : a.preparations) {
             Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}, {"name", e.name}};
             if (e.what == rig::Preparation::What::AddEnd) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};

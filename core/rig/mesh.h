@@ -22,12 +22,20 @@ struct Influence {
     std::array<float, 8> weight{};
 };
 
+/// What a file's skin weights were like, before they were made to sum to 1.
+struct WeightsRead {
+    int off = 0;      // vertices whose weights do not sum to 1
+    int none = 0;     // vertices without any
+    float worst = 1;  // the sum that is farthest from 1
+};
+
 struct Primitive {
     std::vector<Vec3f> positions;
     std::vector<Vec3f> normals;  // always as many as positions: computed when the source has none
     std::vector<Vec2f> uvs;      // may be empty
     std::vector<Vec4f> colours;  // linear; may be empty
     std::vector<Influence> influences;
+    WeightsRead weightsRead;
     std::vector<std::uint32_t> triangles;  // three a triangle
     std::vector<MorphTarget> morphs;
     int material = -1;

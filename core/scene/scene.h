@@ -22,6 +22,7 @@ struct ActorEntry : Tuned {
     std::shared_ptr<const rig::Actor> actor;     // with all of that
     rig::Trial trial;                            // replaces the clip while it is on; never saved
     bool hidden = false;                         // out of sight; what it does, it does
+    std::vector<std::string> seen;               // findings that were looked at and left: see measure::Finding::id
 
     /// Made without a file: see set_piece.h.
     bool isPiece() const { return values.count("form") > 0; }
