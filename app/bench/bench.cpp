@@ -28,11 +28,12 @@ QString qs(std::string_view s) {
 
 Bench::Bench(const QString& keepFolder)
     : m_session(m_document),
+      m_checker(m_document),
       m_keepFolder(keepFolder),
       m_stage(new Stage(m_document, m_session)),
       m_roster(new Roster(m_document, m_session)),
       m_handoff(new HandOff(m_document)),
-      m_tuner(new Tuner(m_document, m_session, m_handoff)),
+      m_tuner(new Tuner(m_document, m_session, m_checker, m_handoff)),
       m_tape(new Tape(m_document, m_session)),
       m_notice(new Notice),
       m_recovery(new Notice),
@@ -52,6 +53,7 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
     connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
     connect(m_tuner, &Tuner::said, this, &Bench::say);
+    connect(&m_checker, &Checker::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
         m_actions["record"]->setChecked(m_stage->tug().isRecording());

@@ -32,6 +32,7 @@ class Bench : public QMainWindow {
 
     Document& document() { return m_document; }
     Session& session() { return m_session; }
+    Checker& checker() { return m_checker; }
     Stage* stage() const { return m_stage; }
     Roster* roster() const { return m_roster; }
     Tape* tape() const { return m_tape; }
@@ -92,6 +93,7 @@ class Bench : public QMainWindow {
     void removeSelected();
     void duplicateSelected();
     void mirrorSelected();
+    void bendTest(bool on);
     /// What can be done with the selection.
     void showMenu(const QPoint& at);
     void renameSelected();
@@ -118,6 +120,7 @@ class Bench : public QMainWindow {
 
     Document m_document;
     Session m_session;
+    Checker m_checker;
     QString m_keepFolder;
     QSettings* m_preferences = nullptr;
     QMap<QString, QAction*> m_actions;

@@ -61,6 +61,7 @@ void Bench::makeEditCommands() {
     add("select-none", tr("End the trial, or select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] {
         for (const scene::ActorEntry& a : m_document.scene().actors)
             if (a.onTrial()) return m_document.tryOut(a.id, {});
+        if (m_session.spot()) return m_session.setSpot({});
         m_session.select({});
     });
 }
@@ -161,11 +162,18 @@ void Bench::makeViewCommands() {
         m_tape->repaintAll();
     });
     night->setCheckable(true);
-    const std::pair<const char*, StepId> steps[] = {{"attach", StepId::Attach}, {"tune", StepId::Tune}};
-    for (const auto& [id, step] : steps)
-        add(QLatin1String(id), step == StepId::Attach ? tr("Go to Attach") : tr("Go to Tune"),
-            QKeySequence(Qt::CTRL | (step == StepId::Attach ? Qt::Key_1 : Qt::Key_2)), {},
-            [this, step = step] { m_session.setStep(step); });
+    const std::tuple<const char*, QString, StepId, Qt::Key> steps[] = {
+        {"prepare", tr("Go to Prepare: what is wrong with the rig"), StepId::Prepare, Qt::Key_1},
+        {"attach", tr("Go to Attach"), StepId::Attach, Qt::Key_2},
+        {"tune", tr("Go to Tune"), StepId::Tune, Qt::Key_3}};
+    for (const auto& [id, text, step, key] : steps)
+        add(QLatin1String(id), text, QKeySequence(Qt::CTRL | key), {}, [this, step = step] { m_session.setStep(step); });
+    QAction* bend =
+        add("bend-test", tr("Bend test: swing the selected joints, and see what follows"), QKeySequence(Qt::SHIFT | Qt::Key_B),
+            "activity", [this] { bendTest(m_actions["bend-test"]->isChecked()); });
+    bend->setCheckable(true);
+    connect(&m_session, &Session::spotChanged, this,
+            [this, bend] { bend->setChecked(m_session.spot() && m_session.spot()->follows); });
     const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},
                                                                  {"fold-tuner", tr("Fold or show the tuner"), m_tuner},
                                                                  {"fold-tape", tr("Fold or show the tape"), m_tape}};

@@ -69,8 +69,10 @@ QWidget* Bench::header() {
     m_title->setObjectName(QStringLiteral("soft"));
     leftRow->addWidget(m_title, 1);
     row->addWidget(left, 1);
-    const std::pair<QString, StepId> steps[] = {
-        {tr("Attach"), StepId::Attach}, {tr("Tune"), StepId::Tune}, {tr("Hand off"), StepId::HandOff}};
+    const std::pair<QString, StepId> steps[] = {{tr("Prepare"), StepId::Prepare},
+                                                {tr("Attach"), StepId::Attach},
+                                                {tr("Tune"), StepId::Tune},
+                                                {tr("Hand off"), StepId::HandOff}};
     for (const auto& [name, step] : steps) {
         auto* b = new QToolButton;
         b->setObjectName(QStringLiteral("step"));

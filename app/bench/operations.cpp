@@ -155,6 +155,21 @@ void Bench::duplicateSelected() {
     if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
 }
 
+void Bench::bendTest(bool on) {
+    const Selection& s = m_session.selection();
+    if (!on || s.joints.empty()) {
+        m_session.setSpot({});
+        m_actions["bend-test"]->setChecked(false);
+        if (on) say(tr("Select the joints to swing first."));
+        return;
+    }
+    Spot spot;
+    spot.actor = s.actor;
+    spot.joints = s.joints;
+    spot.swings = spot.follows = true;
+    m_session.setSpot(std::move(spot));
+}
+
 void Bench::mirrorSelected() {
     const auto owner = m_session.selection().owner();
     if (!owner) return;

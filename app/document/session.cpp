@@ -61,6 +61,16 @@ void Session::select(Selection s) {
         m_lastActor = m_selection.actor;
         m_lastJoint = m_selection.joints.front();
     }
+    if (m_spot && (m_spot->actor != m_selection.actor || m_spot->joints != m_selection.joints)) {
+        // A bend test goes along; what a finding points out ends with another selection.
+        std::optional<Spot> next;
+        if (m_spot->follows && !m_selection.joints.empty()) {
+            next = m_spot;
+            next->actor = m_selection.actor;
+            next->joints = m_selection.joints;
+        }
+        setSpot(std::move(next));
+    }
     Q_EMIT selectionChanged();
 }
 
@@ -80,14 +90,14 @@ void Session::selectLayer(const std::string& layer) {
     const scene::Layer* l = m_document.scene().layer(layer);
     if (!l) return;
     select({l->actor, {}, layer, {}});
-    if (m_step == StepId::Attach) setStep(StepId::Tune);
+    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 
 void Session::selectCollider(const std::string& collider) {
     const scene::Collider* c = m_document.scene().collider(collider);
     if (!c) return;
     select({c->actor, {}, {}, collider});
-    if (m_step == StepId::Attach) setStep(StepId::Tune);
+    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 
 void Session::selectWind(const std::string& wind) {
@@ -95,7 +105,7 @@ void Session::selectWind(const std::string& wind) {
     Selection s;
     s.wind = wind;
     select(std::move(s));
-    if (m_step == StepId::Attach) setStep(StepId::Tune);
+    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 
 void Session::selectPin(const std::string& pin) {
@@ -105,7 +115,7 @@ void Session::selectPin(const std::string& pin) {
     s.actor = p->actor;
     s.pin = pin;
     select(std::move(s));
-    if (m_step == StepId::Attach) setStep(StepId::Tune);
+    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 
 void Session::selectActor(const std::string& actor) {
@@ -113,7 +123,7 @@ void Session::selectActor(const std::string& actor) {
     Selection s;
     s.actor = actor;
     select(std::move(s));
-    if (m_step == StepId::Attach) setStep(StepId::Tune);
+    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 
 void Session::keepTake() {
@@ -169,9 +179,16 @@ void Session::setGhost(bool on) {
     Q_EMIT viewChanged();
 }
 
+void Session::setSpot(std::optional<Spot> spot) {
+    if (spot == m_spot) return;
+    m_spot = std::move(spot);
+    Q_EMIT spotChanged();
+}
+
 void Session::setStep(StepId step) {
     if (step == m_step) return;
     m_step = step;
+    setSpot({});
     Q_EMIT stepChanged();
 }
 
@@ -207,6 +224,7 @@ void Session::forgetWhatIsGone() {
         m_lastActor.clear();
         m_lastJoint = -1;
     }
+    if (m_spot && !s.actor(m_spot->actor)) setSpot({});
     select(std::move(kept));
     if (m_frame >= m_document.frames()) setFrame(m_document.frames() - 1);
 }

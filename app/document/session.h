@@ -27,7 +27,17 @@ struct Selection {
     static Selection of(const scene::Scene& scene, const scene::Owner& owner);
 };
 
-enum class StepId { Attach, Tune, HandOff };
+enum class StepId { Prepare, Attach, Tune, HandOff };
+
+/// What the stage is asked to point out: joints of an actor, and what follows them or certain points of its surface.
+struct Spot {
+    std::string actor;
+    std::vector<int> joints;
+    std::vector<std::uint32_t> points;  // of rig::Surface; empty: what follows the joints, by how much
+    bool swings = false;                // the joints swing, so that it is seen
+    bool follows = false;               // it goes along with the selection: a bend test
+    bool operator==(const Spot&) const = default;
+};
 
 class Session : public QObject {
     Q_OBJECT
@@ -65,6 +75,9 @@ class Session : public QObject {
     bool ghost() const { return m_ghost; }
     void setGhost(bool on);
 
+    const std::optional<Spot>& spot() const { return m_spot; }
+    void setSpot(std::optional<Spot> spot);
+
     StepId step() const { return m_step; }
     void setStep(StepId step);
 
@@ -75,6 +88,7 @@ class Session : public QObject {
     void viewChanged();
     void stepChanged();
     void takeChanged();
+    void spotChanged();
 
   private:
     void tick();
@@ -87,6 +101,7 @@ class Session : public QObject {
     int m_frame = 0, m_from = 0;
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;
+    std::optional<Spot> m_spot;
     std::optional<scene::Scene> m_take;
     QTimer m_clock;
     QElapsedTimer m_since;

@@ -9,6 +9,7 @@
 
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
+#include "app/prepare/prepare_page.h"
 #include "edit/edit.h"
 #include "scene/items.h"
 
@@ -194,7 +195,26 @@ int main(int argc, char** argv) {
     keep(bench, folder, QStringLiteral("tune.png"));
 
     forces(bench, folder);
+    // What the check found, one of them shown.
     const auto& actor = *bench.document().scene().actor("otter")->actor;
+    session.setStep(nutatio::app::StepId::Prepare);
+    waitFor([&] { return bench.checker().upToDate(); });
+    for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    if (auto* page = bench.findChild<nutatio::app::PreparePage*>(); page && !page->rows().isEmpty())
+        Q_EMIT page->rows().front()->chosen();
+    keep(bench, folder, QStringLiteral("prepare.png"));
+    session.selectJoint("otter", actor.skeleton.find("thigh_L"));
+    bench.action(QStringLiteral("bend-test"))->trigger();
+    waitFor([] {
+        static QElapsedTimer since;
+        if (!since.isValid()) since.start();
+        return since.elapsed() > 350;
+    });
+    bench.stage()->frameSelection();
+    keep(bench, folder, QStringLiteral("bend-test.png"));
+    bench.action(QStringLiteral("bend-test"))->trigger();
+    camera.target = nutatio::Vec3(0, 0.62, 0);
+    bench.stage()->setCamera(camera);
     session.selectJoint("otter", actor.skeleton.find("tail_01"));
     session.selectChain();
     session.setStep(nutatio::app::StepId::Attach);

@@ -28,18 +28,19 @@ void main() {
 })";
 
 const char* const kClayVertex = R"(#version 330 core
-layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(location=2) in vec4 colour; layout(location=3) in vec2 uv;
-uniform mat4 clip; out vec3 n; out vec3 w; out vec4 c; out vec2 t;
-void main() { n = normal; w = place; c = colour; t = uv; gl_Position = clip * vec4(place, 1.0); })";
+layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(location=2) in vec4 colour; layout(location=3) in vec2 uv; layout(location=4) in float share;
+uniform mat4 clip; out vec3 n; out vec3 w; out vec4 c; out vec2 t; out float follows;
+void main() { n = normal; w = place; c = colour; t = uv; follows = share; gl_Position = clip * vec4(place, 1.0); })";
 
 const char* const kClayFragment = R"(#version 330 core
-in vec3 n; in vec3 w; in vec4 c; in vec2 t; out vec4 o;
-uniform vec4 base; uniform sampler2D image; uniform bool textured; uniform vec3 eye; uniform float cutoff; uniform bool blended;
+in vec3 n; in vec3 w; in vec4 c; in vec2 t; in float follows; out vec4 o;
+uniform vec3 none; uniform vec3 some; uniform vec3 all; uniform vec4 base; uniform sampler2D image; uniform bool textured; uniform vec3 eye; uniform float cutoff; uniform bool blended;
 vec3 toScreen(vec3 l) { return mix(12.92 * l, 1.055 * pow(max(l, vec3(0.0)), vec3(1.0/2.4)) - 0.055, step(0.0031308, l)); }
 void main() {
     vec4 albedo = base * c;
     if (textured) { vec4 s = texture(image, t); albedo *= vec4(pow(s.rgb, vec3(2.2)), s.a); }
     if (cutoff >= 0.0 && albedo.a < cutoff) discard;
+    if (follows >= 0.0) albedo.rgb = follows < 0.5 ? mix(none, some, 2.0 * follows) : mix(some, all, 2.0 * follows - 1.0);
     vec3 v = normalize(eye - w), m = normalize(n);
     if (!gl_FrontFacing) m = -m;
     // Soft clay: a broad wrapped key from the upper left, sky and planks as fill, a breath of rim.
@@ -112,6 +113,10 @@ QVector3D toQt(const Vec3& v) {
 }
 QVector3D rgb(const QColor& c) {
     return {c.redF(), c.greenF(), c.blueF()};
+}
+
+QVector3D linear(const QColor& c) {
+    return {std::pow(c.redF(), 2.2f), std::pow(c.greenF(), 2.2f), std::pow(c.blueF(), 2.2f)};
 }
 
 constexpr int kMapSize = 256;
@@ -272,6 +277,25 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
     return l;
 }
 
+void Renderer::tint(const Posed& posed, Loaded& l) {
+    if (posed.tint == l.tint) return;
+    l.tint = posed.tint;
+    for (std::size_t k = 0; k < l.pieces.size(); ++k) {
+        Piece& piece = *l.pieces[k];
+        piece.array->bind();
+        if (l.tint && k < l.tint->size() && (*l.tint)[k].size() == static_cast<std::size_t>(l.picture->pieces[k]->size)) {
+            if (!piece.tint.isCreated()) piece.tint.create();
+            piece.tint.bind();
+            piece.tint.allocate((*l.tint)[k].data(), static_cast<int>((*l.tint)[k].size() * 4));
+            glEnableVertexAttribArray(4);
+            glVertexAttribPointer(4, 1, GL_FLOAT, GL_FALSE, 4, nullptr);
+        } else {
+            glDisableVertexAttribArray(4);
+        }
+        piece.array->release();
+    }
+}
+
 void Renderer::forget(const Frame& frame) {
     std::erase_if(m_loaded, [&](const auto& entry) {
         return std::none_of(frame.actors.begin(), frame.actors.end(), [&](const Posed* p) { return p->id == entry.first; });
@@ -420,7 +444,11 @@ void Renderer::drawGround(const Frame& f, const Mat4& clip) {
 
 void Renderer::draw(const Frame& f) {
     forget(f);
-    for (const Posed* p : f.actors) skin(*p, loaded(*p));
+    m_clay->setAttributeValue(4, -1.0f);  // of what is not tinted
+    for (const Posed* p : f.actors) {
+        tint(*p, loaded(*p));
+        skin(*p, loaded(*p));
+    }
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
     glViewport(0, 0, f.size.width(), f.size.height());
@@ -437,6 +465,9 @@ void Renderer::draw(const Frame& f) {
     m_clay->setUniformValue("clip", toQt(clip));
     m_clay->setUniformValue("eye", toQt(f.camera->eye()));
     m_clay->setUniformValue("image", 0);
+    const look::Theme& theme = look::theme();
+    for (const auto& [name, colour] : {std::pair{"none", theme.bone}, {"some", theme.persimmon}, {"all", theme.brick}})
+        m_clay->setUniformValue(name, linear(colour));
     for (const Posed* p : f.actors) drawActor(*p, *m_clay, false);
 
     // Contact shadow: over floor and planks, never over what stands above it.

@@ -24,6 +24,9 @@ struct Mark {
     QColor colour;
 };
 
+/// How strongly each vertex is tinted, 0 to 1, by piece: instances in the actor's order, and their primitives.
+using Tint = std::vector<std::vector<float>>;
+
 /// One actor to draw: its pose's world transforms, and the track whose morphs and patches it shows.
 struct Posed {
     std::string id;  // of its entry: two entries of one file have vertices of their own
@@ -31,6 +34,7 @@ struct Posed {
     std::vector<Affine> worlds;
     std::shared_ptr<const rig::Track> track;
     int frame = 0;
+    std::shared_ptr<const Tint> tint;  // none: as its materials have it
 
     /// Of the instance of that place in the actor's list; empty: the rest weights.
     std::vector<float> weights(std::size_t instance) const;
@@ -75,15 +79,18 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         std::unique_ptr<QOpenGLVertexArrayObject> array, skinned;
         QOpenGLBuffer moving{QOpenGLBuffer::VertexBuffer};
         QOpenGLBuffer bent{QOpenGLBuffer::VertexBuffer};  // made once morphs or patches move it
+        QOpenGLBuffer tint{QOpenGLBuffer::VertexBuffer};  // made once it is tinted
     };
     struct Loaded {
         std::shared_ptr<Picture> picture;
         Key key;
         std::vector<std::unique_ptr<Piece>> pieces;
+        std::shared_ptr<const Tint> tint;
     };
 
     std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);
     Loaded& loaded(const Posed& posed);
+    void tint(const Posed& posed, Loaded& l);
     /// Lets go of what is no longer on show.
     void forget(const Frame& frame);
     /// Poses the actor's vertices by its bones, with transform feedback.

@@ -31,6 +31,8 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::frameChanged, this, refresh);
     connect(&session, &Session::selectionChanged, this, remark);
     connect(&session, &Session::viewChanged, this, refresh);
+    connect(&session, &Session::spotChanged, this, &Stage::showSpot);
+    connect(&m_swing, &QTimer::timeout, this, &Stage::swingOn);
     connect(&m_tug, &Tug::moved, this, refresh);
 }
 
@@ -86,6 +88,7 @@ void Stage::pose() {
                 track->pose(std::min(m_session.frame(), track->frames() - 1), locals);
             else
                 locals = a.actor->restPose();
+            swingSpot(a.id, locals);
             worldsFrom(locals, posed.worlds);
         };
         const pipeline::TrackPtr none;
@@ -96,6 +99,7 @@ void Stage::pose() {
             worldsFrom(m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
             worldsFrom(m_tug.body(), s.body.worlds);
         }
+        if (m_session.spot() && m_session.spot()->actor == a.id) s.posed.tint = m_tint;
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {

@@ -1,7 +1,9 @@
 // The Stage: the actors in motion, their joints over them, and picking.
 #pragma once
 
+#include <QElapsedTimer>
 #include <QOpenGLWidget>
+#include <QTimer>
 #include <memory>
 #include <optional>
 
@@ -67,6 +69,10 @@ class Stage : public QOpenGLWidget {
     };
     void pose();
     void layOut();
+    /// What the session points out: the camera goes there, and what it is about is tinted.
+    void showSpot();
+    void swingOn();
+    void swingSpot(const std::string& actor, std::vector<Xform>& locals) const;
     void markJoints(std::vector<Mark>& marks) const;
     void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
@@ -129,6 +135,9 @@ class Stage : public QOpenGLWidget {
     bool m_moved = false, m_orbits = false;  // the left button turns the view, as it began on empty ground
     int m_clicks = 0;                        // one after the other at that place
     std::optional<Hit> m_hover;
+    std::shared_ptr<const Tint> m_tint;  // of the spot's actor
+    QTimer m_swing;
+    QElapsedTimer m_swingClock;
 };
 
 }  // namespace nutatio::app

@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
+#include "app/prepare/prepare_page.h"
 #include "app/tuner/attach_page.h"
 #include "edit/edit.h"
 #include "layers/feels.h"
@@ -11,10 +12,11 @@
 
 namespace nutatio::app {
 
-Tuner::Tuner(Document& document, Session& session, QWidget* handoff, QWidget* parent)
+Tuner::Tuner(Document& document, Session& session, Checker& checker, QWidget* handoff, QWidget* parent)
     : QWidget(parent),
       m_document(document),
       m_session(session),
+      m_checker(checker),
       m_handoff(handoff),
       m_heading(new QLabel),
       m_title(new QLabel),
@@ -92,6 +94,7 @@ std::optional<scene::Owner> Tuner::tuned() const {
 QString Tuner::page() const {
     const Selection& s = m_session.selection();
     if (m_session.step() == StepId::HandOff) return QStringLiteral("handoff");
+    if (m_session.step() == StepId::Prepare) return QStringLiteral("prepare");
     if (m_session.step() == StepId::Attach) {
         QString joints;
         for (int j : s.joints) joints += QString::number(j) + u',';
@@ -117,6 +120,14 @@ QWidget* Tuner::newPage() {
         return new QWidget;
     }
     const bool empty = m_document.scene().actors.empty();
+    if (m_session.step() == StepId::Prepare) {
+        m_heading->setText(tr("PREPARE"));
+        auto* page = new PreparePage(m_document, m_session, m_checker);
+        connect(page, &PreparePage::titleChanged, m_title, &QLabel::setText);
+        connect(page, &PreparePage::commandWanted, this, &Tuner::commandWanted);
+        connect(page, &PreparePage::said, this, &Tuner::said);
+        return page;
+    }
     if (m_session.step() == StepId::Attach || empty) {
         m_heading->setText(tr("ATTACH"));
         m_title->setText(AttachPage::title(m_document, m_session));
@@ -164,6 +175,7 @@ void Tuner::rebuild() {
             old->deleteLater();
         }
         m_scroll->setWidget(body);
+        m_checker.setWatched(m_session.step() == StepId::Prepare);
     }
     if (m_tuned) {
         m_tuned->setLastJoints(m_lastJoints);

@@ -8,6 +8,7 @@
 
 #include "app/document/document.h"
 #include "app/document/session.h"
+#include "app/prepare/checker.h"
 #include "app/tuner/feels_shelf.h"
 #include "app/tuner/scope.h"
 #include "app/tuner/tuned_page.h"
@@ -17,7 +18,7 @@ namespace nutatio::app {
 class Tuner : public QWidget {
     Q_OBJECT
   public:
-    Tuner(Document& document, Session& session, QWidget* handoff, QWidget* parent = nullptr);
+    Tuner(Document& document, Session& session, Checker& checker, QWidget* handoff, QWidget* parent = nullptr);
     SettingRow* row(const std::string& setting) const { return m_tuned ? m_tuned->row(setting) : nullptr; }
     SettingRow* firstKeyable() const { return m_tuned ? m_tuned->firstKeyable() : nullptr; }
     QString remark() const { return m_remark->text(); }
@@ -50,6 +51,7 @@ class Tuner : public QWidget {
 
     Document& m_document;
     Session& m_session;
+    Checker& m_checker;
     QWidget* m_handoff;
     QLabel *m_heading, *m_title, *m_help, *m_remark;
     QLineEdit* m_name;

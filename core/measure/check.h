@@ -17,13 +17,14 @@ std::string_view severityName(Severity severity);
 struct Finding {
     std::string kind;  // "pivot", "stray-weights" ...: an id that stays
     Severity severity = Severity::Look;
-    std::string actor;   // id of its entry
-    std::string joint;   // reference; empty when it is about no joint
-    std::string clip;    // label; empty when it is about no clip
-    int first = -1;      // frames of the clip at its own key rate, from 0; -1: none
+    std::string actor;  // id of its entry
+    std::string joint;  // reference; empty when it is about no joint
+    std::string clip;   // label; empty when it is about no clip
+    int first = -1;     // frames of the clip at its own key rate, from 0; -1: none
     int last = -1;
-    double size = 0;     // how large, in `unit`
-    std::string unit;    // "mm", "deg", "%", "x", "joints", "vertices" ...
+    double rate = 0;   // of those frames [1/s]
+    double size = 0;   // how large, in `unit`
+    std::string unit;  // "mm", "deg", "%", "x", "joints", "vertices" ...
     std::string sentence;
     std::vector<std::string> repair;  // operations that mend it (see edit::carryOut); empty: none
     /// What it shows on the stage: points of rig::Surface that it is about.

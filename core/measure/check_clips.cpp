@@ -8,16 +8,16 @@ namespace nutatio::measure {
 
 namespace {
 
-// A pop is a step that its neighbours do not explain. Thresholds grow with the frame: what is a jump from one frame to the next at
-// 120/s may be plain motion at 24/s. They were found on mocap and on hand-made clips whose pops were judged by eye.
-constexpr double kTurnJerk = 5e5, kMoveJerk = 300;      // [deg/s^3], [heights/s^3]
-constexpr double kLeastTurn = 4, kLeastMove = 0.006;    // [deg], [heights]
-constexpr double kMuchMore = 10;                        // times the usual around it
-constexpr double kAround = 0.35;                        // [s]
-constexpr double kSeen = 0.008;                         // heights that what hangs on the joint jumps
-constexpr double kShown = 1.3;                          // times its threshold
-constexpr double kSlides = 0.02;                        // heights that a pivot may travel against its parent
-constexpr double kApart = 8, kApartLeast = 0.05;        // a first frame: times the usual step, and turned heights
+// A pop is a step that its neighbours do not explain. Thresholds grow with the frame: what is a jump from one frame to the next
+// at 120/s may be plain motion at 24/s. They were found on mocap and on hand-made clips whose pops were judged by eye.
+constexpr double kTurnJerk = 5e5, kMoveJerk = 300;    // [deg/s^3], [heights/s^3]
+constexpr double kLeastTurn = 4, kLeastMove = 0.006;  // [deg], [heights]
+constexpr double kMuchMore = 10;                      // times the usual around it
+constexpr double kAround = 0.35;                      // [s]
+constexpr double kSeen = 0.008;                       // heights that what hangs on the joint jumps
+constexpr double kShown = 1.3;                        // times its threshold
+constexpr double kSlides = 0.02;                      // heights that a pivot may travel against its parent
+constexpr double kApart = 8, kApartLeast = 0.05;      // a first frame: times the usual step, and turned heights
 
 double median(std::vector<double> v) {
     if (v.empty()) return 0;
@@ -27,7 +27,8 @@ double median(std::vector<double> v) {
 
 double quantile(std::vector<double> v, double q) {
     if (v.empty()) return 0;
-    const auto at = v.begin() + static_cast<std::ptrdiff_t>(std::min(v.size() - 1, static_cast<std::size_t>(q * static_cast<double>(v.size()))));
+    const auto at = v.begin() + static_cast<std::ptrdiff_t>(
+                                    std::min(v.size() - 1, static_cast<std::size_t>(q * static_cast<double>(v.size()))));
     std::nth_element(v.begin(), at, v.end());
     return *at;
 }
@@ -50,7 +51,8 @@ double ownRate(const rig::Clip& clip) {
 constexpr int kMostFrames = 20000;  // of a clip that are looked at
 
 Sampled sampled(const rig::Actor& actor, int clip, const Cancel& cancel) {
-    rig::FrameGrid grid = rig::FrameGrid::covering(actor.clips[static_cast<std::size_t>(clip)], ownRate(actor.clips[static_cast<std::size_t>(clip)]));
+    rig::FrameGrid grid = rig::FrameGrid::covering(actor.clips[static_cast<std::size_t>(clip)],
+                                                   ownRate(actor.clips[static_cast<std::size_t>(clip)]));
     grid.frames = std::min(grid.frames, kMostFrames);
     Sampled out;
     out.track = rig::bodyTrack(actor, clip, grid, cancel);
@@ -64,7 +66,9 @@ std::vector<double> reaches(const Checked& on) {
     std::vector<double> out(static_cast<std::size_t>(on.skeleton.size()), 0.0);
     for (int j = 0; j < on.skeleton.size(); ++j)
         for (int k : on.skeleton.subtree(j))
-            out[static_cast<std::size_t>(j)] = std::max(out[static_cast<std::size_t>(j)], (on.worlds[static_cast<std::size_t>(k)].t - on.worlds[static_cast<std::size_t>(j)].t).norm());
+            out[static_cast<std::size_t>(j)] =
+                std::max(out[static_cast<std::size_t>(j)],
+                         (on.worlds[static_cast<std::size_t>(k)].t - on.worlds[static_cast<std::size_t>(j)].t).norm());
     // A leaf reaches as far as its skin does.
     for (std::uint32_t v = 0; v < on.surface.places.size(); ++v) {
         const auto main = static_cast<std::size_t>(on.surface.mainJoint(v));
@@ -112,7 +116,8 @@ void popsOf(const Steps& s, double least, double floor, double dt, double seen, 
     }
 }
 
-void pops(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach, std::vector<Finding>& out) {
+void pops(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach,
+          std::vector<Finding>& out) {
     const double dt3 = 0.5 * c.dt * c.dt * c.dt;
     const double leastTurn = std::max(kLeastTurn, dt3 * kTurnJerk), leastMove = std::max(kLeastMove, dt3 * kMoveJerk);
     const std::vector<double> scale = rig::scalesAbove(on.actor);
@@ -133,8 +138,9 @@ void pops(const Checked& on, const Sampled& c, const std::string& clip, const st
     for (std::size_t from = 0; from < found.size();) {
         std::size_t to = from + 1;
         while (to < found.size() && found[to].frame - found[to - 1].frame <= 2) ++to;
-        const Pop& worst = *std::max_element(found.begin() + static_cast<std::ptrdiff_t>(from), found.begin() + static_cast<std::ptrdiff_t>(to),
-                                             [](const Pop& a, const Pop& b) { return a.over < b.over; });
+        const Pop& worst =
+            *std::max_element(found.begin() + static_cast<std::ptrdiff_t>(from), found.begin() + static_cast<std::ptrdiff_t>(to),
+                              [](const Pop& a, const Pop& b) { return a.over < b.over; });
         std::vector<int> joints;
         for (std::size_t k = from; k < to; ++k) joints.push_back(found[k].joint);
         std::sort(joints.begin(), joints.end());
@@ -142,12 +148,13 @@ void pops(const Checked& on, const Sampled& c, const std::string& clip, const st
         if (worst.over >= kShown) {
             Finding f = on.about("pop", worst.over > 2 ? Severity::Broken : Severity::Look, worst.joint);
             f.clip = clip;
+            f.rate = 1 / c.dt;
             f.first = found[from].frame;
             f.last = found[to - 1].frame;
             f.size = worst.turns ? std::min(worst.jump, 180.0) : worst.jump * on.h * on.millimetres;
             f.unit = worst.turns ? "deg" : "mm";
-            f.sentence = on.name(worst.joint) + (worst.turns ? " jerks by " : " jumps by ") + shortNumber(f.size) + " " + f.unit + " at frame " +
-                         std::to_string(worst.frame + 1) + " of " + clip +
+            f.sentence = on.name(worst.joint) + (worst.turns ? " jerks by " : " jumps by ") + shortNumber(f.size) + " " + f.unit +
+                         " at frame " + std::to_string(worst.frame + 1) + " of " + clip +
                          (joints.size() > 1 ? ", and " + std::to_string(joints.size() - 1) + " more with it." : ".");
             out.push_back(std::move(f));
         }
@@ -201,9 +208,10 @@ bool saysLoop(std::string name) {
     return false;
 }
 
-/// Whether a clip's ends meet. With steps s0 (its first) and s1 (its last), each joint's turn by how far it reaches, and e from its
-/// last frame to its first: m frames are missing where e is nearest to m (s0 + s1) / 2.
-void seam(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach, std::vector<Finding>& out) {
+/// Whether a clip's ends meet. With steps s0 (its first) and s1 (its last), each joint's turn by how far it reaches, and e from
+/// its last frame to its first: m frames are missing where e is nearest to m (s0 + s1) / 2.
+void seam(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach,
+          std::vector<Finding>& out) {
     if (c.frames < 6) return;
     std::vector<double> steps;
     for (int f = 0; f + 1 < c.frames; ++f) steps.push_back(sizeOf(difference(on, c.track, reach, f, f + 1)));
@@ -222,21 +230,25 @@ void seam(const Checked& on, const Sampled& c, const std::string& clip, const st
             missing = m;
         }
     }
-    const bool isShort = missing > 0 && residual < 0.6 * gap && gap < 4 * usual, nearly = gap < 0.06 && gap < 6 * usual, named = saysLoop(clip);
+    const bool isShort = missing > 0 && residual < 0.6 * gap && gap < 4 * usual, nearly = gap < 0.06 && gap < 6 * usual,
+               named = saysLoop(clip);
     if (!isShort && !nearly && !named) return;
     Finding f = on.about("seam", isShort || nearly ? Severity::Look : Severity::Note, rig::kNoJoint);
     f.clip = clip;
+    f.rate = 1 / c.dt;
     f.first = c.frames - 1;
     f.last = c.frames - 1;
     f.size = 100 * gap;
     f.unit = "% h";
-    f.sentence = isShort ? clip + " ends " + std::to_string(missing) + (missing == 1 ? " frame" : " frames") + " before its first pose comes round again: as a loop it jerks there."
+    f.sentence = isShort ? clip + " ends " + std::to_string(missing) + (missing == 1 ? " frame" : " frames") +
+                               " before its first pose comes round again: as a loop it jerks there."
                  : nearly ? clip + " nearly closes: its ends lie " + shortNumber(100 * gap) + " % of the height apart."
                           : clip + " is called a loop, and its ends do not meet.";
     out.push_back(std::move(f));
 }
 
-void firstFrame(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach, const std::vector<std::string>& repair, std::vector<Finding>& out) {
+void firstFrame(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach,
+                const std::vector<std::string>& repair, std::vector<Finding>& out) {
     if (c.frames < 8) return;
     std::vector<double> steps;
     for (int f = 1; f + 1 < c.frames && f < 60; ++f) steps.push_back(sizeOf(difference(on, c.track, reach, f, f + 1)));
@@ -244,6 +256,7 @@ void firstFrame(const Checked& on, const Sampled& c, const std::string& clip, co
     if (first < kApartLeast || first < kApart * quantile(steps, 0.9)) return;
     Finding f = on.about("first-frame", Severity::Look, rig::kNoJoint);
     f.clip = clip;
+    f.rate = 1 / c.dt;
     f.first = 0;
     f.last = 1;
     f.size = first / std::max(median(steps), 1e-6);
@@ -258,18 +271,22 @@ void pivotTravel(const Checked& on, const Sampled& c, const std::string& clip, s
     for (int j = 0; j < on.skeleton.size(); ++j) {
         const int up = on.skeleton.joint(j).parent;
         // What carries the whole body travels, and what moves on its own where nothing above it moves.
-        if (c.track.holdsStill(j) || up == rig::kNoJoint || on.carried[static_cast<std::size_t>(up)] == 0 || on.carried[static_cast<std::size_t>(j)] == 0) continue;
+        if (c.track.holdsStill(j) || up == rig::kNoJoint || on.carried[static_cast<std::size_t>(up)] == 0 ||
+            on.carried[static_cast<std::size_t>(j)] == 0)
+            continue;
         Eigen::AlignedBox3d box;
         for (int f = 0; f < c.frames; ++f) box.extend(c.track.at(j, f).t);
         const double travel = box.diagonal().norm() * scale[static_cast<std::size_t>(j)];
         if (travel <= kSlides * on.h) continue;
         Finding f = on.about("pivot-travel", Severity::Note, j);
         f.clip = clip;
+        f.rate = 1 / c.dt;
         f.first = 0;
         f.last = c.frames - 1;
         f.size = travel * on.millimetres;
         f.unit = "mm";
-        f.sentence = on.name(j) + " slides by " + shortNumber(f.size) + " mm against " + on.name(up) + " in " + clip + ": it stretches what lies between.";
+        f.sentence = on.name(j) + " slides by " + shortNumber(f.size) + " mm against " + on.name(up) + " in " + clip +
+                     ": it stretches what lies between.";
         out.push_back(std::move(f));
     }
 }

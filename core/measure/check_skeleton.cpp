@@ -9,14 +9,14 @@ namespace nutatio::measure {
 
 namespace {
 
-constexpr double kUneven = 1e-3;       // of a joint's own scale
-constexpr double kSheared = 2e-3;      // cosine between two of its axes in the world
-constexpr double kNoLength = 1e-4;     // heights
-constexpr double kLengthOff = 0.05;    // between fellows
-constexpr double kPlaceOff = 0.02;     // heights, between fellows
-constexpr double kLongLink = 5;        // times its chain's median, or a fifth of it
-constexpr double kStrayLink = 2.5;     // times, for a last link that carries nothing
-constexpr double kLying = 45;          // [deg] of the hips over the feet, off the upright
+constexpr double kUneven = 1e-3;     // of a joint's own scale
+constexpr double kSheared = 2e-3;    // cosine between two of its axes in the world
+constexpr double kNoLength = 1e-4;   // heights
+constexpr double kLengthOff = 0.05;  // between fellows
+constexpr double kPlaceOff = 0.02;   // heights, between fellows
+constexpr double kLongLink = 5;      // times its chain's median, or a fifth of it
+constexpr double kStrayLink = 2.5;   // times, for a last link that carries nothing
+constexpr double kLying = 45;        // [deg] of the hips over the feet, off the upright
 
 double median(std::vector<double> v) {
     std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
@@ -43,7 +43,8 @@ void names(const Checked& on, std::vector<Finding>& out) {
         Finding f = on.about("names", Severity::Note, none->second.front());
         f.size = static_cast<double>(none->second.size());
         f.unit = "joints";
-        f.sentence = none->second.size() == 1 ? "A joint has no name." : std::to_string(none->second.size()) + " joints have no name.";
+        f.sentence =
+            none->second.size() == 1 ? "A joint has no name." : std::to_string(none->second.size()) + " joints have no name.";
         f.repair = repair;
         out.push_back(std::move(f));
     }
@@ -51,8 +52,8 @@ void names(const Checked& on, std::vector<Finding>& out) {
         Finding f = on.about("names", Severity::Note, first);
         f.size = again;
         f.unit = "joints";
-        f.sentence = std::to_string(again) + " joints share " + (kinds == 1 ? "a name" : std::to_string(kinds) + " names") + ", such as \"" +
-                     on.skeleton.joint(first).name + "\".";
+        f.sentence = std::to_string(again) + " joints share " + (kinds == 1 ? "a name" : std::to_string(kinds) + " names") +
+                     ", such as \"" + on.skeleton.joint(first).name + "\".";
         f.repair = repair;
         out.push_back(std::move(f));
     }
@@ -60,7 +61,7 @@ void names(const Checked& on, std::vector<Finding>& out) {
 
 void unit(const Checked& on, std::vector<Finding>& out) {
     const double metres = on.h * on.millimetres / 1000;
-    const bool far = metres > 30 || metres < 0.03, odd = metres > 5 || metres < 0.1;
+    const bool far = metres > 30 || metres<0.03, odd = metres> 5 || metres < 0.1;
     if (!far && !odd) return;
     Finding f = on.about("unit", far ? Severity::Look : Severity::Note, rig::kNoJoint);
     f.size = metres;
@@ -74,7 +75,8 @@ std::optional<Vec3> upOf(const Checked& on) {
     std::map<int, int> feet;  // by fellow
     for (int j = 0; j < on.skeleton.size(); ++j) {
         const std::string& name = on.skeleton.joint(j).name;
-        if (!says(name, {"foot", "ankle"}) || says(name, {"ik", "target", "goal", "pole", "null", "fore", "front", "ctrl"})) continue;
+        if (!says(name, {"foot", "ankle"}) || says(name, {"ik", "target", "goal", "pole", "null", "fore", "front", "ctrl"}))
+            continue;
         const int o = on.sides.fellow[static_cast<std::size_t>(j)];
         if (o == rig::kNoJoint || o == j || feet.count(o) > 0) continue;
         // The one nearest to the root, where heel and toes say foot too.
@@ -109,10 +111,12 @@ void upAxis(const Checked& on, std::vector<Finding>& out) {
     Finding f = on.about("up-axis", Severity::Broken, rig::kNoJoint);
     f.size = off;
     f.unit = "deg";
-    f.sentence = "It does not stand upright: its hips lie " + shortNumber(off) + " deg off from over its feet. Gravity pulls down.";
+    f.sentence =
+        "It does not stand upright: its hips lie " + shortNumber(off) + " deg off from over its feet. Gravity pulls down.";
     const char* const axes[] = {"turn_x", "turn_y", "turn_z"};
     for (int k = 0; k < 3; ++k)
-        f.repair.push_back("set:thing=actors:" + on.entry.id + ",setting=" + axes[k] + ",value=" + std::to_string(static_cast<int>(best[k])));
+        f.repair.push_back("set:thing=actors:" + on.entry.id + ",setting=" + axes[k] +
+                           ",value=" + std::to_string(static_cast<int>(best[k])));
     out.push_back(std::move(f));
 }
 
@@ -138,7 +142,8 @@ void scales(const Checked& on, std::vector<Finding>& out) {
         }
         if (most / least - 1 > kUneven && (on.carried[at] > 0 || !on.skeleton.joint(j).children.empty()))
             tell(Severity::Look, 100 * (most / least - 1), " is scaled unevenly: what turns below it is sheared.");
-        if (s.x() * s.y() * s.z() < 0) tell(Severity::Look, 100, " is mirrored by a scale below zero: tools turn it the wrong way round.");
+        if (s.x() * s.y() * s.z() < 0)
+            tell(Severity::Look, 100, " is mirrored by a scale below zero: tools turn it the wrong way round.");
         // Shear is told where it begins.
         if (told[at]) continue;
         const Mat3& m = on.worlds[at].m;
@@ -182,8 +187,9 @@ void movesNothing(const Checked& on, std::vector<Finding>& out) {
         Finding f = on.about("moves-nothing", Severity::Note, j);
         f.size = static_cast<double>(all.size());
         f.unit = "joints";
-        f.sentence = all.size() == 1 ? on.name(j) + " moves nothing that is drawn."
-                                     : on.name(j) + " and the " + std::to_string(all.size() - 1) + " below it move nothing that is drawn.";
+        f.sentence = all.size() == 1
+                         ? on.name(j) + " moves nothing that is drawn."
+                         : on.name(j) + " and the " + std::to_string(all.size() - 1) + " below it move nothing that is drawn.";
         out.push_back(std::move(f));
     }
 }
@@ -194,7 +200,9 @@ double lengthOf(const Checked& on, const std::vector<Affine>& worlds, int j) {
 }
 
 void zeroLength(const Checked& on, std::vector<Finding>& out) {
-    const auto inUse = [&](int j) { return on.keyed[static_cast<std::size_t>(j)] || on.actor.isSkinJoint[static_cast<std::size_t>(j)]; };
+    const auto inUse = [&](int j) {
+        return on.keyed[static_cast<std::size_t>(j)] || on.actor.isSkinJoint[static_cast<std::size_t>(j)];
+    };
     for (int j = 0; j < on.skeleton.size(); ++j) {
         const int up = on.skeleton.joint(j).parent;
         if (up == rig::kNoJoint || !inUse(j) || !inUse(up) || lengthOf(on, on.worlds, j) >= kNoLength * on.h) continue;
@@ -206,7 +214,9 @@ void zeroLength(const Checked& on, std::vector<Finding>& out) {
 }
 
 double strayed(const Checked& on, int j, int fellow) {
-    return (on.sides.mirroredPlace(on.sides.worlds[static_cast<std::size_t>(j)].t) - on.sides.worlds[static_cast<std::size_t>(fellow)].t).norm();
+    return (on.sides.mirroredPlace(on.sides.worlds[static_cast<std::size_t>(j)].t) -
+            on.sides.worlds[static_cast<std::size_t>(fellow)].t)
+        .norm();
 }
 
 void leftRight(const Checked& on, std::vector<Finding>& out) {
@@ -226,7 +236,8 @@ void leftRight(const Checked& on, std::vector<Finding>& out) {
         const double a = lengthOf(on, on.sides.worlds, j), b = lengthOf(on, on.sides.worlds, o);
         const double off = std::max(a, b) > 0.01 * on.h ? std::abs(a - b) / std::max(a, b) : 0;
         // What hangs on a pair that stands unevenly does so too: that is told once.
-        const int up = on.skeleton.joint(j).parent, upFellow = up == rig::kNoJoint ? rig::kNoJoint : on.sides.fellow[static_cast<std::size_t>(up)];
+        const int up = on.skeleton.joint(j).parent,
+                  upFellow = up == rig::kNoJoint ? rig::kNoJoint : on.sides.fellow[static_cast<std::size_t>(up)];
         const bool told = upFellow != rig::kNoJoint && upFellow != up && strayed(on, up, upFellow) > kPlaceOff * on.h;
         const double away = told ? 0 : strayed(on, j, o);
         if (off > kLengthOff) {
@@ -239,7 +250,8 @@ void leftRight(const Checked& on, std::vector<Finding>& out) {
             Finding f = on.about("left-right", Severity::Note, j);
             f.size = away * on.millimetres;
             f.unit = "mm";
-            f.sentence = on.name(o) + " stands " + shortNumber(away * on.millimetres) + " mm from where " + on.name(j) + " is mirrored to.";
+            f.sentence = on.name(o) + " stands " + shortNumber(away * on.millimetres) + " mm from where " + on.name(j) +
+                         " is mirrored to.";
             out.push_back(std::move(f));
         }
     }
@@ -270,22 +282,29 @@ void unevenChains(const Checked& on, std::vector<Finding>& out) {
             const double l = lengthOf(on, on.worlds, j);
             if (l < kNoLength * on.h) continue;
             const bool last = j == chain.back(), bare = last && on.carried[static_cast<std::size_t>(j)] == 0;
-            const Vec3 way = on.worlds[static_cast<std::size_t>(j)].t - on.worlds[static_cast<std::size_t>(on.skeleton.joint(j).parent)].t;
+            const Vec3 way =
+                on.worlds[static_cast<std::size_t>(j)].t - on.worlds[static_cast<std::size_t>(on.skeleton.joint(j).parent)].t;
             const int up = on.skeleton.joint(j).parent, over = on.skeleton.joint(up).parent;
-            const Vec3 before = over == rig::kNoJoint ? way : Vec3(on.worlds[static_cast<std::size_t>(up)].t - on.worlds[static_cast<std::size_t>(over)].t);
+            const Vec3 before =
+                over == rig::kNoJoint
+                    ? way
+                    : Vec3(on.worlds[static_cast<std::size_t>(up)].t - on.worlds[static_cast<std::size_t>(over)].t);
             if (bare && (l > kStrayLink * usual || way.dot(before) < 0)) {
                 Finding f = on.about("stray-end", Severity::Look, j);
                 f.size = l / usual;
                 f.unit = "x";
-                f.sentence = on.name(j) + (l > kStrayLink * usual ? " ends its chain " + shortNumber(l / usual) + " times as far away as its links are long"
-                                                                  : std::string(" turns its chain back at its end")) +
+                f.sentence = on.name(j) +
+                             (l > kStrayLink * usual
+                                  ? " ends its chain " + shortNumber(l / usual) + " times as far away as its links are long"
+                                  : std::string(" turns its chain back at its end")) +
                              " and carries nothing: leave it out of a strand with Ctrl+click.";
                 out.push_back(std::move(f));
             } else if (l > kLongLink * usual || l < usual / kLongLink) {
                 Finding f = on.about("uneven-chain", Severity::Note, j);
                 f.size = l / usual;
                 f.unit = "x";
-                f.sentence = "The link to " + on.name(j) + " is " + shortNumber(l / usual) + " times as long as its chain's others: it swings as one stiff piece.";
+                f.sentence = "The link to " + on.name(j) + " is " + shortNumber(l / usual) +
+                             " times as long as its chain's others: it swings as one stiff piece.";
                 out.push_back(std::move(f));
             }
         }
@@ -309,8 +328,10 @@ void unreached(const Checked& on, std::vector<Finding>& out) {
     Finding f = on.about("unreached", Severity::Note, first);
     f.size = count;
     f.unit = "joints";
-    f.sentence = (count == 1 ? on.name(first) + " carries skin and no clip moves it" : std::to_string(count) + " joints carry skin and no clip moves them, " + on.name(first) + " first") +
-                 ": stiff against what they hang on until a layer moves them.";
+    f.sentence =
+        (count == 1 ? on.name(first) + " carries skin and no clip moves it"
+                    : std::to_string(count) + " joints carry skin and no clip moves them, " + on.name(first) + " first") +
+        ": stiff against what they hang on until a layer moves them.";
     out.push_back(std::move(f));
 }
 

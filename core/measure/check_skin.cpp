@@ -10,18 +10,18 @@ namespace nutatio::measure {
 namespace {
 
 // Thresholds in heights of the actor, where not said otherwise; they were found on rigs whose faults were known.
-constexpr double kPivotOff = 0.04;      // of a pivot from the ring of its piece
-constexpr double kFarOff = 0.08;        // and then it is broken
-constexpr double kRings = 2;            // and in radii of the ring
-constexpr double kPieces = 0.5;         // and in radii of the piece
-constexpr float kStray = 0.02f;         // the least weight that is looked at
-constexpr double kStrayTold = 0.004;    // how far a stray weight drags at a turn of 30 degrees
+constexpr double kPivotOff = 0.04;    // of a pivot from the ring of its piece
+constexpr double kFarOff = 0.08;      // and then it is broken
+constexpr double kRings = 2;          // and in radii of the ring
+constexpr double kPieces = 0.5;       // and in radii of the piece
+constexpr float kStray = 0.02f;       // the least weight that is looked at
+constexpr double kStrayTold = 0.004;  // how far a stray weight drags at a turn of 30 degrees
 constexpr double kDragged = 3 * kStrayTold;
 constexpr double kSpeck = 0.02, kIsland = 0.1;  // of a joint's weight, that hang apart from the rest
-constexpr double kTurned = 0.5;         // what a turn of 30 degrees is taken for [rad]
-constexpr int kInfluences = 4;          // what most engines take
-constexpr double kCarries = 4;          // times what the joints around it carry
-constexpr double kCarriesLeast = 0.2;  // of all that is drawn
+constexpr double kTurned = 0.5;                 // what a turn of 30 degrees is taken for [rad]
+constexpr int kInfluences = 4;                  // what most engines take
+constexpr double kCarries = 4;                  // times what the joints around it carry
+constexpr double kCarriesLeast = 0.2;           // of all that is drawn
 
 void weightSums(const Checked& on, std::vector<Finding>& out) {
     int off = 0, none = 0, many = 0, most = 0;
@@ -41,31 +41,32 @@ void weightSums(const Checked& on, std::vector<Finding>& out) {
         Finding f = on.about("weights-sum", Severity::Broken, rig::kNoJoint);
         f.size = none;
         f.unit = "vertices";
-        f.sentence = std::to_string(none) + (none == 1 ? " vertex follows" : " vertices follow") + " no joint at all: they stay behind or hang on the skin's first joint.";
+        f.sentence = std::to_string(none) + (none == 1 ? " vertex follows" : " vertices follow") +
+                     " no joint at all: they stay behind or hang on the skin's first joint.";
         out.push_back(std::move(f));
     }
     if (off > 0) {
         Finding f = on.about("weights-sum", std::abs(worst - 1) > 0.05f ? Severity::Look : Severity::Note, rig::kNoJoint);
         f.size = off;
         f.unit = "vertices";
-        f.sentence = "The weights of " + std::to_string(off) + (off == 1 ? " vertex do" : " vertices do") + " not sum to 1, but to " + shortNumber(worst) +
-                     " at worst; here they are taken as shares of their sum.";
+        f.sentence = "The weights of " + std::to_string(off) + (off == 1 ? " vertex do" : " vertices do") +
+                     " not sum to 1, but to " + shortNumber(worst) + " at worst; here they are taken as shares of their sum.";
         out.push_back(std::move(f));
     }
     if (many > 0) {
         Finding f = on.about("influences", Severity::Note, rig::kNoJoint);
         f.size = most;
         f.unit = "joints";
-        f.sentence = std::to_string(many) + (many == 1 ? " vertex follows" : " vertices follow") + " more than " + std::to_string(kInfluences) + " joints, " +
-                     std::to_string(most) + " at most: many engines drop the rest.";
+        f.sentence = std::to_string(many) + (many == 1 ? " vertex follows" : " vertices follow") + " more than " +
+                     std::to_string(kInfluences) + " joints, " + std::to_string(most) + " at most: many engines drop the rest.";
         out.push_back(std::move(f));
     }
 }
 
 /// Which joints have how much of each point, their subtrees counted.
 struct Pieces {
-    std::vector<std::vector<int>> of;                      // by point: joints that have more than half of it
-    std::vector<std::vector<std::uint32_t>> points;        // by joint: its piece
+    std::vector<std::vector<int>> of;                             // by point: joints that have more than half of it
+    std::vector<std::vector<std::uint32_t>> points;               // by joint: its piece
     std::vector<std::vector<std::array<std::uint32_t, 2>>> ring;  // by joint: edges that leave its piece
 
     explicit Pieces(const Checked& on)
@@ -91,7 +92,8 @@ struct Pieces {
         std::vector<int> apart;
         for (const auto& e : on.surface.edges) {
             apart.clear();
-            std::set_symmetric_difference(of[e[0]].begin(), of[e[0]].end(), of[e[1]].begin(), of[e[1]].end(), std::back_inserter(apart));
+            std::set_symmetric_difference(of[e[0]].begin(), of[e[0]].end(), of[e[1]].begin(), of[e[1]].end(),
+                                          std::back_inserter(apart));
             for (int j : apart) ring[static_cast<std::size_t>(j)].push_back(e);
         }
     }
@@ -134,7 +136,8 @@ double radiusOf(const std::vector<Vec3>& points) {
 }
 
 /// Edges that hang together by their ends, each as the middles of its edges.
-std::vector<std::vector<Vec3>> loopsOf(const rig::Surface& s, const std::vector<std::array<std::uint32_t, 2>>& edges, const std::vector<char>& inside) {
+std::vector<std::vector<Vec3>> loopsOf(const rig::Surface& s, const std::vector<std::array<std::uint32_t, 2>>& edges,
+                                       const std::vector<char>& inside) {
     // Edges of one ring share the points inside or outside of it.
     std::vector<std::uint32_t> ends;
     for (const auto& e : edges) ends.push_back(inside[e[0]] ? e[0] : e[1]);
@@ -143,13 +146,15 @@ std::vector<std::vector<Vec3>> loopsOf(const rig::Surface& s, const std::vector<
     std::vector<int> parent(edges.size());
     std::iota(parent.begin(), parent.end(), 0);
     const auto root = [&](int i) {
-        while (parent[static_cast<std::size_t>(i)] != i) i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
+        while (parent[static_cast<std::size_t>(i)] != i)
+            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
         return i;
     };
     for (const std::vector<std::uint32_t>* by : {&ends, &outer}) {
         std::vector<int> order(edges.size());
         std::iota(order.begin(), order.end(), 0);
-        std::sort(order.begin(), order.end(), [&](int a, int b) { return (*by)[static_cast<std::size_t>(a)] < (*by)[static_cast<std::size_t>(b)]; });
+        std::sort(order.begin(), order.end(),
+                  [&](int a, int b) { return (*by)[static_cast<std::size_t>(a)] < (*by)[static_cast<std::size_t>(b)]; });
         for (std::size_t k = 1; k < order.size(); ++k)
             if ((*by)[static_cast<std::size_t>(order[k])] == (*by)[static_cast<std::size_t>(order[k - 1])])
                 parent[static_cast<std::size_t>(root(order[k]))] = root(order[k - 1]);
@@ -162,7 +167,8 @@ std::vector<std::vector<Vec3>> loopsOf(const rig::Surface& s, const std::vector<
             number[r] = static_cast<int>(loops.size());
             loops.emplace_back();
         }
-        loops[static_cast<std::size_t>(number[r])].push_back(0.5 * (s.places[edges[k][0]] + s.places[edges[k][1]]).cast<double>());
+        loops[static_cast<std::size_t>(number[r])].push_back(0.5 *
+                                                             (s.places[edges[k][0]] + s.places[edges[k][1]]).cast<double>());
     }
     return loops;
 }
@@ -173,7 +179,8 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
         if (cancel.asked()) throw Cancelled{};
         const auto at = static_cast<std::size_t>(j);
         // What is the whole body turns about wherever it likes.
-        if (pieces.points[at].size() < 4 || pieces.points[at].size() > 0.9 * static_cast<double>(on.surface.places.size())) continue;
+        if (pieces.points[at].size() < 4 || pieces.points[at].size() > 0.9 * static_cast<double>(on.surface.places.size()))
+            continue;
         // What no skin and no clip turns is set dressing: it stands where it was put.
         if (!on.actor.isSkinJoint[at] && !on.keyed[at]) continue;
         const Vec3 pivot = on.worlds[at].t;
@@ -211,7 +218,8 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
         const double radius = radiusOf(piece);
         Eigen::AlignedBox3d box;
         for (const Vec3& p : piece) box.extend(p);
-        if (d <= kPivotOff * on.h || d <= kRings * ring || d <= kPieces * radius || outsideBox(box, pivot) <= kPieces * radius) continue;
+        if (d <= kPivotOff * on.h || d <= kRings * ring || d <= kPieces * radius || outsideBox(box, pivot) <= kPieces * radius)
+            continue;
         Finding f = on.about("pivot", d > kFarOff * on.h ? Severity::Broken : Severity::Look, j);
         f.size = d * on.millimetres;
         f.unit = "mm";
@@ -246,7 +254,9 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
     std::vector<std::vector<std::pair<std::uint32_t, float>>> region(n);
     for (std::uint32_t v = 0; v < s.places.size(); ++v)
         for (const rig::Surface::Pull& p : s.pulls(v)) region[static_cast<std::size_t>(p.joint)].emplace_back(v, p.weight);
-    const auto distance = [&](int j, std::uint32_t v) { return rig::distanceToBone(on.skeleton, on.worlds, j, s.places[v].cast<double>()); };
+    const auto distance = [&](int j, std::uint32_t v) {
+        return rig::distanceToBone(on.skeleton, on.worlds, j, s.places[v].cast<double>());
+    };
     // How far a point is from the nearest joint that carries anything; asked of few.
     std::vector<double> nearest(s.places.size(), -1);
     const auto near = [&](std::uint32_t v) {
@@ -260,7 +270,8 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
     std::vector<int> parent(s.places.size());
     std::vector<char> in(s.places.size(), false);
     const auto root = [&](int i) {
-        while (parent[static_cast<std::size_t>(i)] != i) i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
+        while (parent[static_cast<std::size_t>(i)] != i)
+            i = parent[static_cast<std::size_t>(i)] = parent[static_cast<std::size_t>(parent[static_cast<std::size_t>(i)])];
         return i;
     };
     std::vector<std::vector<std::uint32_t>> neighbours(s.places.size());
@@ -292,7 +303,9 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
         std::sort(islands.begin(), islands.end());
         const auto weightOf = [&](int island) {
             double sum = 0;
-            for (auto at = std::lower_bound(islands.begin(), islands.end(), std::pair(island, 0.0)); at != islands.end() && at->first == island; ++at) sum += at->second;
+            for (auto at = std::lower_bound(islands.begin(), islands.end(), std::pair(island, 0.0));
+                 at != islands.end() && at->first == island; ++at)
+                sum += at->second;
             return sum;
         };
         std::vector<std::pair<int, double>> known;
@@ -313,7 +326,8 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
                 auto at = std::find_if(known.begin(), known.end(), [&](const auto& i) { return i.first == island; });
                 if (at == known.end()) at = known.insert(known.end(), {island, weightOf(island)});
                 // A speck that is dragged far counts where any joint is nearer; else only where one that has a say in it is.
-                stray = (at->second < kSpeck * whole && size > kDragged) || (at->second < kIsland * whole && d > 2 * own + 0.02 * on.h);
+                stray = (at->second < kSpeck * whole && size > kDragged) ||
+                        (at->second < kIsland * whole && d > 2 * own + 0.02 * on.h);
             }
             if (!stray) continue;
             points.push_back(v);
@@ -327,8 +341,9 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
         Finding f = on.about("stray-weights", worst > 4 * kStrayTold ? Severity::Broken : Severity::Look, static_cast<int>(j));
         f.size = worst * on.h * on.millimetres;
         f.unit = "mm";
-        f.sentence = on.name(static_cast<int>(j)) + " drags " + std::to_string(points.size()) + (points.size() == 1 ? " vertex" : " vertices") + " far from it, on " +
-                     on.name(where) + ": by " + shortNumber(f.size) + " mm at a turn of 30 deg.";
+        f.sentence = on.name(static_cast<int>(j)) + " drags " + std::to_string(points.size()) +
+                     (points.size() == 1 ? " vertex" : " vertices") + " far from it, on " + on.name(where) + ": by " +
+                     shortNumber(f.size) + " mm at a turn of 30 deg.";
         f.points = std::move(points);
         out.push_back(std::move(f));
     }

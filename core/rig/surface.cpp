@@ -82,7 +82,8 @@ Surface Surface::of(const Actor& actor) {
                 s.m_first.push_back(s.m_pulls.size());
             }
             for (std::size_t k = 0; k + 2 < p.triangles.size(); k += 3) {
-                const std::array<std::uint32_t, 3> t{points[p.triangles[k]], points[p.triangles[k + 1]], points[p.triangles[k + 2]]};
+                const std::array<std::uint32_t, 3> t{points[p.triangles[k]], points[p.triangles[k + 1]],
+                                                     points[p.triangles[k + 2]]};
                 if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) s.triangles.push_back(t);
             }
         }

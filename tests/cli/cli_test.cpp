@@ -291,3 +291,32 @@ TEST_CASE("a scene is edited by named operations, in order, and a wrong one chan
     CHECK(test::textOf(out) == scene.dump(2) + "\n");
     CHECK_THAT(run({"edit", in}).out, Catch::Contains("move-layer"));
 }
+
+TEST_CASE("check: the findings as text and JSON; 1 when something is broken and not left") {
+    TempFolder f;
+    const Ran clean = run({"check", kOtter});
+    CHECK(clean.code == 0);
+    CHECK_THAT(clean.out, Catch::Contains("zero-length") && Catch::Contains("chain_01"));
+    const Json root = run({"check", kOtter, "--json"}).json();
+    REQUIRE(root["findings"].size() > 3);
+    for (const auto& finding : root["findings"]) {
+        CHECK(finding.contains("kind"));
+        CHECK_THAT(std::string(finding["sentence"]), Catch::EndsWith("."));
+        const std::string severity = finding["severity"];  // ids that scripts rely on
+        CHECK((severity == "note" || severity == "look" || severity == "broken"));
+    }
+    demo::GltfBuilder b;
+    const int root0 = b.node("a", -1);
+    const int flat = b.node("flat", root0, {Vec3(0, 1, 0), Quat::Identity(), Vec3::Zero()});
+    b.node("tip", flat, {Vec3(0, 1, 0), Quat::Identity(), Vec3::Ones()});
+    b.writeGlb(f / "flat.glb");
+    const Ran broken = run({"check", (f / "flat.glb").string()});
+    CHECK(broken.code == 1);
+    CHECK_THAT(broken.out, Catch::Contains("broken") && Catch::Contains("flat"));
+    // What was seen and left breaks nothing.
+    REQUIRE(run({"edit", (f / "flat.glb").string(), "--do", "leave:finding=scale|flat|,leave=yes", "--out",
+                 (f / "left.nutatio").string()})
+                .code == 0);
+    CHECK(run({"check", (f / "left.nutatio").string()}).code == 0);
+    CHECK(run({"check", (f / "gone.glb").string()}).code == 3);
+}

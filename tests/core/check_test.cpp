@@ -118,7 +118,8 @@ TEST_CASE("pivots that were moved away are found, of nearly all joints that carr
     std::uniform_real_distribution<double> any(-1, 1);
     int tried = 0, found = 0, told = 0;
     for (int j = 0; j < otter->skeleton.size(); j += 3) {
-        if (!otter->isSkinJoint[static_cast<std::size_t>(j)] || points[static_cast<std::size_t>(j)] < 8 || otter->skeleton.joint(j).parent == rig::kNoJoint)
+        if (!otter->isSkinJoint[static_cast<std::size_t>(j)] || points[static_cast<std::size_t>(j)] < 8 ||
+            otter->skeleton.joint(j).parent == rig::kNoJoint)
             continue;
         const Vec3 way = Vec3(any(random), any(random), any(random)).normalized();
         const std::vector<Finding> all = checked(pivotMoved(*otter, j, 0.6 * otter->height * way));
@@ -153,7 +154,8 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
         rig::worldTransforms(otter->skeleton, otter->restPose(), worlds);
         rig::PosedVertices posed;
         rig::poseVertices(*otter, *in, p, worlds, {}, posed);
-        if (rig::distanceToBone(otter->skeleton, worlds, joints[joint], posed.positions[v].cast<double>()) < 0.4 * otter->height) continue;
+        if (rig::distanceToBone(otter->skeleton, worlds, joints[joint], posed.positions[v].cast<double>()) < 0.4 * otter->height)
+            continue;
         // All vertices on that spot, or a seam would open.
         for (std::size_t o = 0; o < p.positions.size(); ++o) {
             if (p.positions[o] != p.positions[v]) continue;
@@ -184,7 +186,8 @@ TEST_CASE("jerks that were put into clips are found at their frame; gentle ones 
             rig::Clip& clip = clips[0];
             std::vector<rig::Channel*> turns;
             for (rig::Channel& c : clip.channels)
-                if (c.path == rig::Path::Turn && c.times.size() > 12 && !otter->skeleton.joint(c.joint).children.empty()) turns.push_back(&c);
+                if (c.path == rig::Path::Turn && c.times.size() > 12 && !otter->skeleton.joint(c.joint).children.empty())
+                    turns.push_back(&c);
             REQUIRE_FALSE(turns.empty());
             rig::Channel& c = *turns[random() % turns.size()];
             const std::size_t at = 4 + random() % (c.times.size() - 8);
@@ -243,7 +246,9 @@ TEST_CASE("what lies on its back is set upright in one action; what was seen sta
     test::TempFolder folder;
     demo::GltfBuilder b;
     // Z up: the hips over the feet along +z.
-    const auto node = [&](const char* name, int parent, const Vec3& t) { return b.node(name, parent, {t, Quat::Identity(), Vec3::Ones()}); };
+    const auto node = [&](const char* name, int parent, const Vec3& t) {
+        return b.node(name, parent, {t, Quat::Identity(), Vec3::Ones()});
+    };
     const int hips = node("hips", -1, Vec3(0, 0, 1));
     for (const auto& [side, x] : {std::pair{"L", 0.1}, {"R", -0.1}}) {
         const int knee = node((std::string("knee_") + side).c_str(), hips, Vec3(x, 0, -0.5));
@@ -328,5 +333,6 @@ TEST_CASE("files that nobody here made: mocap's glitches and T pose are told, od
     for (const Finding& f : jumps)
         if (f.kind == "pop") CHECK(f.size <= 180);
     CHECK(count(checked(test::read(models / "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb")), Severity::Broken) == 0);
-    CHECK(count(checked(test::read(models / "glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf")), Severity::Broken) == 0);
+    CHECK(count(checked(test::read(models / "glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf")),
+                Severity::Broken) == 0);
 }

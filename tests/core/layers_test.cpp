@@ -418,7 +418,8 @@ TEST_CASE("felt travel and felt turn of nothing carry the strand stiffly") {
 }
 
 TEST_CASE("shares felt link by link mean what one share for all means, and fade towards an end that feels nothing") {
-    const rig::Skeleton& k = test::chainActor(hopping())->skeleton;
+    const auto actor = test::chainActor(hopping());
+    const rig::Skeleton& k = actor->skeleton;
     for (const auto& [travel, turn] : {std::pair{0.0, 0.0}, {0.4, 1.0}, {1.0, 0.3}, {0.3, 0.5}, {1.5, 1.2}}) {
         INFO("travel " << travel << ", turn " << turn);
         scene::Scene s = test::sceneWith(test::chainActor(hopping(120)));

@@ -1,0 +1,39 @@
+// Runs the check of rigs and clips beside the interface, again when an actor changed.
+#pragma once
+
+#include <QObject>
+#include <vector>
+
+#include "app/document/document.h"
+#include "measure/check.h"
+
+namespace nutatio::app {
+
+class Checker : public QObject {
+    Q_OBJECT
+  public:
+    explicit Checker(Document& document, QObject* parent = nullptr);
+    /// While somebody looks at it, the check follows the scene.
+    void setWatched(bool on);
+    const std::vector<measure::Finding>& findings() const { return m_findings; }
+    /// Of the scene as it stands.
+    bool upToDate() const { return m_checked == m_wanted && !m_worker.busy(); }
+    bool works() const { return m_worker.busy(); }
+
+  Q_SIGNALS:
+    void changed();
+    void failed(const QString& sentence);
+
+  private:
+    void ask();
+    /// What a check depends on.
+    static std::string stateOf(const scene::Scene& scene);
+
+    Document& m_document;
+    std::vector<measure::Finding> m_findings;
+    std::string m_wanted, m_checked;
+    bool m_watched = false;
+    NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
+};
+
+}  // namespace nutatio::app

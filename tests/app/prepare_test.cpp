@@ -1,0 +1,138 @@
+// Prepare, as a hand finds it: what the check found, shown on the stage, mended, left; and the bend test.
+#include "app/prepare/prepare_page.h"
+
+#include <QPushButton>
+#include <QTest>
+#include <catch2/catch.hpp>
+
+#include "demo/gltf_builder.h"
+#include "tests/app/window.h"
+
+using namespace nutatio;
+using namespace nutatio::app;
+using test::kDemo;
+using test::Window;
+using test::waitFor;
+
+namespace {
+
+/// Waits for the check and gives the page's rows.
+QList<FindingRow*> rowsOf(Window& w) {
+    REQUIRE(waitFor([&] { return w.bench.checker().upToDate(); }));
+    auto* page = w.bench.findChild<PreparePage*>();
+    REQUIRE(page);
+    return page->rows();
+}
+
+FindingRow* rowOf(Window& w, const std::string& kind) {
+    for (FindingRow* r : rowsOf(w))
+        if (r->finding().kind == kind) return r;
+    return nullptr;
+}
+
+/// A walker who lies on its back, as files with z up do, with two joints of one name.
+QString lying(const test::TempFolder& folder) {
+    demo::GltfBuilder b;
+    const auto node = [&](const std::string& name, int parent, const Vec3& t) { return b.node(name, parent, {t, Quat::Identity(), Vec3::Ones()}); };
+    const int hips = node("hips", -1, Vec3(0, 0, 1));
+    for (const auto& [side, x] : {std::pair{"L", 0.1}, {"R", -0.1}}) {
+        const int knee = node(std::string("knee_") + side, hips, Vec3(x, 0, -0.5));
+        node(std::string("foot_") + side, knee, Vec3(0, 0, -0.45));
+    }
+    const int neck = node("bone", hips, Vec3(0, 0, 0.5));
+    node("bone", neck, Vec3(0, 0, 0.2));
+    b.writeGlb(folder / "lying.glb");
+    return QString::fromStdString((folder / "lying.glb").string());
+}
+
+}  // namespace
+
+TEST_CASE("Ctrl+1 shows what was found; a click points it out on the stage: the camera goes there, the joint swings, what follows is tinted") {
+    Window w(kDemo);
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    CHECK(w.bench.session().step() == StepId::Prepare);
+    FindingRow* row = rowOf(w, "pivot");
+    REQUIRE(row);
+    const QImage before = w.bench.stage()->grab().toImage();
+    const Camera camera = w.bench.stage()->camera();
+    QTest::mouseClick(row, Qt::LeftButton, Qt::NoModifier, QPoint(30, 8));
+    const int joint = w.joint(row->finding().joint.c_str());
+    CHECK(w.bench.session().selection().joints == std::vector<int>{joint});
+    REQUIRE(w.bench.session().spot());
+    CHECK(w.bench.session().spot()->joints == std::vector<int>{joint});
+    CHECK((w.bench.stage()->camera().target - camera.target).norm() > 0.05);
+    CHECK(w.bench.stage()->grab().toImage() != before);
+    // It swings: its child goes to and fro without a frame having passed.
+    const int child = w.scene().actors[0].actor->skeleton.joint(joint).children.front();
+    const auto pixel = [&] { return w.bench.stage()->jointPixel(w.scene().actors[0].id, child).value(); };
+    const QPointF from = pixel();
+    CHECK(waitFor([&] { return QLineF(pixel(), from).length() > 3; }));
+    // Escape ends it first, and only then deselects.
+    w.key(Qt::Key_Escape);
+    CHECK_FALSE(w.bench.session().spot());
+    CHECK(w.bench.session().selection().joints == std::vector<int>{joint});
+    w.key(Qt::Key_Escape);
+    CHECK(w.bench.session().selection().joints.empty());
+}
+
+TEST_CASE("what can be mended is mended in one action, and undone; what is left stays left") {
+    test::TempFolder folder;
+    Window w(lying(folder));
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    FindingRow* row = rowOf(w, "up-axis");
+    REQUIRE(row);
+    CHECK(row == rowsOf(w).front());  // the worst first
+    QTest::mouseClick(row->findChild<QPushButton*>(QStringLiteral("repair")), Qt::LeftButton);
+    CHECK(scene::placementOf(w.scene().actors[0]).toWorld(Vec3(0, 0, 1)).y() == Approx(1).margin(1e-6));
+    CHECK(rowOf(w, "up-axis") == nullptr);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(rowOf(w, "up-axis") != nullptr);
+    row = rowOf(w, "names");
+    REQUIRE(row);
+    QTest::mouseClick(row->findChild<QPushButton*>(QStringLiteral("repair")), Qt::LeftButton);
+    CHECK(w.scene().actors[0].actor->skeleton.find("bone_2") != rig::kNoJoint);
+    CHECK(rowOf(w, "names") == nullptr);
+    row = rowOf(w, "up-axis");
+    REQUIRE(row);
+    const int shown = static_cast<int>(rowsOf(w).size());
+    QTest::mouseClick(row->findChild<QPushButton*>(QStringLiteral("leave")), Qt::LeftButton);
+    CHECK(rowsOf(w).size() == shown - 1);
+    CHECK(w.scene().actors[0].seen.size() == 1);
+    // It can be looked at again.
+    QTest::mouseClick(w.bench.findChild<QPushButton*>(QStringLiteral("seen")), Qt::LeftButton);
+    row = rowOf(w, "up-axis");
+    REQUIRE(row);
+    QTest::mouseClick(row->findChild<QPushButton*>(QStringLiteral("leave")), Qt::LeftButton);
+    CHECK(w.scene().actors[0].seen.empty());
+}
+
+TEST_CASE("the bend test swings what is selected, goes along with the selection, and tints what follows") {
+    Window w(kDemo);
+    w.bench.action("joints")->trigger();
+    w.key(Qt::Key_B, Qt::ShiftModifier);
+    CHECK_FALSE(w.bench.session().spot());  // nothing is selected, and it says so
+    CHECK_FALSE(w.bench.action("bend-test")->isChecked());
+    w.bench.session().selectJoint(w.scene().actors[0].id, w.joint("thigh_L"));
+    const auto red = [&] {
+        const QImage picture = w.bench.stage()->grab().toImage();
+        int count = 0;
+        for (int y = 0; y < picture.height(); y += 2)
+            for (int x = 0; x < picture.width(); x += 2) {
+                const QColor c = picture.pixelColor(x, y);
+                count += c.red() > 110 && c.green() < 70 && c.blue() < 80;
+            }
+        return count;
+    };
+    const int scarf = red();  // which is red of itself
+    w.key(Qt::Key_B, Qt::ShiftModifier);
+    REQUIRE(w.bench.session().spot());
+    const int leg = red();
+    CHECK(leg > 20);
+    w.bench.session().selectJoint(w.scene().actors[0].id, w.joint("hips"));
+    REQUIRE(w.bench.session().spot());
+    CHECK(w.bench.session().spot()->joints == std::vector<int>{w.joint("hips")});
+    CHECK(red() > 2 * leg);
+    w.key(Qt::Key_B, Qt::ShiftModifier);
+    CHECK_FALSE(w.bench.session().spot());
+    CHECK(red() == scarf);
+}
