@@ -94,6 +94,8 @@ class Bench : public QMainWindow {
     void duplicateSelected();
     void mirrorSelected();
     void bendTest(bool on);
+    void placeHelpers(bool on);
+    void addHelper(const Stage::Helper& helper, bool both);
     /// What can be done with the selection.
     void showMenu(const QPoint& at);
     void renameSelected();

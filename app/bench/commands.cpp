@@ -61,6 +61,7 @@ void Bench::makeEditCommands() {
     add("select-none", tr("End the trial, or select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] {
         for (const scene::ActorEntry& a : m_document.scene().actors)
             if (a.onTrial()) return m_document.tryOut(a.id, {});
+        if (m_stage->helperOn()) return placeHelpers(false);
         if (m_session.spot()) return m_session.setSpot({});
         m_session.select({});
     });
@@ -172,6 +173,10 @@ void Bench::makeViewCommands() {
         add("bend-test", tr("Bend test: swing the selected joints, and see what follows"), QKeySequence(Qt::SHIFT | Qt::Key_B),
             "activity", [this] { bendTest(m_actions["bend-test"]->isChecked()); });
     bend->setCheckable(true);
+    QAction* helper = add("helper", tr("Helper joint: click on the mesh where it is to be"), QKeySequence(Qt::SHIFT | Qt::Key_J),
+                          "plus", [this] { placeHelpers(m_actions["helper"]->isChecked()); });
+    helper->setCheckable(true);
+    connect(m_stage, &Stage::helperWanted, this, &Bench::addHelper);
     connect(&m_session, &Session::spotChanged, this,
             [this, bend] { bend->setChecked(m_session.spot() && m_session.spot()->follows); });
     const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},

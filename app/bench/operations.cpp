@@ -155,6 +155,41 @@ void Bench::duplicateSelected() {
     if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
 }
 
+void Bench::placeHelpers(bool on) {
+    m_session.setSpot({});
+    m_stage->setHelperOn(on);
+    m_actions["helper"]->setChecked(on);
+    say(on ? tr("Click where the joint is to be. Wheel: how far its skin reaches. Shift: on the other side too. Esc: enough.")
+           : QString());
+}
+
+void Bench::addHelper(const Stage::Helper& h, bool both) {
+    const scene::ActorEntry* a = m_document.scene().actor(h.actor);
+    if (!a) return;
+    // A name of its own, after what it hangs on.
+    const int on = a->actor->skeleton.find(h.joint);
+    const std::string stem = a->actor->skeleton.label(on) + "_soft";
+    std::string name = stem;
+    const auto taken = [&](const std::string& n) {
+        return a->actor->skeleton.find(n) != rig::kNoJoint || a->actor->skeleton.find(n + "_L") != rig::kNoJoint;
+    };
+    for (int k = 2; taken(name); ++k) name = stem + "_" + std::to_string(k);
+    scene::Scene with = m_document.scene();
+    const auto made = edit::addHelper(with, h.actor, h.joint, name, h.place, h.reach, both);
+    if (!made) {
+        say(QString::fromStdString(made.error().sentence));
+        return;
+    }
+    m_document.edit(tr("Add a helper joint"), [&](scene::Scene& s) { s = with; });
+    placeHelpers(false);
+    Selection selection;
+    selection.actor = h.actor;
+    for (const std::string& n : made.value())
+        selection.joints.push_back(m_document.scene().actor(h.actor)->actor->skeleton.find(n));
+    m_session.select(std::move(selection));
+    say(tr("Made %1. Shift+B swings it; F2 renames it.").arg(QString::fromStdString(made.value().front())));
+}
+
 void Bench::bendTest(bool on) {
     const Selection& s = m_session.selection();
     if (!on || s.joints.empty()) {

@@ -21,7 +21,10 @@ std::string Checker::stateOf(const scene::Scene& scene) {
     Hasher h;
     for (const scene::ActorEntry& a : scene.actors) {
         const Vec3 turn = a.vector("turn");
-        h.text(a.id).bytes(&a.actor->content, sizeof(Key)).bytes(&a.actor->picture, sizeof(Key)).bytes(turn.data(), sizeof(double) * 3);
+        h.text(a.id)
+            .bytes(&a.actor->content, sizeof(Key))
+            .bytes(&a.actor->picture, sizeof(Key))
+            .bytes(turn.data(), sizeof(double) * 3);
     }
     const Key key = h.done();
     return std::to_string(key.a) + ":" + std::to_string(key.b);

@@ -94,10 +94,15 @@ PreparePage::PreparePage(Document& document, Session& session, Checker& checker,
     : QWidget(parent), m_document(document), m_session(session), m_checker(checker), m_layout(new QVBoxLayout(this)) {
     m_layout->setContentsMargins(0, 0, 8, 0);
     m_layout->setSpacing(4);
-    auto* bend = new QPushButton(tr("Bend test: swing the selected joints"));
-    bend->setObjectName(QStringLiteral("do-bend-test"));
-    m_layout->addWidget(bend);
-    connect(bend, &QPushButton::clicked, this, [this] { Q_EMIT commandWanted(QStringLiteral("bend-test")); });
+    auto* tools = new QHBoxLayout;
+    tools->setSpacing(4);
+    for (const auto& [id, words] : {std::pair{"bend-test", tr("Bend test")}, {"helper", tr("Helper joint")}}) {
+        auto* b = new QPushButton(words);
+        b->setObjectName(QStringLiteral("do-") + QLatin1String(id));
+        tools->addWidget(b);
+        connect(b, &QPushButton::clicked, this, [this, command = QString::fromLatin1(id)] { Q_EMIT commandWanted(command); });
+    }
+    m_layout->addLayout(tools);
     connect(&checker, &Checker::changed, this, &PreparePage::rebuild);
     connect(&session, &Session::spotChanged, this, [this] {
         if (!m_session.spot()) m_chosen.clear();
@@ -148,10 +153,11 @@ void PreparePage::rebuild() {
         const int before = shownOfKind[kind]++;
         if (before >= kShownOfAKind && !m_open.contains(kind)) {
             if (before == kShownOfAKind)
-                button(QStringLiteral("more-") + kind, tr("and %n more like it", nullptr, ofKind[kind] - kShownOfAKind), [this, kind] {
-                    m_open.insert(kind);
-                    rebuild();
-                });
+                button(QStringLiteral("more-") + kind, tr("and %n more like it", nullptr, ofKind[kind] - kShownOfAKind),
+                       [this, kind] {
+                           m_open.insert(kind);
+                           rebuild();
+                       });
             continue;
         }
         addRow(f, false);
@@ -162,10 +168,11 @@ void PreparePage::rebuild() {
         text(tr("Nothing was found."));
     if (seen > 0) {
         rows->addSpacing(8);
-        button(QStringLiteral("seen"), m_showSeen ? tr("Hide what was left (%1)").arg(seen) : tr("Show what was left (%1)").arg(seen), [this] {
-            m_showSeen = !m_showSeen;
-            rebuild();
-        });
+        button(QStringLiteral("seen"),
+               m_showSeen ? tr("Hide what was left (%1)").arg(seen) : tr("Show what was left (%1)").arg(seen), [this] {
+                   m_showSeen = !m_showSeen;
+                   rebuild();
+               });
         if (m_showSeen)
             for (const measure::Finding& f : m_checker.findings())
                 if (measure::isSeen(m_document.scene(), f)) addRow(f, true);

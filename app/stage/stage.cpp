@@ -11,6 +11,7 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
+#include "rig/surface.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -99,7 +100,7 @@ void Stage::pose() {
             worldsFrom(m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
             worldsFrom(m_tug.body(), s.body.worlds);
         }
-        if (m_session.spot() && m_session.spot()->actor == a.id) s.posed.tint = m_tint;
+        if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id)) s.posed.tint = m_tint;
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {

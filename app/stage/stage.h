@@ -14,6 +14,10 @@
 #include "app/stage/tug.h"
 #include "scene/items.h"
 
+namespace nutatio::rig {
+struct Surface;
+}
+
 namespace nutatio::app {
 
 class Stage : public QOpenGLWidget {
@@ -43,6 +47,17 @@ class Stage : public QOpenGLWidget {
     bool tugOn() const { return m_tugOn; }
     Tug& tug() { return m_tug; }
 
+    /// With helpers on, a click on the mesh places a joint; the wheel says how far its skin reaches.
+    void setHelperOn(bool on);
+    bool helperOn() const { return m_helperOn; }
+    /// What a click would make: a place of the rest pose [units], and its reach [heights].
+    struct Helper {
+        std::string actor, joint;
+        Vec3 place;
+        double reach;
+    };
+    const std::optional<Helper>& helper() const { return m_helper; }
+
     /// Something on the stage that can be dragged: a part of the selected collider, wind or pin.
     struct Handle {
         enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip };
@@ -51,6 +66,9 @@ class Stage : public QOpenGLWidget {
     };
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
+
+  Q_SIGNALS:
+    void helperWanted(const Helper& helper, bool both);
 
   protected:
     void initializeGL() override;
@@ -108,7 +126,16 @@ class Stage : public QOpenGLWidget {
     void addPolyline(std::vector<Mark>& marks, const std::vector<Vec3>& points, double width, const QColor& c) const;
     std::vector<int> marked(const std::string& actor) const;
     std::vector<int> findMarked() const;
+    /// A place on a drawn triangle, the first one of which is that corner of its primitive's list.
+    struct MeshHit {
+        std::string actor;
+        std::size_t instance, primitive, triangle;
+        double weight[3];  // of its corners
+    };
+    std::optional<MeshHit> hitMesh(const QPointF& at) const;
     std::optional<Hit> pickMesh(const QPointF& at) const;
+    void proposeHelper(const QPointF& at);
+    void widenHelper(double notches);
     /// Joints whose dots are near a pixel, the nearest first.
     std::vector<Hit> jointsNear(const QPointF& at) const;
     /// What a click means: another click at the same place picks the next joint beneath.
@@ -136,6 +163,11 @@ class Stage : public QOpenGLWidget {
     int m_clicks = 0;                        // one after the other at that place
     std::optional<Hit> m_hover;
     std::shared_ptr<const Tint> m_tint;  // of the spot's actor
+    bool m_helperOn = false;
+    double m_helperReach = 0.12;  // heights
+    std::optional<Helper> m_helper;
+    std::unique_ptr<rig::Surface> m_helperSurface;
+    Key m_helperKey;
     QTimer m_swing;
     QElapsedTimer m_swingClock;
 };

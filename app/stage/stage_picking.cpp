@@ -54,10 +54,10 @@ std::optional<Stage::Hit> Stage::pickBeneath(const QPointF& at) {
     return near[static_cast<std::size_t>(m_clicks - 1) % near.size()];
 }
 
-std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
+std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
     const Eigen::Vector3f eye = m_camera.eye().cast<float>(), way = m_camera.ray(at, size()).cast<float>();
     float nearest = 1e30f;
-    std::optional<Hit> best;
+    std::optional<MeshHit> best;
     rig::PosedVertices posed;
     for (const Shown& s : m_shown)
         for (std::size_t i = 0; i < s.posed.actor->instances.size(); ++i) {
@@ -77,21 +77,32 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
                     const float u = from.dot(h) / det, v = way.dot(q) / det, d = e2.dot(q) / det;
                     if (u < 0 || v < 0 || u + v > 1 || d <= 0 || d >= nearest) continue;
                     nearest = d;
-                    int joint = in.joint;
-                    if (in.skin >= 0 && !p.influences.empty())
-                        joint =
-                            s.posed.actor->skins[static_cast<std::size_t>(in.skin)].joints[p.influences[p.triangles[k]].joint[0]];
-                    best = Hit{s.id, joint};
+                    best = MeshHit{s.id, i, n, k, {1.0 - u - v, u, v}};
                 }
             }
         }
     return best;
 }
 
+std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
+    const std::optional<MeshHit> hit = hitMesh(at);
+    if (!hit) return std::nullopt;
+    const rig::Actor& actor = *shown(hit->actor)->posed.actor;
+    const rig::MeshInstance& in = actor.instances[hit->instance];
+    const rig::Primitive& p = actor.meshes[static_cast<std::size_t>(in.mesh)].primitives[hit->primitive];
+    if (in.skin < 0 || p.influences.empty()) return Hit{hit->actor, in.joint};
+    return Hit{hit->actor,
+               actor.skins[static_cast<std::size_t>(in.skin)].joints[p.influences[p.triangles[hit->triangle]].joint[0]]};
+}
+
 void Stage::mousePressEvent(QMouseEvent* e) {
     m_pressed = m_last = e->position();
     m_moved = false;
     if (e->button() != Qt::LeftButton) return;
+    if (m_helperOn) {
+        m_orbits = !hitMesh(e->position());
+        return;
+    }
     for (const Handle& h : handles())
         if (const auto at = m_camera.pixel(h.world, size());
             at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
@@ -118,6 +129,10 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
         Vec3 to = unproject(e->position(), m_grabbed->world) + m_grabOffset;
         if (e->modifiers() & Qt::ControlModifier) to = snapped(to);
         dragHandle(to);
+    }
+    if (!e->buttons() && m_helperOn) {
+        proposeHelper(e->position());
+        return;
     }
     if (!e->buttons()) {
         const std::vector<Hit> near = jointsNear(e->position());
@@ -148,6 +163,12 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         return;
     }
     if (m_moved) return;
+    if (m_helperOn) {
+        proposeHelper(e->position());
+        // A copy: what hears of it may end the mode.
+        if (m_helper) Q_EMIT helperWanted(Helper(*m_helper), e->modifiers() & Qt::ShiftModifier);
+        return;
+    }
     const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     const auto hit = adds ? pick(e->position()) : pickBeneath(e->position());
     const Shown* what = hit ? shown(hit->actor) : nullptr;
@@ -171,6 +192,10 @@ void Stage::leaveEvent(QEvent*) {
 }
 
 void Stage::wheelEvent(QWheelEvent* e) {
+    if (m_helperOn && m_helper) {
+        widenHelper(e->angleDelta().y() / 120.0);
+        return;
+    }
     m_camera.zoom(e->angleDelta().y() / 120.0);
     update();
 }

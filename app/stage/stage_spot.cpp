@@ -7,14 +7,15 @@ namespace nutatio::app {
 
 namespace {
 
-constexpr double kSwing = 30;       // [deg] to either side
-constexpr double kPeriod = 1.4;     // [s] of one swing; the next one is about the other axis
+constexpr double kSwing = 30;    // [deg] to either side
+constexpr double kPeriod = 1.4;  // [s] of one swing; the next one is about the other axis
 constexpr double kFindingSwings = 4;
-constexpr int kTick = 33;           // [ms]
+constexpr int kTick = 33;  // [ms]
 
 }  // namespace
 
 void Stage::showSpot() {
+    if (m_helperOn) return;
     m_tint.reset();
     m_swing.stop();
     const std::optional<Spot>& spot = m_session.spot();

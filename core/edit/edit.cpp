@@ -6,7 +6,9 @@
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "rig/helper.h"
 #include "rig/record.h"
+#include "rig/sides.h"
 #include "scene/fit.h"
 #include "scene/items.h"
 
@@ -57,6 +59,22 @@ void forgetBody(scene::Scene& s, const std::string& body) {
             s.layers.edit(i).set(std::string(id), std::move(left));
             break;
         }
+}
+
+/// The way from right to left across an actor.
+Vec3 leftOf(const rig::Skeleton& s, const std::vector<Affine>& worlds, const rig::Sides& sides) {
+    Vec3 sum = Vec3::Zero();
+    for (int j = 0; j < s.size(); ++j) {
+        const int o = sides.fellow[static_cast<std::size_t>(j)];
+        if (o <= j || rig::otherSideOf(s.label(j)) != s.label(o)) continue;
+        std::string swapped = s.label(j);
+        const Vec3 way = worlds[static_cast<std::size_t>(j)].t - worlds[static_cast<std::size_t>(o)].t;
+        // Where the two names first differ, the left one has an l.
+        std::size_t k = 0;
+        while (k < swapped.size() && k < s.label(o).size() && swapped[k] == s.label(o)[k]) ++k;
+        sum += (k < swapped.size() && (swapped[k] == 'l' || swapped[k] == 'L')) ? way : Vec3(-way);
+    }
+    return sum.norm() > 1e-9 ? sum : Vec3(Vec3::UnitX());
 }
 
 }  // namespace
@@ -364,6 +382,55 @@ Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Prepa
             s.pins.edit(i).toJoint = followed(s.pins[i].toJoint);
     }
     return Done{};
+}
+
+Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::string& actor, const std::string& joint,
+                                           const std::string& name, const Vec3& place, double reach, bool both) {
+    const scene::ActorEntry* a = std::as_const(scene).actor(actor);
+    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
+    const rig::Skeleton& skeleton = a->actor->skeleton;
+    const int on = joint.empty() ? rig::carrierAt(rig::Surface::of(*a->actor), place) : skeleton.find(joint);
+    if (on == rig::kNoJoint)
+        return Error{"", "", joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\""};
+    std::vector<Affine> worlds;
+    rig::worldTransforms(skeleton, a->actor->restPose(), worlds);
+    struct Wanted {
+        std::string on, name;
+        Vec3 place;
+    };
+    const auto under = [&](int j, const Vec3& p) { return worlds[static_cast<std::size_t>(j)].inverse().apply(p); };
+    std::vector<Wanted> wanted{{skeleton.reference(on), name, under(on, place)}};
+    if (both) {
+        const rig::Sides sides = rig::sidesOf(*a->actor);
+        const int other = sides.fellow[static_cast<std::size_t>(on)];
+        if (other == rig::kNoJoint)
+            return Error{"", "", "\"" + skeleton.label(on) + "\" has no joint of its kind on the other side"};
+        // As its joint and its fellow stand to one another in the pose that is even.
+        const Vec3 offset = rotationOf(sides.worlds[static_cast<std::size_t>(other)].m).conjugate() *
+                            sides.mirrored(rotationOf(sides.worlds[static_cast<std::size_t>(on)].m) *
+                                           (rotationOf(worlds[static_cast<std::size_t>(on)].m).conjugate() *
+                                            (place - worlds[static_cast<std::size_t>(on)].t)));
+        const Vec3 there =
+            worlds[static_cast<std::size_t>(other)].t + rotationOf(worlds[static_cast<std::size_t>(other)].m) * offset;
+        std::string called = rig::otherSideOf(name);
+        if (called == name) {
+            // Left is where joints that say so stand; without such names it is along +x, as glTF has it.
+            const bool left = leftOf(skeleton, worlds, sides).dot(place - there) > 0;
+            wanted[0].name = name + (left ? "_L" : "_R");
+            called = name + (left ? "_R" : "_L");
+        }
+        wanted.push_back({skeleton.reference(other), called, under(other, there)});
+    }
+    scene::Scene s = scene;
+    std::vector<std::string> made;
+    for (const Wanted& w : wanted) {
+        rig::Preparation edit{rig::Preparation::What::AddHelper, w.on, w.name, w.place};
+        edit.reach = reach;
+        if (const auto done = prepare(s, actor, edit); !done) return done.error();
+        made.push_back(w.name);
+    }
+    scene = std::move(s);
+    return made;
 }
 
 Result<Done> nameJoints(scene::Scene& s, const std::string& actor) {

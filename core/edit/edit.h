@@ -57,6 +57,11 @@ void markCut(scene::Scene& scene, int frame);
 /// Does something to an actor before anything moves it; what refers to a joint that is renamed follows. Errors as rig::prepared.
 Result<Done> prepare(scene::Scene& scene, const std::string& actor, const rig::Preparation& edit);
 
+/// A helper joint at a place of the rest pose [units, the actor's world], with the skin within `reach` [heights] along the
+/// surface. It hangs on `joint`, or on what moves the surface there when that is empty; `both`: its picture on the other side is
+/// made too. Returns the names of the joints that were made.
+Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::string& actor, const std::string& joint,
+                                           const std::string& name, const Vec3& place, double reach, bool both);
 /// Gives every joint of an actor that has no name, or one that others have, a name of its own.
 Result<Done> nameJoints(scene::Scene& scene, const std::string& actor);
 /// Marks a cut after the first frame in every shot in which the actor plays the clip: what stands apart there throws nothing.

@@ -250,6 +250,22 @@ Result<Done> doAddEnd(scene::Scene& s, const Arguments& a) {
     return prepare(s, actor.value(), {rig::Preparation::What::AddEnd, text(a, "joint"), text(a, "name"), place});
 }
 
+Result<Done> doAddHelper(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    Vec3 place = Vec3::Zero();
+    double reach = 0.12;
+    for (const auto& [key, to] : {std::pair{"x", &place[0]}, {"y", &place[1]}, {"z", &place[2]}, {"reach", &reach}}) {
+        if (text(a, key).empty()) continue;
+        const auto v = number(text(a, key));
+        if (!v) return wrong("\"" + text(a, key) + "\" is not a number");
+        *to = *v;
+    }
+    if (text(a, "both") != "" && text(a, "both") != "yes" && text(a, "both") != "no") return wrong("both is yes or no");
+    const auto made = addHelper(s, actor.value(), text(a, "joint"), text(a, "name"), place, reach, text(a, "both") == "yes");
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
 void duplicateThing(scene::Scene& s, const scene::Owner& owner) {
     duplicate(s, owner);
 }
@@ -276,6 +292,9 @@ constexpr Operation kOperations[] = {
     {"leave", "finding,leave", "actor", "Leaves a finding of the check as it is (leave=yes), or looks at it again (no).",
      doLeave},
     {"add-end", "joint,name", "actor,x,y,z", "A joint at the end of a chain, in the axes of the one it hangs on.", doAddEnd},
+    {"add-helper", "name,x,y,z", "joint,actor,reach,both",
+     "A joint at a place in the actor's rest pose, with the skin within its reach (heights); both=yes: on the other side too.",
+     doAddHelper},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
     {"add-piece", "form", "", "A set piece: floor, block, bar, ball, ramp or steps.", doAddPiece},

@@ -64,12 +64,17 @@ class GltfWriter {
     }
 
     void write(const std::vector<NewClip>& clips, const std::vector<NewMorphs>& morphs) {
+        if (!m_bvh) {
+            writePreparations();
+            writeSkins();
+        }
         m_view = listIn(m_json, "bufferViews").size();
-        if (!m_bvh) writePreparations();
         for (const NewMorphs& m : morphs) addMorphs(m);
         for (const NewClip& c : clips) add(c);
         m_motion = m_new.size();
         m_new.insert(m_new.end(), m_vertices.begin(), m_vertices.end());
+        m_skinsAt = m_new.size();
+        m_new.insert(m_new.end(), m_skinBytes.begin(), m_skinBytes.end());
         if (m_json["bufferViews"].empty()) m_json.erase("bufferViews");
         if (m_json.contains("accessors") && m_json["accessors"].empty()) m_json.erase("accessors");
         if (m_binary)
@@ -120,6 +125,69 @@ class GltfWriter {
             }
             nodes.push_back({{"name", joint.name}, {"translation", {joint.rest.t.x(), joint.rest.t.y(), joint.rest.t.z()}}});
             listIn(nodes[static_cast<std::size_t>(joint.parent)], "children").push_back(j);
+        }
+    }
+
+    /// An accessor with a view of its own, whose place in the buffer is known once all is written.
+    template <class T>
+    std::size_t skinAccessor(const std::vector<T>& data, int component, const char* type, std::size_t width, bool vertices) {
+        Json& views = listIn(m_json, "bufferViews");
+        m_skinViews.push_back(views.size());
+        Json view{{"buffer", 0}, {"byteOffset", m_skinBytes.size()}, {"byteLength", data.size() * sizeof(T)}};
+        if (vertices) {
+            view["byteStride"] = width * sizeof(T);
+            view["target"] = 34962;
+        }
+        views.push_back(std::move(view));
+        const auto* bytes = reinterpret_cast<const std::uint8_t*>(data.data());
+        m_skinBytes.insert(m_skinBytes.end(), bytes, bytes + data.size() * sizeof(T));
+        m_skinBytes.resize((m_skinBytes.size() + 3) / 4 * 4);
+        Json& list = listIn(m_json, "accessors");
+        list.push_back(
+            {{"bufferView", views.size() - 1}, {"componentType", component}, {"count", data.size() / width}, {"type", type}});
+        return list.size() - 1;
+    }
+
+    /// Skins that were given joints, and the weights that went to them.
+    void writeSkins() {
+        for (std::size_t k = 0; k < m_actor.skins.size(); ++k) {
+            const rig::Skin& skin = m_actor.skins[k];
+            Json& written = m_json["skins"][k];
+            if (written["joints"].size() == skin.joints.size()) continue;
+            written["joints"] = skin.joints;
+            std::vector<float> matrices;
+            for (const Affine& a : skin.inverseBind)
+                for (int c = 0; c < 4; ++c)
+                    for (int r = 0; r < 4; ++r)
+                        matrices.push_back(static_cast<float>(r == 3 ? c == 3 : c == 3 ? a.t[r] : a.m(r, c)));
+            written["inverseBindMatrices"] = skinAccessor(matrices, 5126, "MAT4", 16, false);
+        }
+        for (std::size_t m = 0; m < m_actor.meshes.size(); ++m) {
+            const std::vector<rig::Primitive>& primitives = m_actor.meshes[m].primitives;
+            if (std::none_of(primitives.begin(), primitives.end(), [](const rig::Primitive& p) { return p.weighed; })) continue;
+            Json& written = m_json["meshes"][m]["primitives"];
+            if (written.size() != primitives.size())
+                throw Failure("", "a mesh of lines or points among others cannot be given other weights");
+            for (std::size_t p = 0; p < primitives.size(); ++p)
+                if (primitives[p].weighed) writeInfluences(primitives[p], written[p]["attributes"]);
+        }
+    }
+
+    void writeInfluences(const rig::Primitive& p, Json& attributes) {
+        for (int set = 0; set < 16; ++set)
+            for (const char* stem : {"JOINTS_", "WEIGHTS_"}) attributes.erase(stem + std::to_string(set));
+        const bool wide =
+            std::any_of(p.influences.begin(), p.influences.end(), [](const rig::Influence& f) { return f.weight[4] > 0; });
+        for (std::size_t set = 0; set < (wide ? 2u : 1u); ++set) {
+            std::vector<std::uint16_t> joints;
+            std::vector<float> weights;
+            for (const rig::Influence& f : p.influences)
+                for (std::size_t k = 4 * set; k < 4 * set + 4; ++k) {
+                    joints.push_back(f.weight[k] > 0 ? f.joint[k] : std::uint16_t{0});
+                    weights.push_back(f.weight[k]);
+                }
+            attributes["JOINTS_" + std::to_string(set)] = skinAccessor(joints, 5123, "VEC4", 4, true);
+            attributes["WEIGHTS_" + std::to_string(set)] = skinAccessor(weights, 5126, "VEC4", 4, true);
         }
     }
 
@@ -272,6 +340,12 @@ class GltfWriter {
 
     void addView(std::size_t buffer, std::size_t offset) {
         if (m_new.empty()) return;
+        for (std::size_t view : m_skinViews) {
+            Json& v = m_json["bufferViews"][view];
+            v["buffer"] = buffer;
+            v["byteOffset"] = offset + m_skinsAt + v["byteOffset"].get<std::size_t>();
+        }
+        if (m_motion == 0) return;
         Json v;
         v["buffer"] = buffer;
         v["byteOffset"] = offset;
@@ -422,7 +496,9 @@ class GltfWriter {
     bool m_binary = false, m_bvh = false;
     Json m_json;
     std::size_t m_view = 0, m_motion = 0;  // the first new view, and how long it is
-    rig::Bytes m_new, m_vertices;
+    std::size_t m_skinsAt = 0;             // where the skins' bytes begin
+    std::vector<std::size_t> m_skinViews;  // of those bytes, with places counted from there
+    rig::Bytes m_new, m_vertices, m_skinBytes;
     std::vector<std::pair<std::vector<float>, std::size_t>> m_times;
     std::vector<std::pair<fs::path, std::shared_ptr<const rig::Bytes>>> m_beside;
 };

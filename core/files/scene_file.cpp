@@ -197,6 +197,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
                 edit.place = Vec3(v[0], v[1], v[2]);
                 if (edit.place.norm() > kFarthest) at.at("place").fail("the place is not a usable size");
             }
+            if (at.has("reach")) edit.reach = at.at("reach").number();
             auto with = rig::prepared(*a.actor, edit);
             if (!with) at.fail(with.error().sentence);
             a.actor = with.value();
@@ -550,7 +551,8 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
         if (!a.seen.empty()) j["seen"] = a.seen;
         for (const rig::Preparation& e : a.preparations) {
             Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}, {"name", e.name}};
-            if (e.what == rig::Preparation::What::AddEnd) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};
+            if (e.what == rig::Preparation::What::AddHelper) edit["reach"] = e.reach;
+            if (e.what != rig::Preparation::What::Rename) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};
             j["prepared"].push_back(std::move(edit));
         }
         for (const rig::Clip& clip : a.actor->clips) {

@@ -36,6 +36,7 @@ struct Primitive {
     std::vector<Vec4f> colours;  // linear; may be empty
     std::vector<Influence> influences;
     WeightsRead weightsRead;
+    bool weighed = false;                  // they are other than the file's: hand-off writes them
     std::vector<std::uint32_t> triangles;  // three a triangle
     std::vector<MorphTarget> morphs;
     int material = -1;

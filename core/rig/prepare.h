@@ -12,11 +12,12 @@ namespace nutatio::rig {
 
 /// One edit. Joints that were added stand behind those of the source, so that numbers of joints never change.
 struct Preparation {
-    enum class What { Rename, AddEnd };
+    enum class What { Rename, AddEnd, AddHelper };
     What what = What::Rename;
     std::string joint;          // reference, as it was when the edit was made
     std::string name;           // the new name, or that of the new joint
     Vec3 place = Vec3::Zero();  // of a new joint, in the axes of the one it hangs on [units]
+    double reach = 0.12;        // of a helper, along the surface [heights]: see rig::shareOf
     bool operator==(const Preparation&) const = default;
 };
 
@@ -24,7 +25,8 @@ std::string_view preparationName(Preparation::What what);
 /// False when it is no edit's name.
 bool preparationFromName(std::string_view name, Preparation::What& what);
 
-/// The actor with one more edit. Errors: no such joint, an empty name, a name that another joint has.
+/// The actor with one more edit. Errors: no such joint, an empty name, a name that another joint has, a helper that
+/// reaches no skin.
 Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit);
 
 }  // namespace nutatio::rig

@@ -6,6 +6,7 @@
 #include "layers/registry.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
+#include "rig/surface.h"
 #include "tests/support/rigs.h"
 #include "tests/support/validator.h"
 
@@ -126,4 +127,135 @@ TEST_CASE("a BVH says that it cannot take joints that were added") {
     CHECK_THAT(refused.error().text(), Catch::Contains("joints that were added"));
     REQUIRE(pipeline::bake(s, {}, f / "o.glb", e, {}).ok());
     CHECK(test::read(f / "o.glb")->skeleton.find("more") != rig::kNoJoint);
+}
+
+namespace {
+
+/// The point of a joint's own skin that lies farthest along `way`.
+Vec3 outermost(const rig::Actor& a, const std::string& joint, const Vec3& way) {
+    const rig::Surface s = rig::Surface::of(a);
+    Vec3 best = Vec3::Zero();
+    double most = -1e300;
+    for (std::uint32_t v = 0; v < s.places.size(); ++v)
+        if (a.skeleton.label(s.mainJoint(v)) == joint)
+            if (const double d = way.dot(s.places[v].cast<double>()); d > most) {
+                most = d;
+                best = s.places[v].cast<double>();
+            }
+    REQUIRE(most > -1e300);
+    return best;
+}
+
+/// The largest distance between vertices of two actors, each posed by a track of its own [units].
+double vertexDifference(const rig::Actor& a, const rig::Track& ta, const rig::Actor& b, const rig::Track& tb, int frame) {
+    const auto posed = [&](const rig::Actor& actor, const rig::Track& track) {
+        std::vector<Xform> locals;
+        std::vector<Affine> worlds;
+        track.pose(frame, locals);
+        rig::worldTransforms(actor.skeleton, locals, worlds);
+        std::vector<Vec3f> all;
+        for (const rig::MeshInstance& in : actor.instances)
+            for (const rig::Primitive& p : actor.meshes[static_cast<std::size_t>(in.mesh)].primitives) {
+                rig::PosedVertices out;
+                rig::poseVertices(actor, in, p, worlds, {}, out);
+                all.insert(all.end(), out.positions.begin(), out.positions.end());
+            }
+        return all;
+    };
+    const std::vector<Vec3f> x = posed(a, ta), y = posed(b, tb);
+    REQUIRE(x.size() == y.size());
+    double most = 0;
+    for (std::size_t v = 0; v < x.size(); ++v) most = std::max(most, static_cast<double>((x[v] - y[v]).norm()));
+    return most;
+}
+
+}  // namespace
+
+TEST_CASE("a helper joint takes the skin around it and leaves the rest pose as it was") {
+    const auto otter = test::read(kOtter);
+    scene::Scene s = test::sceneWith(otter);
+    const Vec3 front = outermost(*otter, "spine_01", Vec3::UnitZ());
+    const auto made = edit::addHelper(s, s.actors[0].id, {}, "paunch", front - Vec3(0, 0, 0.04), 0.15, false);
+    REQUIRE(made);
+    CHECK(made.value() == std::vector<std::string>{"paunch"});
+    const rig::Actor& a = *s.actors[0].actor;
+    const int joint = a.skeleton.find("paunch");
+    REQUIRE(joint != rig::kNoJoint);
+    CHECK(a.isSkinJoint[static_cast<std::size_t>(joint)]);
+    const rig::Track rest = rig::bodyTrack(*otter, -1, {}), now = rig::bodyTrack(a, -1, {});
+    CHECK(vertexDifference(*otter, rest, a, now, 0) < 1e-5);
+    // What follows it hangs together around it: much there, nothing of the hands, weights still sum to 1.
+    const rig::Surface surface = rig::Surface::of(a);
+    float most = 0;
+    int followers = 0;
+    for (std::uint32_t v = 0; v < surface.places.size(); ++v) {
+        float sum = 0, share = 0;
+        for (const auto& p : surface.pulls(v)) {
+            sum += p.weight;
+            if (p.joint == joint) share = p.weight;
+        }
+        REQUIRE(sum == Approx(1).margin(1e-4));
+        REQUIRE(surface.pulls(v).size() <= 8);
+        if (share == 0) continue;
+        ++followers;
+        most = std::max(most, share);
+        CHECK((surface.places[v].cast<double>() - front).norm() < 0.16 * a.height);
+        const std::string main = a.skeleton.label(surface.mainJoint(v));
+        CHECK(main.find("hand") == std::string::npos);
+        CHECK(main.find("arm") == std::string::npos);
+    }
+    CHECK(most > 0.9f);
+    CHECK(followers > 30);
+    // It may not have a name that is taken, hang on nothing, or reach nowhere.
+    CHECK_FALSE(edit::addHelper(s, s.actors[0].id, {}, "paunch", front, 0.1, false).ok());
+    CHECK_FALSE(edit::addHelper(s, s.actors[0].id, "nobody", "new", front, 0.1, false).ok());
+    CHECK_FALSE(edit::addHelper(s, s.actors[0].id, {}, "new", front, 0, false).ok());
+}
+
+TEST_CASE("helpers with a jiggle, and on both sides, are saved, handed off, valid, and deform the same when opened again") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    const Vec3 front = outermost(*s.actors[0].actor, "spine_01", Vec3::UnitZ());
+    REQUIRE(edit::addHelper(s, actor, {}, "paunch", front - Vec3(0, 0, 0.04), 0.15, false));
+    const Vec3 cheek = outermost(*s.actors[0].actor, "head", Vec3(0.8, -0.2, 0.5));
+    const auto cheeks = edit::addHelper(s, actor, "head", "cheek", cheek, 0.05, true);
+    REQUIRE(cheeks);
+    CHECK(cheeks.value() == std::vector<std::string>{"cheek_L", "cheek_R"});
+    const rig::Skeleton& k = skeleton(s);
+    const Vec3 l = k.joint(k.find("cheek_L")).rest.t, r = k.joint(k.find("cheek_R")).rest.t;
+    CHECK((l.cwiseAbs() - r.cwiseAbs()).norm() < 0.01);
+    CHECK((l - r).norm() > 0.05);
+    edit::addLayer(s, "jiggle", actor, {"paunch"});
+    edit::addLayer(s, "jiggle", actor, {"cheek_L", "cheek_R"});
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    auto again = pipeline::open(f / "s.nutatio");
+    REQUIRE(again.ok());
+    CHECK(again.value().warnings.empty());
+    CHECK(again.value().scene.actors[0].preparations == s.actors[0].preparations);
+    const pipeline::Evaluation here = test::evaluate(s), there = test::evaluate(again.value().scene);
+    const rig::Track& moved = *here.actors[0].result;
+    CHECK(vertexDifference(*s.actors[0].actor, moved, *again.value().scene.actors[0].actor, *there.actors[0].result, 9) == 0);
+    double swung = 0;
+    for (int frame = 0; frame < moved.frames(); ++frame)
+        swung = std::max(swung, moved.at(k.find("paunch"), frame).r.angularDistance(Quat::Identity()) +
+                                    (moved.at(k.find("paunch"), frame).t - k.joint(k.find("paunch")).rest.t).norm());
+    CHECK(swung > 1e-3);
+    pipeline::Evaluator e;
+    for (const char* name : {"o.glb", "o.gltf"}) {
+        pipeline::BakeOptions options;
+        options.tolerance = {0, 0};
+        REQUIRE(pipeline::bake(s, options, f / name, e, {}).ok());
+        test::checkValid(f / name);
+        const auto out = test::read(f / name);
+        CHECK(out->skeleton.find("cheek_R") != rig::kNoJoint);
+        const int clip = out->findClip(test::played(s));
+        REQUIRE(clip >= 0);
+        const rig::Track played = rig::bodyTrack(*out, clip, moved.grid());
+        double most = 0;
+        for (int frame = 0; frame < moved.frames(); frame += 3)
+            most = std::max(most, vertexDifference(*s.actors[0].actor, moved, *out, played, frame));
+        INFO(name << ": largest vertex difference " << most << " units of " << out->height);
+        CHECK(most < 1e-4 * out->height);
+    }
 }

@@ -1,0 +1,82 @@
+// Placing a helper joint: the surface under the mouse shows what would follow it, the wheel says how far, a click makes it.
+#include <QMouseEvent>
+
+#include "app/stage/stage.h"
+#include "rig/helper.h"
+
+namespace nutatio::app {
+
+namespace {
+
+constexpr double kLeastReach = 0.01, kMostReach = 0.6;  // heights
+constexpr double kWheel = 1.12;                          // a notch
+constexpr double kInside = 0.5;                          // of the way to the bone, and of the reach, at most
+
+/// The point of a bone's segments that is nearest to `p`.
+Vec3 onBone(const rig::Skeleton& s, const std::vector<Affine>& worlds, int joint, const Vec3& p) {
+    const Vec3 from = worlds[static_cast<std::size_t>(joint)].t;
+    Vec3 best = from;
+    for (int c : s.joint(joint).children) {
+        const Vec3 way = worlds[static_cast<std::size_t>(c)].t - from;
+        if (!(way.squaredNorm() > 0)) continue;
+        const Vec3 q = from + std::clamp((p - from).dot(way) / way.squaredNorm(), 0.0, 1.0) * way;
+        if ((q - p).norm() < (best - p).norm()) best = q;
+    }
+    return best;
+}
+
+}  // namespace
+
+void Stage::setHelperOn(bool on) {
+    m_helperOn = on;
+    m_helper.reset();
+    m_helperSurface.reset();
+    m_tint.reset();
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    update();
+}
+
+void Stage::proposeHelper(const QPointF& at) {
+    m_helper.reset();
+    m_tint.reset();
+    update();
+    const std::optional<MeshHit> hit = hitMesh(at);
+    const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
+    if (!a || a->isPiece()) return;
+    const rig::Actor& actor = *a->actor;
+    if (!m_helperSurface || m_helperKey != actor.picture) {
+        m_helperSurface = std::make_unique<rig::Surface>(rig::Surface::of(actor));
+        m_helperKey = actor.picture;
+    }
+    const rig::Surface& surface = *m_helperSurface;
+    // The same spot of the rest pose.
+    const rig::Primitive& p = actor.meshes[static_cast<std::size_t>(actor.instances[hit->instance].mesh)].primitives[hit->primitive];
+    Vec3 spot = Vec3::Zero();
+    for (std::size_t k = 0; k < 3; ++k)
+        spot += hit->weight[k] * surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+    std::vector<Affine> worlds;
+    rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
+    const int parent = rig::carrierAt(surface, spot);
+    const double reach = m_helperReach * actor.height;
+    const Vec3 inward = onBone(actor.skeleton, worlds, parent, spot) - spot;
+    const double depth = std::min(kInside * inward.norm(), kInside * reach);
+    const Vec3 place = inward.norm() > 1e-9 ? Vec3(spot + depth * inward.normalized()) : spot;
+    const std::vector<float> share = rig::shareOf(actor, surface, parent, place, reach);
+    auto tint = std::make_shared<Tint>();
+    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
+        const auto& primitives = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].primitives;
+        for (std::size_t n = 0; n < primitives.size(); ++n) {
+            std::vector<float>& piece = tint->emplace_back(primitives[n].positions.size());
+            for (std::size_t v = 0; v < piece.size(); ++v) piece[v] = share[surface.pointOf(i, n, v)];
+        }
+    }
+    m_tint = std::move(tint);
+    m_helper = Helper{hit->actor, actor.skeleton.reference(parent), place, m_helperReach};
+}
+
+void Stage::widenHelper(double notches) {
+    m_helperReach = std::clamp(m_helperReach * std::pow(kWheel, notches), kLeastReach, kMostReach);
+    proposeHelper(m_last);
+}
+
+}  // namespace nutatio::app
