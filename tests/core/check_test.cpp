@@ -180,7 +180,7 @@ TEST_CASE("jerks that were put into clips are found at their frame; gentle ones 
     std::mt19937 random(seed);
     for (const auto& [deg, least, most] : {std::tuple{40.0, 0.95, 1.0}, {25.0, 0.9, 1.0}, {3.0, 0.0, 0.1}}) {
         int tried = 0, found = 0;
-        for (int k = 0; k < 40; ++k) {
+        for (int k = 0; k < 20; ++k) {
             auto a = std::make_shared<rig::Actor>(*otter);
             std::vector<rig::Clip> clips = otter->clips;
             rig::Clip& clip = clips[0];
