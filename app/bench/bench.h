@@ -95,6 +95,8 @@ class Bench : public QMainWindow {
     void mirrorSelected();
     void bendTest(bool on);
     void placeHelpers(bool on);
+    void paintWeights(bool on);
+    void keepStroke(const std::string& actor, const std::string& joint, const rig::Stroke& stroke);
     void addHelper(const Stage::Helper& helper, bool both);
     /// What can be done with the selection.
     void showMenu(const QPoint& at);

@@ -62,6 +62,7 @@ void Bench::makeEditCommands() {
         for (const scene::ActorEntry& a : m_document.scene().actors)
             if (a.onTrial()) return m_document.tryOut(a.id, {});
         if (m_stage->helperOn()) return placeHelpers(false);
+        if (m_session.painting().on) return paintWeights(false);
         if (m_session.spot()) return m_session.setSpot({});
         m_session.select({});
     });
@@ -177,6 +178,11 @@ void Bench::makeViewCommands() {
                           "plus", [this] { placeHelpers(m_actions["helper"]->isChecked()); });
     helper->setCheckable(true);
     connect(m_stage, &Stage::helperWanted, this, &Bench::addHelper);
+    QAction* paint = add("paint", tr("Paint skin weights of the selected joint"), QKeySequence(Qt::SHIFT | Qt::Key_P), "pencil",
+                         [this] { paintWeights(m_actions["paint"]->isChecked()); });
+    paint->setCheckable(true);
+    connect(m_stage, &Stage::strokeMade, this, &Bench::keepStroke);
+    connect(&m_session, &Session::paintingChanged, this, [this, paint] { paint->setChecked(m_session.painting().on); });
     connect(&m_session, &Session::spotChanged, this,
             [this, bend] { bend->setChecked(m_session.spot() && m_session.spot()->follows); });
     const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},

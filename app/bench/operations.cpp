@@ -155,7 +155,34 @@ void Bench::duplicateSelected() {
     if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
 }
 
+void Bench::paintWeights(bool on) {
+    if (on && m_session.selection().joints.empty()) {
+        m_actions["paint"]->setChecked(false);
+        say(tr("Select the joint whose weights are to be painted first."));
+        return;
+    }
+    if (on && m_stage->helperOn()) placeHelpers(false);
+    if (on) m_session.setStep(StepId::Prepare);
+    Painting tool = m_session.painting();
+    tool.on = on;
+    m_session.setPainting(tool);
+    say(on ? tr("Drag on the mesh. Ctrl: take. Shift: smooth. Wheel: radius. Ctrl and wheel: strength. Esc: enough.")
+           : QString());
+}
+
+void Bench::keepStroke(const std::string& actor, const std::string& joint, const rig::Stroke& stroke) {
+    rig::Preparation edit{rig::Preparation::What::Paint, joint, {}, Vec3::Zero()};
+    edit.stroke = stroke;
+    scene::Scene painted = m_document.scene();
+    if (const auto done = edit::prepare(painted, actor, edit); !done) {
+        say(QString::fromStdString(done.error().sentence));
+        return;
+    }
+    m_document.edit(tr("Paint weights of %1").arg(QString::fromStdString(joint)), [&](scene::Scene& s) { s = painted; });
+}
+
 void Bench::placeHelpers(bool on) {
+    if (m_session.painting().on) paintWeights(false);
     m_session.setSpot({});
     m_stage->setHelperOn(on);
     m_actions["helper"]->setChecked(on);
@@ -191,6 +218,7 @@ void Bench::addHelper(const Stage::Helper& h, bool both) {
 }
 
 void Bench::bendTest(bool on) {
+    if (on && m_session.painting().on) paintWeights(false);
     const Selection& s = m_session.selection();
     if (!on || s.joints.empty()) {
         m_session.setSpot({});

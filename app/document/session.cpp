@@ -185,10 +185,20 @@ void Session::setSpot(std::optional<Spot> spot) {
     Q_EMIT spotChanged();
 }
 
+void Session::setPainting(const Painting& painting) {
+    if (painting == m_painting) return;
+    if (painting.on && !m_painting.on) setSpot({});
+    m_painting = painting;
+    Q_EMIT paintingChanged();
+}
+
 void Session::setStep(StepId step) {
     if (step == m_step) return;
     m_step = step;
     setSpot({});
+    Painting off = m_painting;
+    off.on = false;
+    setPainting(off);
     Q_EMIT stepChanged();
 }
 

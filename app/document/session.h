@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "app/document/document.h"
+#include "rig/paint.h"
 
 namespace nutatio::app {
 
@@ -37,6 +38,16 @@ struct Spot {
     bool swings = false;                // the joints swing, so that it is seen
     bool follows = false;               // it goes along with the selection: a bend test
     bool operator==(const Spot&) const = default;
+};
+
+/// The brush for skin weights, while weights are painted.
+struct Painting {
+    bool on = false;
+    rig::Brush brush = rig::Brush::Add;
+    double radius = 0.06;   // [heights]
+    double strength = 0.3;  // of a dab; with Set the weight that it goes to
+    bool mirrored = false;
+    bool operator==(const Painting&) const = default;
 };
 
 class Session : public QObject {
@@ -78,6 +89,9 @@ class Session : public QObject {
     const std::optional<Spot>& spot() const { return m_spot; }
     void setSpot(std::optional<Spot> spot);
 
+    const Painting& painting() const { return m_painting; }
+    void setPainting(const Painting& painting);
+
     StepId step() const { return m_step; }
     void setStep(StepId step);
 
@@ -89,6 +103,7 @@ class Session : public QObject {
     void stepChanged();
     void takeChanged();
     void spotChanged();
+    void paintingChanged();
 
   private:
     void tick();
@@ -102,6 +117,7 @@ class Session : public QObject {
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;
     std::optional<Spot> m_spot;
+    Painting m_painting;
     std::optional<scene::Scene> m_take;
     QTimer m_clock;
     QElapsedTimer m_since;

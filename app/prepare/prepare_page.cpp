@@ -91,18 +91,29 @@ void FindingRow::paintEvent(QPaintEvent*) {
 }
 
 PreparePage::PreparePage(Document& document, Session& session, Checker& checker, QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_checker(checker), m_layout(new QVBoxLayout(this)) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_checker(checker),
+      m_layout(new QVBoxLayout(this)),
+      m_brush(new BrushPanel(session)) {
     m_layout->setContentsMargins(0, 0, 8, 0);
     m_layout->setSpacing(4);
     auto* tools = new QHBoxLayout;
     tools->setSpacing(4);
-    for (const auto& [id, words] : {std::pair{"bend-test", tr("Bend test")}, {"helper", tr("Helper joint")}}) {
+    for (const auto& [id, words] :
+         {std::pair{"bend-test", tr("Bend test")}, {"helper", tr("Helper joint")}, {"paint", tr("Paint weights")}}) {
         auto* b = new QPushButton(words);
         b->setObjectName(QStringLiteral("do-") + QLatin1String(id));
+        b->setStyleSheet(QStringLiteral("padding: 5px 4px;"));
         tools->addWidget(b);
         connect(b, &QPushButton::clicked, this, [this, command = QString::fromLatin1(id)] { Q_EMIT commandWanted(command); });
     }
     m_layout->addLayout(tools);
+    m_layout->addWidget(m_brush);
+    connect(&session, &Session::paintingChanged, this, &PreparePage::showBrush);
+    connect(&session, &Session::selectionChanged, this, &PreparePage::showBrush);
+    showBrush();
     connect(&checker, &Checker::changed, this, &PreparePage::rebuild);
     connect(&session, &Session::spotChanged, this, [this] {
         if (!m_session.spot()) m_chosen.clear();
@@ -111,14 +122,26 @@ PreparePage::PreparePage(Document& document, Session& session, Checker& checker,
     rebuild();
 }
 
+void PreparePage::showBrush() {
+    m_brush->setVisible(m_session.painting().on);
+    m_brush->refresh(m_document.scene());
+    if (m_list) m_list->setVisible(!m_session.painting().on);
+}
+
 void PreparePage::rebuild() {
-    delete m_list;
+    if (m_list) {
+        // It may hold the very button whose click brought this about.
+        m_list->hide();
+        m_list->setParent(nullptr);
+        m_list->deleteLater();
+    }
     m_rows.clear();
     m_list = new QWidget;
     auto* rows = new QVBoxLayout(m_list);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
     m_layout->addWidget(m_list, 1);
+    m_list->setVisible(!m_session.painting().on);
     const auto text = [&](const QString& words) {
         auto* label = new QLabel(words);
         label->setWordWrap(true);

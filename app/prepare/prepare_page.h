@@ -8,6 +8,7 @@
 #include <QWidget>
 
 #include "app/document/session.h"
+#include "app/prepare/brush_panel.h"
 #include "app/prepare/checker.h"
 
 namespace nutatio::app {
@@ -48,6 +49,7 @@ class PreparePage : public QWidget {
 
   private:
     void rebuild();
+    void showBrush();
     void addRow(const measure::Finding& f, bool seen);
     void show(const measure::Finding& f);
     void repair(const measure::Finding& f);
@@ -57,6 +59,7 @@ class PreparePage : public QWidget {
     Session& m_session;
     Checker& m_checker;
     QVBoxLayout* m_layout;
+    BrushPanel* m_brush;
     QWidget* m_list = nullptr;
     QList<FindingRow*> m_rows;
     QSet<QString> m_open;  // kinds of which all are shown

@@ -134,7 +134,6 @@ void forces(Bench& bench, const QDir& folder) {
     bench.tape()->trials()->choose(QStringLiteral("hop"));
     session.setPlaying(false);
     session.setFrame(14);
-    keep(bench, folder, QStringLiteral("trial.png"));
     bench.stage()->setJointsShown(false);
     strip(bench, folder, QStringLiteral("hop-strip.png"), {1, 7, 11, 15, 19, 23, 27, 33}, QRectF(0.2, 0, 0.62, 1));
     bench.stage()->setJointsShown(true);
@@ -211,6 +210,21 @@ int main(int argc, char** argv) {
     mouse(bench.stage(), QEvent::MouseMove, belly + QPointF(10, 0), Qt::NoButton);
     keep(bench, folder, QStringLiteral("helper.png"));
     bench.action(QStringLiteral("helper"))->trigger();
+    // A stroke of the brush on the tail's second joint.
+    camera.heading = nutatio::radians(118);
+    camera.target = nutatio::Vec3(0, 0.45, -0.35);
+    bench.stage()->setCamera(camera);
+    session.selectJoint("otter", actor.skeleton.find("tail_04"));
+    bench.action(QStringLiteral("paint"))->trigger();
+    settle(bench);
+    const QPointF tail = *bench.stage()->jointPixel("otter", actor.skeleton.find("tail_05"));
+    mouse(bench.stage(), QEvent::MouseMove, tail, Qt::NoButton);
+    mouse(bench.stage(), QEvent::MouseButtonPress, tail, Qt::LeftButton);
+    for (int k = 1; k <= 6; ++k) mouse(bench.stage(), QEvent::MouseMove, tail + QPointF(4.0 * k, 1.0 * k), Qt::LeftButton);
+    mouse(bench.stage(), QEvent::MouseButtonRelease, tail + QPointF(24, 6), Qt::NoButton);
+    keep(bench, folder, QStringLiteral("paint.png"));
+    bench.document().undo();
+    bench.action(QStringLiteral("paint"))->trigger();
     camera.distance /= 0.6;
     camera.target = nutatio::Vec3(0, 0.62, 0);
     bench.stage()->setCamera(camera);

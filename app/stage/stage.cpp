@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "app/look/theme.h"
+#include "app/stage/paint_state.h"
 #include "edit/edit.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
@@ -33,6 +34,9 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::selectionChanged, this, remark);
     connect(&session, &Session::viewChanged, this, refresh);
     connect(&session, &Session::spotChanged, this, &Stage::showSpot);
+    connect(&session, &Session::paintingChanged, this, &Stage::setPainting);
+    connect(&session, &Session::selectionChanged, this, &Stage::preparePaint);
+    connect(&document, &Document::sceneChanged, this, &Stage::preparePaint);
     connect(&m_swing, &QTimer::timeout, this, &Stage::swingOn);
     connect(&m_tug, &Tug::moved, this, refresh);
 }
@@ -68,7 +72,7 @@ void Stage::pose() {
     for (const scene::ActorEntry& a : scene.actors) {
         if (!a.isPiece()) actors.push_back(a.id + '\n' + a.actor->source.path);
         if (a.hidden) continue;
-        Shown s{a.id, {}, {}, a.isPiece()};
+        Shown s{a.id, {}, {}, a.isPiece(), a.actor};
         s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
@@ -100,7 +104,9 @@ void Stage::pose() {
             worldsFrom(m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
             worldsFrom(m_tug.body(), s.body.worlds);
         }
-        if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id)) s.posed.tint = m_tint;
+        if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id) ||
+            (m_paint && m_paint->id == a.id))
+            s.posed.tint = m_tint;
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {
@@ -177,6 +183,7 @@ void Stage::paintGL() {
     if (!m_tug.isLive()) markTrail(marks);
     markJoints(marks);
     markHandles(marks);
+    markBrush(marks);
     m_renderer->drawMarks(marks, f.size, ratio);
 
     const Selection& sel = m_session.selection();

@@ -69,6 +69,7 @@ class Stage : public QOpenGLWidget {
 
   Q_SIGNALS:
     void helperWanted(const Helper& helper, bool both);
+    void strokeMade(const std::string& actor, const std::string& joint, const rig::Stroke& stroke);
 
   protected:
     void initializeGL() override;
@@ -83,7 +84,8 @@ class Stage : public QOpenGLWidget {
     struct Shown {
         std::string id;
         Posed posed, body;
-        bool piece = false;  // it is one thing: its joint is not shown
+        bool piece = false;                       // it is one thing: its joint is not shown
+        std::shared_ptr<const rig::Actor> actor;  // what is on show lives, whatever has become of the scene since
     };
     void pose();
     void layOut();
@@ -131,9 +133,23 @@ class Stage : public QOpenGLWidget {
         std::string actor;
         std::size_t instance, primitive, triangle;
         double weight[3];  // of its corners
+        double distance;   // from the eye [m]
     };
     std::optional<MeshHit> hitMesh(const QPointF& at) const;
     std::optional<Hit> pickMesh(const QPointF& at) const;
+    /// Painting was begun, ended or changed.
+    void setPainting();
+    /// A painter for the selected joint of the actor as it is now.
+    void preparePaint();
+    void tintPaint();
+    /// Finds where the brush is; false off the painted actor.
+    bool aimBrush(const QPointF& at);
+    bool beginStroke(QMouseEvent* e);
+    void dabBrush();
+    void goOnWithStroke(const QPointF& at);
+    void endStroke();
+    bool wheelBrush(QWheelEvent* e);
+    void markBrush(std::vector<Mark>& marks) const;
     void proposeHelper(const QPointF& at);
     void widenHelper(double notches);
     /// Joints whose dots are near a pixel, the nearest first.
@@ -163,6 +179,11 @@ class Stage : public QOpenGLWidget {
     int m_clicks = 0;                        // one after the other at that place
     std::optional<Hit> m_hover;
     std::shared_ptr<const Tint> m_tint;  // of the spot's actor
+    struct Paint;
+    std::unique_ptr<Paint> m_paint;   // while weights are painted and a joint is selected
+    std::optional<Vec3> m_brushAt;    // where the brush is, in the world [m]
+    Vec3 m_brushSpot = Vec3::Zero();  // and in the rest pose [units]
+    bool m_paintStrokes = false;      // the button is down
     bool m_helperOn = false;
     double m_helperReach = 0.12;  // heights
     std::optional<Helper> m_helper;

@@ -9,8 +9,8 @@ namespace nutatio::app {
 namespace {
 
 constexpr double kLeastReach = 0.01, kMostReach = 0.6;  // heights
-constexpr double kWheel = 1.12;                          // a notch
-constexpr double kInside = 0.5;                          // of the way to the bone, and of the reach, at most
+constexpr double kWheel = 1.12;                         // a notch
+constexpr double kInside = 0.5;                         // of the way to the bone, and of the reach, at most
 
 /// The point of a bone's segments that is nearest to `p`.
 Vec3 onBone(const rig::Skeleton& s, const std::vector<Affine>& worlds, int joint, const Vec3& p) {
@@ -50,10 +50,12 @@ void Stage::proposeHelper(const QPointF& at) {
     }
     const rig::Surface& surface = *m_helperSurface;
     // The same spot of the rest pose.
-    const rig::Primitive& p = actor.meshes[static_cast<std::size_t>(actor.instances[hit->instance].mesh)].primitives[hit->primitive];
+    const rig::Primitive& p =
+        actor.meshes[static_cast<std::size_t>(actor.instances[hit->instance].mesh)].primitives[hit->primitive];
     Vec3 spot = Vec3::Zero();
     for (std::size_t k = 0; k < 3; ++k)
-        spot += hit->weight[k] * surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+        spot += hit->weight[k] *
+                surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
     std::vector<Affine> worlds;
     rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
     const int parent = rig::carrierAt(surface, spot);

@@ -77,7 +77,7 @@ std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
                     const float u = from.dot(h) / det, v = way.dot(q) / det, d = e2.dot(q) / det;
                     if (u < 0 || v < 0 || u + v > 1 || d <= 0 || d >= nearest) continue;
                     nearest = d;
-                    best = MeshHit{s.id, i, n, k, {1.0 - u - v, u, v}};
+                    best = MeshHit{s.id, i, n, k, {1.0 - u - v, u, v}, d};
                 }
             }
         }
@@ -99,8 +99,8 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     m_pressed = m_last = e->position();
     m_moved = false;
     if (e->button() != Qt::LeftButton) return;
-    if (m_helperOn) {
-        m_orbits = !hitMesh(e->position());
+    if (m_helperOn || m_paint) {
+        m_orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
         return;
     }
     for (const Handle& h : handles())
@@ -130,6 +130,11 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
         if (e->modifiers() & Qt::ControlModifier) to = snapped(to);
         dragHandle(to);
     }
+    if (m_paint && !(e->buttons() & Qt::LeftButton)) aimBrush(e->position());
+    if (m_paint && m_paintStrokes && (e->buttons() & Qt::LeftButton)) {
+        goOnWithStroke(e->position());
+        return;
+    }
     if (!e->buttons() && m_helperOn) {
         proposeHelper(e->position());
         return;
@@ -155,6 +160,10 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
     if (m_grabbed) {
         m_grabbed.reset();
         update();
+        return;
+    }
+    if (m_paint && m_paintStrokes) {
+        endStroke();
         return;
     }
     if (m_tugOn) {
@@ -192,6 +201,7 @@ void Stage::leaveEvent(QEvent*) {
 }
 
 void Stage::wheelEvent(QWheelEvent* e) {
+    if (wheelBrush(e)) return;
     if (m_helperOn && m_helper) {
         widenHelper(e->angleDelta().y() / 120.0);
         return;

@@ -15,7 +15,7 @@ constexpr int kTick = 33;  // [ms]
 }  // namespace
 
 void Stage::showSpot() {
-    if (m_helperOn) return;
+    if (m_helperOn || m_session.painting().on) return;
     m_tint.reset();
     m_swing.stop();
     const std::optional<Spot>& spot = m_session.spot();

@@ -405,13 +405,7 @@ Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::strin
         const int other = sides.fellow[static_cast<std::size_t>(on)];
         if (other == rig::kNoJoint)
             return Error{"", "", "\"" + skeleton.label(on) + "\" has no joint of its kind on the other side"};
-        // As its joint and its fellow stand to one another in the pose that is even.
-        const Vec3 offset = rotationOf(sides.worlds[static_cast<std::size_t>(other)].m).conjugate() *
-                            sides.mirrored(rotationOf(sides.worlds[static_cast<std::size_t>(on)].m) *
-                                           (rotationOf(worlds[static_cast<std::size_t>(on)].m).conjugate() *
-                                            (place - worlds[static_cast<std::size_t>(on)].t)));
-        const Vec3 there =
-            worlds[static_cast<std::size_t>(other)].t + rotationOf(worlds[static_cast<std::size_t>(other)].m) * offset;
+        const Vec3 there = rig::mirroredInRest(sides, worlds, on, place);
         std::string called = rig::otherSideOf(name);
         if (called == name) {
             // Left is where joints that say so stand; without such names it is along +x, as glTF has it.

@@ -162,6 +162,20 @@ struct OldTimes {
     std::map<scene::Owner, scene::KeysOf> keys;
 };
 
+void readStroke(const Place& p, rig::Stroke& out) {
+    if (!rig::brushFromName(p.at("brush").text(), out.brush))
+        p.at("brush").fail("this version has no brush \"" + p.at("brush").text() + "\"");
+    out.radius = p.at("radius").number();
+    out.strength = p.at("strength").number();
+    out.mirrored = boolOr(p, "mirrored", false);
+    const Place dabs = p.at("dabs");
+    for (std::size_t i = 0, n = dabs.size(kMostItems); i < n; ++i) {
+        const std::vector<double> v = dabs.at(i).numbers(3);
+        out.dabs.emplace_back(v[0], v[1], v[2]);
+        if (!(out.dabs.back().norm() < kFarthest)) dabs.at(i).fail("the place is not a usable size");
+    }
+}
+
 scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files, OldTimes& old) {
     scene::ActorEntry a;
     readTuned(p, a, readProfile);
@@ -191,18 +205,20 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
             if (!rig::preparationFromName(at.at("do").text(), edit.what))
                 at.at("do").fail("this version cannot prepare an actor by \"" + at.at("do").text() + "\"");
             edit.joint = at.at("joint").text();
-            edit.name = at.at("name").text();
+            if (edit.what != rig::Preparation::What::Paint) edit.name = at.at("name").text();
             if (at.has("place")) {
                 const std::vector<double> v = at.at("place").numbers(3);
                 edit.place = Vec3(v[0], v[1], v[2]);
                 if (edit.place.norm() > kFarthest) at.at("place").fail("the place is not a usable size");
             }
             if (at.has("reach")) edit.reach = at.at("reach").number();
-            auto with = rig::prepared(*a.actor, edit);
-            if (!with) at.fail(with.error().sentence);
-            a.actor = with.value();
+            if (edit.what == rig::Preparation::What::Paint) readStroke(at, edit.stroke);
             a.preparations.push_back(std::move(edit));
         }
+    std::size_t failed = 0;
+    auto with = rig::prepared(a.actor, a.preparations, &failed);
+    if (!with) p.at("prepared").at(failed).fail(with.error().sentence);
+    a.actor = with.value();
     if (p.has("recorded"))
         for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
             a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
@@ -550,7 +566,18 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
         if (a.hidden) j["hidden"] = true;
         if (!a.seen.empty()) j["seen"] = a.seen;
         for (const rig::Preparation& e : a.preparations) {
-            Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}, {"name", e.name}};
+            Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}};
+            if (e.what == rig::Preparation::What::Paint) {
+                edit["brush"] = rig::brushName(e.stroke.brush);
+                edit["radius"] = e.stroke.radius;
+                edit["strength"] = e.stroke.strength;
+                if (e.stroke.mirrored) edit["mirrored"] = true;
+                edit["dabs"] = Json::array();
+                for (const Vec3& d : e.stroke.dabs) edit["dabs"].push_back({d.x(), d.y(), d.z()});
+                j["prepared"].push_back(std::move(edit));
+                continue;
+            }
+            edit["name"] = e.name;
             if (e.what == rig::Preparation::What::AddHelper) edit["reach"] = e.reach;
             if (e.what != rig::Preparation::What::Rename) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};
             j["prepared"].push_back(std::move(edit));

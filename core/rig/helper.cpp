@@ -66,7 +66,9 @@ std::vector<float> shareOf(const Actor& actor, const Surface& s, int parent, con
     std::vector<std::vector<std::uint32_t>> neighbours(s.places.size());
     for (const auto& e : s.edges) {
         // What lies beyond the reach as the crow flies lies beyond it along the surface.
-        if ((s.places[e[0]] - s.places[first]).squaredNorm() > far * far && (s.places[e[1]] - s.places[first]).squaredNorm() > far * far) continue;
+        if ((s.places[e[0]] - s.places[first]).squaredNorm() > far * far &&
+            (s.places[e[1]] - s.places[first]).squaredNorm() > far * far)
+            continue;
         neighbours[e[0]].push_back(e[1]);
         neighbours[e[1]].push_back(e[0]);
     }

@@ -8,8 +8,10 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr std::pair<Preparation::What, std::string_view> kNames[] = {
-    {Preparation::What::Rename, "rename"}, {Preparation::What::AddEnd, "add-end"}, {Preparation::What::AddHelper, "add-helper"}};
+constexpr std::pair<Preparation::What, std::string_view> kNames[] = {{Preparation::What::Rename, "rename"},
+                                                                     {Preparation::What::AddEnd, "add-end"},
+                                                                     {Preparation::What::AddHelper, "add-helper"},
+                                                                     {Preparation::What::Paint, "paint"}};
 constexpr std::size_t kMostInfluences = 4;  // a vertex, unless its file has more
 
 /// Gives the newest joint its share of the vertices. In the rest pose it moves them as its parent does, so that nothing changes
@@ -121,21 +123,57 @@ bool preparationFromName(std::string_view name, Preparation::What& what) {
     return false;
 }
 
-Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit) {
-    const int joint = actor.skeleton.find(edit.joint);
-    if (joint == kNoJoint) return Error{"", "", "there is no joint \"" + edit.joint + "\""};
-    if (edit.name.empty() || edit.name.front() == '#') return Error{"", "", "a joint's name is neither empty nor a number"};
+namespace {
+
+/// Empty when the edit can be made; what only the making finds apart.
+std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
+    if (joint == kNoJoint) return "there is no joint \"" + edit.joint + "\"";
+    if (edit.what == Preparation::What::Paint) {
+        if (!(edit.stroke.radius > 0 && edit.stroke.radius <= 1)) return "a brush's radius lies between 0 and 1 heights";
+        if (!(edit.stroke.strength >= 0 && edit.stroke.strength <= 1)) return "a brush's strength lies between 0 and 1";
+        return {};
+    }
+    if (edit.name.empty() || edit.name.front() == '#') return "a joint's name is neither empty nor a number";
     if (const int other = actor.skeleton.find(edit.name);
         other != kNoJoint && (edit.what != Preparation::What::Rename || other != joint))
-        return Error{"", "", "there is a joint \"" + edit.name + "\" already"};
-    if (!edit.place.allFinite()) return Error{"", "", "the place of a joint is not finite"};
+        return "there is a joint \"" + edit.name + "\" already";
+    if (!edit.place.allFinite()) return "the place of a joint is not finite";
     if (edit.what == Preparation::What::AddHelper && !(edit.reach > 0 && edit.reach <= 1))
-        return Error{"", "", "a helper's reach lies between 0 and 1 heights"};
+        return "a helper's reach lies between 0 and 1 heights";
+    return {};
+}
+
+}  // namespace
+
+Result<std::shared_ptr<const Actor>> prepared(std::shared_ptr<const Actor> actor, const std::vector<Preparation>& edits,
+                                              std::size_t* failed) {
+    std::size_t k = 0;
     try {
-        return with(actor, edit, joint);
+        while (k < edits.size()) {
+            if (failed) *failed = k;
+            const int joint = actor->skeleton.find(edits[k].joint);
+            if (const std::string why = problemOf(*actor, edits[k], joint); !why.empty()) return Error{"", "", why};
+            if (edits[k].what != Preparation::What::Paint) {
+                actor = with(*actor, edits[k++], joint);
+                continue;
+            }
+            Painter painter(*actor);
+            for (; k < edits.size() && edits[k].what == Preparation::What::Paint; ++k) {
+                if (failed) *failed = k;
+                const int on = actor->skeleton.find(edits[k].joint);
+                if (const std::string why = problemOf(*actor, edits[k], on); !why.empty()) return Error{"", "", why};
+                painter.stroke(on, edits[k].stroke);
+            }
+            actor = painter.painted();
+        }
     } catch (const Failure& f) {
         return f.error();
     }
+    return actor;
+}
+
+Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit) {
+    return prepared(std::make_shared<const Actor>(actor), {edit});
 }
 
 }  // namespace nutatio::rig

@@ -236,4 +236,11 @@ Sides sidesOf(const Actor& actor) {
     return sides;
 }
 
+Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joint, const Vec3& place) {
+    const auto at = static_cast<std::size_t>(joint), there = static_cast<std::size_t>(sides.fellow[at]);
+    const Vec3 own = rotationOf(rest[at].m).conjugate() * (place - rest[at].t);
+    const Vec3 other = rotationOf(sides.worlds[there].m).conjugate() * sides.mirrored(rotationOf(sides.worlds[at].m) * own);
+    return rest[there].t + rotationOf(rest[there].m) * other;
+}
+
 }  // namespace nutatio::rig

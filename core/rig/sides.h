@@ -21,6 +21,10 @@ struct Sides {
     Vec3 mirrored(const Vec3& way) const { return way - 2 * normal.dot(way) * normal; }
     Vec3 mirroredPlace(const Vec3& place) const { return point + mirrored(place - point); }
 };
+/// Where a place of the rest pose [units, the actor's world] that `joint` carries is on the other side: as the joint and its
+/// fellow stand to one another in the pose that is even. `rest`: worlds of the rest pose. The joint must have a fellow.
+Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joint, const Vec3& place);
+
 /// Joints are matched by names first, then by places within a fiftieth of the actor's height, then by what they hang on.
 Sides sidesOf(const Actor& actor);
 

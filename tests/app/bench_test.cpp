@@ -471,8 +471,10 @@ TEST_CASE("every control has an accessible name, and the keyboard reaches every 
         CHECK_FALSE((c->accessibleName().isEmpty() && (!tool || tool->text().isEmpty())));
     }
     w.key(Qt::Key_1, Qt::ControlModifier);
-    CHECK(w.bench.session().step() == StepId::Attach);
+    CHECK(w.bench.session().step() == StepId::Prepare);
     w.key(Qt::Key_2, Qt::ControlModifier);
+    CHECK(w.bench.session().step() == StepId::Attach);
+    w.key(Qt::Key_3, Qt::ControlModifier);
     CHECK(w.bench.session().step() == StepId::Tune);
     w.key(Qt::Key_E, Qt::ControlModifier);
     CHECK(w.bench.session().step() == StepId::HandOff);

@@ -189,3 +189,57 @@ TEST_CASE(
     CHECK_FALSE(stage->helperOn());
     CHECK(w.bench.session().selection().joints.size() == 2);
 }
+
+TEST_CASE("weights are painted by hand: the brush is seen, a stroke changes what follows, each stroke is one undo") {
+    Window w(kDemo);
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    rowsOf(w);
+    const std::string actor = w.scene().actors[0].id;
+    w.key(Qt::Key_P, Qt::ShiftModifier);
+    CHECK_FALSE(w.bench.session().painting().on);  // no joint is selected, and it says so
+    w.bench.session().selectJoint(actor, w.joint("chest"));
+    QTest::mouseClick(w.bench.findChild<QPushButton*>(QStringLiteral("do-paint")), Qt::LeftButton);
+    REQUIRE(w.bench.session().painting().on);
+    Stage* stage = w.bench.stage();
+    const QPoint from = stage->jointPixel(actor, w.joint("spine_01"))->toPoint(), to = from + QPoint(0, 40);
+    QTest::mouseMove(stage, from + QPoint(1, 1));
+    QTest::mouseMove(stage, from);
+    const QImage before = stage->grab().toImage();
+    const auto picture = [&] { return w.scene().actors[0].actor->picture; };
+    const Key was = picture();
+    // The wheel changes the brush's size.
+    const double radius = w.bench.session().painting().radius;
+    QWheelEvent wheel(QPointF(from), stage->mapToGlobal(QPointF(from)), {}, {0, 120}, Qt::NoButton, Qt::NoModifier,
+                      Qt::NoScrollPhase, false);
+    QApplication::sendEvent(stage, &wheel);
+    CHECK(w.bench.session().painting().radius == Approx(1.12 * radius));
+    test::dragMouse(stage, from, to);
+    REQUIRE(w.scene().actors[0].preparations.size() == 1);
+    const rig::Stroke stroke = w.scene().actors[0].preparations[0].stroke;
+    CHECK(stroke.brush == rig::Brush::Add);
+    CHECK(stroke.dabs.size() >= 2);
+    CHECK(picture() != was);
+    CHECK(stage->grab().toImage() != before);
+    // Ctrl takes away; the button and the sliders choose too.
+    QTest::mousePress(stage, Qt::LeftButton, Qt::ControlModifier, from);
+    QTest::mouseRelease(stage, Qt::LeftButton, Qt::ControlModifier, from);
+    REQUIRE(w.scene().actors[0].preparations.size() == 2);
+    CHECK(w.scene().actors[0].preparations[1].stroke.brush == rig::Brush::Take);
+    QTest::mouseClick(w.bench.findChild<QPushButton*>(QStringLiteral("brush-smooth")), Qt::LeftButton);
+    CHECK(w.bench.session().painting().brush == rig::Brush::Smooth);
+    auto* strength = w.bench.findChild<Slider*>(QStringLiteral("brush-strength"));
+    QTest::mousePress(strength, Qt::LeftButton, Qt::NoModifier, strength->knob(strength->value()));
+    QTest::mouseMove(strength, strength->knob(90));
+    QTest::mouseRelease(strength, Qt::LeftButton, Qt::NoModifier, strength->knob(90));
+    CHECK(w.bench.session().painting().strength == Approx(0.9).margin(0.05));
+    // One step back a stroke.
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().actors[0].preparations.size() == 1);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().actors[0].preparations.empty());
+    CHECK(picture() == was);
+    // Escape ends it before it deselects.
+    w.key(Qt::Key_Escape);
+    CHECK_FALSE(w.bench.session().painting().on);
+    CHECK_FALSE(w.bench.session().selection().joints.empty());
+}

@@ -259,3 +259,132 @@ TEST_CASE("helpers with a jiggle, and on both sides, are saved, handed off, vali
         CHECK(most < 1e-4 * out->height);
     }
 }
+
+namespace {
+
+/// The point of the surface nearest to a place.
+std::uint32_t pointAt(const rig::Surface& s, const Vec3& place) {
+    std::uint32_t best = 0;
+    for (std::uint32_t v = 1; v < s.places.size(); ++v)
+        if ((s.places[v].cast<double>() - place).norm() < (s.places[best].cast<double>() - place).norm()) best = v;
+    return best;
+}
+
+void checkSums(const rig::Actor& a) {
+    for (const rig::Mesh& m : a.meshes)
+        for (const rig::Primitive& p : m.primitives)
+            for (const rig::Influence& f : p.influences) {
+                float sum = 0;
+                for (float w : f.weight) sum += w;
+                REQUIRE(sum == Approx(1).margin(1e-4));
+            }
+}
+
+}  // namespace
+
+TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights; they sum to 1, and no gap is crossed") {
+    const auto otter = test::read(kOtter);
+    const Vec3 front = outermost(*otter, "spine_01", Vec3::UnitZ());
+    const int joint = otter->skeleton.find("chest");
+    const double h = otter->height;
+    rig::Painter painter(*otter);
+    const std::uint32_t point = pointAt(painter.surface(), front);
+    const float before = painter.share(point, joint);
+    painter.dab(joint, rig::Brush::Add, front, 0.1 * h, 0.5);
+    const float added = painter.share(point, joint);
+    CHECK(added == Approx(before + 0.5f * (1 - before)).margin(0.02));
+    painter.dab(joint, rig::Brush::Take, front, 0.1 * h, 0.5);
+    CHECK(painter.share(point, joint) == Approx(0.5f * added).margin(0.02));
+    painter.dab(joint, rig::Brush::Set, front, 0.1 * h, 0.8);
+    CHECK(painter.share(point, joint) == Approx(0.8f).margin(0.03));
+    // Nothing beyond the radius, and nothing of what is near but not joined to it.
+    rig::Painter wide(*otter);
+    wide.dab(joint, rig::Brush::Set, front, 0.1 * h, 1);
+    for (std::uint32_t v = 0; v < wide.surface().places.size(); ++v) {
+        const bool far = (wide.surface().places[v].cast<double>() - front).norm() > 0.1 * h;
+        const bool apart = wide.surface().shell[v] != wide.surface().shell[point];
+        float was = 0;
+        for (const auto& p : wide.surface().pulls(v))
+            if (p.joint == joint) was = p.weight;
+        if (far || apart) REQUIRE(wide.share(v, joint) == was);
+    }
+    // Smoothing levels neighbours, sharpening parts them.
+    const auto roughness = [&](const rig::Painter& p) {
+        double sum = 0;
+        for (const auto& e : p.surface().edges)
+            if ((p.surface().places[e[0]].cast<double>() - front).norm() < 0.08 * h)
+                sum += std::abs(p.share(e[0], joint) - p.share(e[1], joint));
+        return sum;
+    };
+    const double rough = roughness(wide);
+    for (int k = 0; k < 6; ++k) wide.dab(joint, rig::Brush::Smooth, front, 0.12 * h, 1);
+    const double smooth = roughness(wide);
+    CHECK(smooth < 0.95 * rough);
+    for (int k = 0; k < 3; ++k) wide.dab(joint, rig::Brush::Sharpen, front, 0.12 * h, 1);
+    CHECK(roughness(wide) > smooth);
+    checkSums(*wide.painted());
+    // What one joint has wholly goes back to what carries it.
+    painter.dab(joint, rig::Brush::Set, front, 0.1 * h, 1);
+    painter.dab(joint, rig::Brush::Set, front, 0.1 * h, 1);
+    painter.dab(joint, rig::Brush::Take, front, 0.1 * h, 1);
+    CHECK(painter.share(point, joint) < 0.05f);
+    checkSums(*painter.painted());
+}
+
+TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, undone by leaving them out, handed off and valid") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    const auto otter = s.actors[0].actor;
+    const Vec3 cheek = outermost(*otter, "head", Vec3(0.9, -0.2, 0.4));
+    const auto paint = [&](const std::string& joint, rig::Brush brush, double strength, bool mirrored) {
+        rig::Preparation edit{rig::Preparation::What::Paint, joint, {}, Vec3::Zero()};
+        edit.stroke = {brush, 0.05, strength, mirrored, {cheek, cheek + Vec3(0, 0.01, 0)}};
+        return edit::prepare(s, actor, edit);
+    };
+    REQUIRE(paint("ear_L", rig::Brush::Add, 0.6, true).ok());
+    REQUIRE(paint("ear_L", rig::Brush::Smooth, 0.5, true).ok());
+    CHECK_FALSE(paint("nobody", rig::Brush::Add, 0.6, false).ok());
+    CHECK_FALSE(paint("ear_L", rig::Brush::Add, 7, false).ok());
+    const rig::Actor& a = *s.actors[0].actor;
+    checkSums(a);
+    // The other ear got as much of the other cheek.
+    const auto gained = [&](const std::string& joint) {
+        const rig::Surface now = rig::Surface::of(a), was = rig::Surface::of(*otter);
+        double sum = 0;
+        const int j = a.skeleton.find(joint);
+        for (std::uint32_t v = 0; v < now.places.size(); ++v) {
+            for (const auto& p : now.pulls(v)) sum += p.joint == j ? p.weight : 0;
+            for (const auto& p : was.pulls(v)) sum -= p.joint == j ? p.weight : 0;
+        }
+        return sum;
+    };
+    CHECK(gained("ear_L") > 1);
+    CHECK(gained("ear_R") == Approx(gained("ear_L")).epsilon(0.1));
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    auto again = pipeline::open(f / "s.nutatio");
+    REQUIRE(again.ok());
+    CHECK(again.value().warnings.empty());
+    CHECK(again.value().scene.actors[0].preparations == s.actors[0].preparations);
+    edit::addLayer(s, "jiggle", actor, {"ear_L", "ear_R"});
+    edit::addLayer(again.value().scene, "jiggle", actor, {"ear_L", "ear_R"});
+    const pipeline::Evaluation here = test::evaluate(s);
+    const rig::Track& moved = *here.actors[0].result;
+    // Strokes that followed one another are replayed in one go: to rounding the same.
+    CHECK(vertexDifference(a, moved, *again.value().scene.actors[0].actor, moved, 9) < 1e-5);
+    pipeline::Evaluator e;
+    pipeline::BakeOptions options;
+    options.tolerance = {0, 0};
+    REQUIRE(pipeline::bake(s, options, f / "o.glb", e, {}).ok());
+    test::checkValid(f / "o.glb");
+    const auto out = test::read(f / "o.glb");
+    const rig::Track played = rig::bodyTrack(*out, out->findClip(test::played(s)), moved.grid());
+    CHECK(vertexDifference(a, moved, *out, played, 12) < 1e-4 * out->height);
+    // A file that asks for a brush of another version is told of, not lost.
+    std::string text = test::textOf(f / "s.nutatio");
+    text.replace(text.find("\"smooth\""), 8, "\"comb\"");
+    test::put(f / "t.nutatio", text);
+    auto strange = pipeline::open(f / "t.nutatio");
+    REQUIRE_FALSE(strange.ok());
+    CHECK_THAT(strange.error().text(), Catch::Contains("comb") && Catch::Contains("prepared[1]"));
+}

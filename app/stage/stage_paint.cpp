@@ -1,0 +1,146 @@
+// Painting skin weights: a stroke of the brush on the surface, seen at once, kept when the button is let go.
+#include <QMouseEvent>
+#include <QWheelEvent>
+
+#include "app/look/theme.h"
+#include "app/stage/paint_state.h"
+
+namespace nutatio::app {
+
+namespace {
+
+constexpr double kLeastRadius = 0.005, kMostRadius = 0.5;  // heights
+constexpr double kNotch = 1.12;
+constexpr double kApart = 0.25;  // radii between dabs of a stroke
+constexpr int kRingSides = 40;
+
+}  // namespace
+
+void Stage::setPainting() {
+    if (!m_session.painting().on) {
+        m_paint.reset();
+        m_brushAt.reset();
+        m_tint.reset();
+        setCursor(Qt::ArrowCursor);
+        update();
+        return;
+    }
+    setCursor(Qt::CrossCursor);
+    preparePaint();
+}
+
+void Stage::preparePaint() {
+    if (!m_session.painting().on) return;
+    const Selection& sel = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    if (!a || sel.joints.empty()) {
+        m_paint.reset();
+        m_tint.reset();
+        update();
+        return;
+    }
+    if (!m_paint || m_paint->id != a->id || m_paint->actor != a->actor) {
+        if (m_paint && m_paintStrokes) return;
+        m_paint = std::make_unique<Paint>();
+        m_paint->id = a->id;
+        m_paint->actor = a->actor;
+        m_paint->painter = std::make_unique<rig::Painter>(*a->actor);
+    }
+    m_paint->joint = sel.joints.front();
+    tintPaint();
+}
+
+void Stage::tintPaint() {
+    const rig::Actor& actor = *m_paint->actor;
+    auto tint = std::make_shared<Tint>();
+    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
+        const auto& primitives = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].primitives;
+        for (std::size_t n = 0; n < primitives.size(); ++n) {
+            std::vector<float>& piece = tint->emplace_back(primitives[n].positions.size());
+            for (std::size_t v = 0; v < piece.size(); ++v)
+                piece[v] = m_paint->painter->share(m_paint->painter->surface().pointOf(i, n, v), m_paint->joint);
+        }
+    }
+    m_tint = std::move(tint);
+    update();
+}
+
+bool Stage::aimBrush(const QPointF& at) {
+    m_brushAt.reset();
+    update();
+    const std::optional<MeshHit> hit = m_paint ? hitMesh(at) : std::nullopt;
+    if (!hit || hit->actor != m_paint->id) return false;
+    const rig::Primitive& p =
+        m_paint->actor->meshes[static_cast<std::size_t>(m_paint->actor->instances[hit->instance].mesh)].primitives[hit->primitive];
+    const rig::Surface& surface = m_paint->painter->surface();
+    m_brushSpot = Vec3::Zero();
+    for (std::size_t k = 0; k < 3; ++k)
+        m_brushSpot += hit->weight[k] * surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+    m_brushAt = m_camera.eye() + hit->distance * m_camera.ray(at, size());
+    return true;
+}
+
+bool Stage::beginStroke(QMouseEvent* e) {
+    if (!aimBrush(e->position())) return false;
+    const Painting& tool = m_session.painting();
+    m_paint->stroke = {tool.brush, tool.radius, tool.strength, tool.mirrored, {}};
+    if (e->modifiers() & Qt::ShiftModifier) m_paint->stroke.brush = rig::Brush::Smooth;
+    if (e->modifiers() & Qt::ControlModifier)
+        m_paint->stroke.brush = tool.brush == rig::Brush::Take ? rig::Brush::Add : rig::Brush::Take;
+    m_paintStrokes = true;
+    dabBrush();
+    return true;
+}
+
+void Stage::dabBrush() {
+    rig::Stroke one = m_paint->stroke;
+    one.dabs = {m_brushSpot};
+    m_paint->painter->stroke(m_paint->joint, one);
+    m_paint->stroke.dabs.push_back(m_brushSpot);
+    tintPaint();
+}
+
+void Stage::goOnWithStroke(const QPointF& at) {
+    if (!aimBrush(at)) return;
+    const double apart = kApart * m_paint->stroke.radius * m_paint->actor->height;
+    if ((m_brushSpot - m_paint->stroke.dabs.back()).norm() >= apart) dabBrush();
+}
+
+void Stage::endStroke() {
+    m_paintStrokes = false;
+    const std::string actor = m_paint->id, joint = m_paint->actor->skeleton.reference(m_paint->joint);
+    const rig::Stroke stroke = m_paint->stroke;
+    const auto painted = m_paint->actor;
+    Q_EMIT strokeMade(actor, joint, stroke);
+    // Where it could not be kept, what was shown of it goes.
+    if (m_paint && m_paint->actor == painted) m_paint.reset();
+    preparePaint();
+}
+
+bool Stage::wheelBrush(QWheelEvent* e) {
+    if (!m_paint || !m_brushAt) return false;
+    Painting tool = m_session.painting();
+    const double by = std::pow(kNotch, e->angleDelta().y() / 120.0);
+    if (e->modifiers() & Qt::ControlModifier)
+        tool.strength = std::clamp(tool.strength * by, 0.02, 1.0);
+    else
+        tool.radius = std::clamp(tool.radius * by, kLeastRadius, kMostRadius);
+    m_session.setPainting(tool);
+    return true;
+}
+
+void Stage::markBrush(std::vector<Mark>& marks) const {
+    if (!m_paint || !m_brushAt) return;
+    // Square to the eye's way: as large as what it reaches there.
+    const Vec3 way = (*m_brushAt - m_camera.eye()).normalized(), u = anySquareTo(way), v = way.cross(u);
+    const double radius = m_session.painting().radius * m_paint->actor->height * unitOf(m_paint->id);
+    std::vector<Vec3> ring;
+    for (int k = 0; k <= kRingSides; ++k) {
+        const double a = 2 * kPi * k / kRingSides;
+        ring.push_back(*m_brushAt + radius * (std::cos(a) * u + std::sin(a) * v));
+    }
+    addPolyline(marks, ring, 3.5, look::theme().sheet);
+    addPolyline(marks, ring, 1.6, look::theme().ink);
+}
+
+}  // namespace nutatio::app
