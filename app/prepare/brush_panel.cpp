@@ -32,7 +32,8 @@ BrushPanel::BrushPanel(Session& session, QWidget* parent)
     for (const auto& [brush, words] : names) {
         auto* b = new QPushButton(words);
         b->setCheckable(true);
-        b->setObjectName(QStringLiteral("brush-") + QString::fromUtf8(rig::brushName(brush).data(), static_cast<qsizetype>(rig::brushName(brush).size())));
+        b->setObjectName(QStringLiteral("brush-") +
+                         QString::fromUtf8(rig::brushName(brush).data(), static_cast<qsizetype>(rig::brushName(brush).size())));
         b->setProperty("brush", static_cast<int>(brush));
         b->setStyleSheet(QStringLiteral("padding: 4px 3px;"));
         brushes->addWidget(b);
@@ -44,7 +45,8 @@ BrushPanel::BrushPanel(Session& session, QWidget* parent)
         });
     }
     rows->addLayout(brushes);
-    const auto row = [&](const QString& words, Slider* slider, QLabel* text, const char* name, scene::Range soft, double Painting::*what) {
+    const auto row = [&](const QString& words, Slider* slider, QLabel* text, const char* name, scene::Range soft,
+                         double Painting::*what) {
         auto* head = new QHBoxLayout;
         head->addWidget(new QLabel(words), 1);
         text->setFont(look::figureFont());
@@ -77,7 +79,8 @@ void BrushPanel::refresh(const scene::Scene& scene) {
     const Selection& sel = m_session.selection();
     const scene::ActorEntry* a = scene.actor(sel.actor);
     m_joint->setText(a && !sel.joints.empty()
-                         ? tr("What follows %1: light not at all, red wholly.").arg(QString::fromStdString(rig::plainName(a->actor->skeleton, sel.joints.front())))
+                         ? tr("What follows %1: light not at all, red wholly.")
+                               .arg(QString::fromStdString(rig::plainName(a->actor->skeleton, sel.joints.front())))
                          : tr("Choose a joint in the roster or on the stage: its weights are painted."));
     for (QPushButton* b : m_brushes) b->setChecked(b->property("brush").toInt() == static_cast<int>(tool.brush));
     m_radius->setValue(100 * tool.radius);

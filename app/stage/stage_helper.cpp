@@ -2,6 +2,7 @@
 #include <QMouseEvent>
 
 #include "app/stage/stage.h"
+#include "app/stage/tint.h"
 #include "rig/helper.h"
 
 namespace nutatio::app {
@@ -64,15 +65,7 @@ void Stage::proposeHelper(const QPointF& at) {
     const double depth = std::min(kInside * inward.norm(), kInside * reach);
     const Vec3 place = inward.norm() > 1e-9 ? Vec3(spot + depth * inward.normalized()) : spot;
     const std::vector<float> share = rig::shareOf(actor, surface, parent, place, reach);
-    auto tint = std::make_shared<Tint>();
-    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
-        const auto& primitives = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].primitives;
-        for (std::size_t n = 0; n < primitives.size(); ++n) {
-            std::vector<float>& piece = tint->emplace_back(primitives[n].positions.size());
-            for (std::size_t v = 0; v < piece.size(); ++v) piece[v] = share[surface.pointOf(i, n, v)];
-        }
-    }
-    m_tint = std::move(tint);
+    m_tint = tintBy(actor, surface, [&](std::uint32_t point) { return share[point]; });
     m_helper = Helper{hit->actor, actor.skeleton.reference(parent), place, m_helperReach};
 }
 

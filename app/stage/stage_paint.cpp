@@ -4,6 +4,7 @@
 
 #include "app/look/theme.h"
 #include "app/stage/paint_state.h"
+#include "app/stage/tint.h"
 
 namespace nutatio::app {
 
@@ -51,17 +52,9 @@ void Stage::preparePaint() {
 }
 
 void Stage::tintPaint() {
-    const rig::Actor& actor = *m_paint->actor;
-    auto tint = std::make_shared<Tint>();
-    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
-        const auto& primitives = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].primitives;
-        for (std::size_t n = 0; n < primitives.size(); ++n) {
-            std::vector<float>& piece = tint->emplace_back(primitives[n].positions.size());
-            for (std::size_t v = 0; v < piece.size(); ++v)
-                piece[v] = m_paint->painter->share(m_paint->painter->surface().pointOf(i, n, v), m_paint->joint);
-        }
-    }
-    m_tint = std::move(tint);
+    const rig::Painter& painter = *m_paint->painter;
+    m_tint =
+        tintBy(*m_paint->actor, painter.surface(), [&](std::uint32_t point) { return painter.share(point, m_paint->joint); });
     update();
 }
 
@@ -70,12 +63,14 @@ bool Stage::aimBrush(const QPointF& at) {
     update();
     const std::optional<MeshHit> hit = m_paint ? hitMesh(at) : std::nullopt;
     if (!hit || hit->actor != m_paint->id) return false;
-    const rig::Primitive& p =
-        m_paint->actor->meshes[static_cast<std::size_t>(m_paint->actor->instances[hit->instance].mesh)].primitives[hit->primitive];
+    const rig::Primitive& p = m_paint->actor->meshes[static_cast<std::size_t>(m_paint->actor->instances[hit->instance].mesh)]
+                                  .primitives[hit->primitive];
     const rig::Surface& surface = m_paint->painter->surface();
     m_brushSpot = Vec3::Zero();
     for (std::size_t k = 0; k < 3; ++k)
-        m_brushSpot += hit->weight[k] * surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+        m_brushSpot +=
+            hit->weight[k] *
+            surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
     m_brushAt = m_camera.eye() + hit->distance * m_camera.ray(at, size());
     return true;
 }

@@ -1,5 +1,6 @@
 // What the session points out on the stage: a finding's place, or the joints of a bend test.
 #include "app/stage/stage.h"
+#include "app/stage/tint.h"
 #include "measure/trace.h"
 #include "rig/surface.h"
 
@@ -38,15 +39,7 @@ void Stage::showSpot() {
         for (std::uint32_t v : spot->points)
             if (v < share.size()) share[v] = 1;
     }
-    auto tint = std::make_shared<Tint>();
-    for (std::size_t i = 0; i < actor.instances.size(); ++i) {
-        const auto& primitives = actor.meshes[static_cast<std::size_t>(actor.instances[i].mesh)].primitives;
-        for (std::size_t n = 0; n < primitives.size(); ++n) {
-            std::vector<float>& piece = tint->emplace_back(primitives[n].positions.size());
-            for (std::size_t v = 0; v < piece.size(); ++v) piece[v] = std::min(1.0f, share[surface.pointOf(i, n, v)]);
-        }
-    }
-    m_tint = std::move(tint);
+    m_tint = tintBy(actor, surface, [&](std::uint32_t point) { return share[point]; });
 
     if (!spot->follows) {
         pose();

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <charconv>
 
+#include "base/arguments.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 
@@ -331,15 +332,15 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
     if (op == std::end(kOperations)) return refused("there is no operation \"" + what.substr(0, colon) + "\"");
     const std::vector<std::string_view> wants = listed(op->wants), takes = listed(op->takes);
     Arguments arguments;
-    for (std::string_view pair : listed(colon < what.size() ? std::string_view(what).substr(colon + 1) : std::string_view())) {
+    for (const std::string& pair :
+         argumentsIn(colon < what.size() ? std::string_view(what).substr(colon + 1) : std::string_view())) {
         const std::size_t equals = pair.find('=');
-        if (equals == std::string_view::npos) return refused("\"" + std::string(pair) + "\" is not of the form key=value");
-        const std::string_view key = pair.substr(0, equals);
+        if (equals == std::string::npos) return refused("\"" + pair + "\" is not of the form key=value");
+        const std::string key = pair.substr(0, equals);
         if (std::find(wants.begin(), wants.end(), key) == wants.end() &&
             std::find(takes.begin(), takes.end(), key) == takes.end())
-            return refused("it takes no \"" + std::string(key) + "\"");
-        if (!arguments.emplace(key, pair.substr(equals + 1)).second)
-            return refused("\"" + std::string(key) + "\" is given twice");
+            return refused("it takes no \"" + key + "\"");
+        if (!arguments.emplace(key, pair.substr(equals + 1)).second) return refused("\"" + key + "\" is given twice");
     }
     for (std::string_view w : wants)
         if (arguments.count(w) == 0) return refused("it wants " + std::string(w) + "=");

@@ -21,7 +21,8 @@ struct Operation {
 };
 
 std::span<const Operation> operations();
-/// Reads "NAME:key=value,..." and carries it out. Errors: the text, and what is wrong with it; the scene is as it was then.
+/// Reads "NAME:key=value,..." and carries it out; a comma of a value stands as "\\,". Errors: the text, and what is wrong with
+/// it; the scene is as it was then.
 Result<Done> carryOut(scene::Scene& scene, const std::string& text);
 
 }  // namespace nutatio::edit

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/arguments.h"
 #include "measure/check_rules.h"
 
 namespace nutatio::measure {
@@ -18,20 +19,6 @@ constexpr double kSeen = 0.008;                       // heights that what hangs
 constexpr double kShown = 1.3;                        // times its threshold
 constexpr double kSlides = 0.02;                      // heights that a pivot may travel against its parent
 constexpr double kApart = 8, kApartLeast = 0.05;      // a first frame: times the usual step, and turned heights
-
-double median(std::vector<double> v) {
-    if (v.empty()) return 0;
-    std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
-    return v[v.size() / 2];
-}
-
-double quantile(std::vector<double> v, double q) {
-    if (v.empty()) return 0;
-    const auto at = v.begin() + static_cast<std::ptrdiff_t>(
-                                    std::min(v.size() - 1, static_cast<std::size_t>(q * static_cast<double>(v.size()))));
-    std::nth_element(v.begin(), at, v.end());
-    return *at;
-}
 
 /// A clip at the rate of its own keys.
 struct Sampled {
@@ -301,7 +288,7 @@ void checkClips(const Checked& on, std::vector<Finding>& out, const Cancel& canc
         const Sampled c = sampled(on.actor, static_cast<int>(k), cancel);
         pops(on, c, label, reach, out);
         flips(on, on.actor.clips[k], label, out);
-        firstFrame(on, c, label, reach, {"cut-first:actor=" + on.entry.id + ",clip=" + label}, out);
+        firstFrame(on, c, label, reach, {"cut-first:actor=" + on.entry.id + ",clip=" + asArgument(label)}, out);
         seam(on, c, label, reach, out);
         pivotTravel(on, c, label, out);
     }

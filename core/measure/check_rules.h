@@ -35,6 +35,12 @@ void checkSkin(const Checked& on, std::vector<Finding>& out, const Cancel& cance
 /// Clips: pop, flip, seam, first-frame, pivot-travel.
 void checkClips(const Checked& on, std::vector<Finding>& out, const Cancel& cancel);
 
+/// 0 of nothing.
+double quantile(std::vector<double> values, double q);
+inline double median(std::vector<double> values) {
+    return quantile(std::move(values), 0.5);
+}
+
 /// "3.2", "12": a number for a sentence.
 std::string shortNumber(double v);
 

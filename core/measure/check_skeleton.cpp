@@ -18,11 +18,6 @@ constexpr double kLongLink = 5;      // times its chain's median, or a fifth of 
 constexpr double kStrayLink = 2.5;   // times, for a last link that carries nothing
 constexpr double kLying = 45;        // [deg] of the hips over the feet, off the upright
 
-double median(std::vector<double> v) {
-    std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
-    return v[v.size() / 2];
-}
-
 bool says(std::string name, std::initializer_list<const char*> words) {
     for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     return std::any_of(words.begin(), words.end(), [&](const char* w) { return name.find(w) != std::string::npos; });

@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include "measure/check_rules.h"
+#include "rig/parts.h"
 
 namespace nutatio::measure {
 
@@ -229,15 +230,6 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
     }
 }
 
-int stepsApart(const rig::Skeleton& s, int a, int b) {
-    std::vector<int> up;
-    for (int j = a; j != rig::kNoJoint; j = s.joint(j).parent) up.push_back(j);
-    int steps = 0;
-    for (int j = b; j != rig::kNoJoint; j = s.joint(j).parent, ++steps)
-        if (const auto at = std::find(up.begin(), up.end(), j); at != up.end()) return steps + static_cast<int>(at - up.begin());
-    return 1000;
-}
-
 /// A quantile of values by weight.
 double quantile(std::vector<std::pair<double, double>>& valueAndWeight, double q) {
     std::sort(valueAndWeight.begin(), valueAndWeight.end());
@@ -321,7 +313,7 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
             double own = d;  // of the joints that have a say in it
             for (const rig::Surface::Pull& p : s.pulls(v)) own = std::min(own, distance(p.joint, v));
             bool stray = d > 3 * usual + 0.02 * on.h && d > 3 * own + 0.03 * on.h;
-            if (!stray && d > 2 * near(v) + 0.02 * on.h && stepsApart(on.skeleton, static_cast<int>(j), main) >= 3) {
+            if (!stray && d > 2 * near(v) + 0.02 * on.h && rig::stepsApart(on.skeleton, static_cast<int>(j), main) >= 3) {
                 const int island = root(static_cast<int>(v));
                 auto at = std::find_if(known.begin(), known.end(), [&](const auto& i) { return i.first == island; });
                 if (at == known.end()) at = known.insert(known.end(), {island, weightOf(island)});

@@ -4,21 +4,14 @@
 #include <limits>
 #include <queue>
 
+#include "rig/parts.h"
+
 namespace nutatio::rig {
 
 namespace {
 
 constexpr double kLayers = 0.35;  // of the reach, within which shells lie on one another
 constexpr int kKin = 3;           // joints from the parent, within which what moves a shell is kin to it
-
-int stepsApart(const Skeleton& s, int a, int b) {
-    std::vector<int> up;
-    for (int j = a; j != kNoJoint; j = s.joint(j).parent) up.push_back(j);
-    int steps = 0;
-    for (int j = b; j != kNoJoint; j = s.joint(j).parent, ++steps)
-        if (const auto at = std::find(up.begin(), up.end(), j); at != up.end()) return steps + static_cast<int>(at - up.begin());
-    return std::numeric_limits<int>::max();
-}
 
 std::uint32_t nearestPoint(const Surface& s, const Vec3f& place) {
     std::uint32_t best = 0;

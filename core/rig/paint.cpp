@@ -45,8 +45,10 @@ Painter::Painter(const Actor& actor) : m_actor(actor), m_surface(Surface::of(act
         for (std::size_t p = 0; p < primitives.size(); ++p) {
             std::size_t most = kMostInfluences;
             for (const Influence& f : primitives[p].influences)
-                most = std::max(most, static_cast<std::size_t>(std::count_if(f.weight.begin(), f.weight.end(), [](float w) { return w > 0; })));
-            for (std::size_t v = 0; v < primitives[p].influences.size(); ++v) m_most[m_surface.pointOf(i, p, v)] = static_cast<std::uint8_t>(most);
+                most = std::max(most, static_cast<std::size_t>(
+                                          std::count_if(f.weight.begin(), f.weight.end(), [](float w) { return w > 0; })));
+            for (std::size_t v = 0; v < primitives[p].influences.size(); ++v)
+                m_most[m_surface.pointOf(i, p, v)] = static_cast<std::uint8_t>(most);
         }
     }
     m_first.assign(n + 1, 0);
@@ -146,7 +148,8 @@ void Painter::stroke(int joint, const Stroke& stroke) {
     const Sides sides = sidesOf(m_actor);
     const int other = sides.fellow[static_cast<std::size_t>(joint)];
     if (other == kNoJoint) return;
-    for (const Vec3& d : stroke.dabs) dab(other, stroke.brush, mirroredInRest(sides, m_worlds, joint, d), radius, stroke.strength);
+    for (const Vec3& d : stroke.dabs)
+        dab(other, stroke.brush, mirroredInRest(sides, m_worlds, joint, d), radius, stroke.strength);
 }
 
 std::shared_ptr<const Actor> Painter::painted() const {
@@ -161,7 +164,8 @@ std::shared_ptr<const Actor> Painter::painted() const {
         Skin& skin = skins[static_cast<std::size_t>(in.skin)];
         // Its joints' numbers; those that it lacks are added.
         std::vector<int> numbers(static_cast<std::size_t>(m_actor.skeleton.size()), -1);
-        for (std::size_t k = 0; k < skin.joints.size(); ++k) numbers[static_cast<std::size_t>(skin.joints[k])] = static_cast<int>(k);
+        for (std::size_t k = 0; k < skin.joints.size(); ++k)
+            numbers[static_cast<std::size_t>(skin.joints[k])] = static_cast<int>(k);
         std::vector<Primitive>& primitives = meshes[static_cast<std::size_t>(in.mesh)].primitives;
         for (std::size_t n = 0; n < primitives.size(); ++n) {
             Primitive& p = primitives[n];

@@ -25,7 +25,8 @@ struct Stroke {
 };
 
 /// The weights of an actor's whole surface while they are painted. What a joint gains is taken from the others in their shares,
-/// what it loses goes back to them, so that weights sum to 1; a point keeps at most as many joints as its mesh has, four at least.
+/// what it loses goes back to them, so that weights sum to 1; a point keeps at most as many joints as its mesh has, four at
+/// least.
 class Painter {
   public:
     explicit Painter(const Actor& actor);

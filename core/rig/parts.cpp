@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <limits>
 #include <map>
 
 namespace nutatio::rig {
@@ -51,6 +52,15 @@ std::string sharedPrefix(const Skeleton& s) {
     for (const auto& [prefix, count] : begins)
         if (count >= kNearlyAll * named && prefix.size() > longest.size()) longest = prefix;
     return longest;
+}
+
+int stepsApart(const Skeleton& s, int a, int b) {
+    std::vector<int> up;
+    for (int j = a; j != kNoJoint; j = s.joint(j).parent) up.push_back(j);
+    int steps = 0;
+    for (int j = b; j != kNoJoint; j = s.joint(j).parent, ++steps)
+        if (const auto at = std::find(up.begin(), up.end(), j); at != up.end()) return steps + static_cast<int>(at - up.begin());
+    return std::numeric_limits<int>::max();
 }
 
 std::string plainName(const Skeleton& s, int joint) {

@@ -20,6 +20,9 @@ std::vector<Part> partsOf(const Skeleton& skeleton);
 /// such thing.
 std::string sharedPrefix(const Skeleton& skeleton);
 
+/// How many joints up and down the tree lead from one to the other; a great number where nothing joins them.
+int stepsApart(const Skeleton& skeleton, int a, int b);
+
 /// What a person reads of a joint: its label without what all begin with.
 std::string plainName(const Skeleton& skeleton, int joint);
 

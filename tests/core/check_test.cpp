@@ -305,7 +305,10 @@ TEST_CASE("clips: a first frame apart is cut, ends are classed, pivots that slid
         x.r = fromRotationVector(Vec3(t < 0.02 ? 1.2 : 0.1 * std::sin(3 * t), 0, 0));
         return x;
     };
-    scene::Scene s = test::sceneWith(test::chainActor(apart));
+    // A comma in a clip's name is no comma between arguments.
+    auto named = std::make_shared<rig::Actor>(*test::chainActor(apart));
+    named->clips.edit()[0].name = "walk, then \\stop";
+    scene::Scene s = test::sceneWith(named);
     const std::vector<Finding> all = measure::check(s);
     const Finding* f = find(all, "first-frame");
     REQUIRE(f);
