@@ -33,6 +33,7 @@ std::string Checker::stateOf(const scene::Scene& scene) {
 void Checker::ask() {
     m_wanted = stateOf(m_document.scene());
     if (m_wanted == m_checked) {
+        m_worker.stop();   // what was asked meanwhile is of another state
         Q_EMIT changed();  // what was seen and left may be other than it was
         return;
     }

@@ -17,8 +17,7 @@ class Checker : public QObject {
     void setWatched(bool on);
     const std::vector<measure::Finding>& findings() const { return m_findings; }
     /// Of the scene as it stands.
-    bool upToDate() const { return m_checked == m_wanted && !m_worker.busy(); }
-    bool works() const { return m_worker.busy(); }
+    bool upToDate() const { return m_checked == m_wanted; }
 
   Q_SIGNALS:
     void changed();

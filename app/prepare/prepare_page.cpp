@@ -4,7 +4,6 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QToolButton>
 
 #include "app/look/theme.h"
 #include "edit/edit.h"

@@ -238,6 +238,7 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
     Loaded& l = m_loaded[posed.id];
     if (l.picture && l.key == posed.actor->picture) return l;
     l.pieces.clear();
+    l.tint.reset();
     l.picture = pictureOf(*posed.actor);
     l.key = posed.actor->picture;
     for (const auto& still : l.picture->pieces) {

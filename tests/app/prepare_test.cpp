@@ -132,6 +132,9 @@ TEST_CASE("the bend test swings what is selected, goes along with the selection,
     REQUIRE(w.bench.session().spot());
     const int leg = red();
     CHECK(leg > 20);
+    const auto shin = [&] { return w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("shin_L")).value(); };
+    const QPointF from = shin();
+    CHECK(waitFor([&] { return QLineF(shin(), from).length() > 3; }));
     w.bench.session().selectJoint(w.scene().actors[0].id, w.joint("hips"));
     REQUIRE(w.bench.session().spot());
     CHECK(w.bench.session().spot()->joints == std::vector<int>{w.joint("hips")});

@@ -280,7 +280,7 @@ TEST_CASE("what lies on its back is set upright in one action; what was seen sta
     CHECK_FALSE(measure::isSeen(s, *f));
 }
 
-TEST_CASE("clips: a first frame apart is cut, ends are classed, pivots that slide are told") {
+TEST_CASE("clips: a first frame apart is cut, ends are classed") {
     // A swing that leaves its last frames out, and one that closes.
     const auto swinging = [](int frames, double T) {
         test::ChainSpec spec;

@@ -331,7 +331,7 @@ TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights; they sum to 
     checkSums(*painter.painted());
 }
 
-TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, undone by leaving them out, handed off and valid") {
+TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, handed off and valid") {
     TempFolder f;
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;
