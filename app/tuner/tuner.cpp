@@ -171,6 +171,8 @@ void Tuner::rebuild() {
         QWidget* body = newPage();
         // The page that goes may hold the very button whose click brought this about.
         if (QWidget* old = m_scroll->takeWidget()) {
+            // And what it learns from now on, it tells nobody.
+            disconnect(old, nullptr, m_title, nullptr);
             old->hide();
             old->deleteLater();
         }

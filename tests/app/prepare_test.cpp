@@ -108,6 +108,12 @@ TEST_CASE("what can be mended is mended in one action, and undone; what is left 
     REQUIRE(row);
     QTest::mouseClick(row->findChild<QPushButton*>(QStringLiteral("leave")), Qt::LeftButton);
     CHECK(w.scene().actors[0].seen.empty());
+    // What is found after one has gone on stands over no other page.
+    for (int k = 0; k < 3; ++k) w.key(Qt::Key_Z, Qt::ControlModifier);
+    w.key(Qt::Key_2, Qt::ControlModifier);
+    REQUIRE(waitFor([&] { return w.bench.checker().upToDate(); }));
+    for (const QLabel* l : w.bench.findChildren<QLabel*>())
+        if (l->isVisible()) CHECK_FALSE(l->text().contains(QStringLiteral("broken,")));
 }
 
 TEST_CASE("the bend test swings what is selected, goes along with the selection, and tints what follows") {
