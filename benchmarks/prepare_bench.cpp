@@ -33,19 +33,19 @@ std::shared_ptr<const rig::Actor> body() {
     for (int y = 0; y < kAlong; ++y)
         for (int x = 0; x < kAround; ++x) {
             const double turn = 2 * kPi * x / kAround, up = 2.0 * y / (kAlong - 1), wide = 0.2 + 0.05 * std::sin(5 * up);
-            p.positions.emplace_back(Vec3(wide * std::cos(turn), up, wide * std::sin(turn)).cast<float>());
-            p.normals.emplace_back(Vec3(std::cos(turn), 0, std::sin(turn)).cast<float>());
+            p.positions.edit().emplace_back(Vec3(wide * std::cos(turn), up, wide * std::sin(turn)).cast<float>());
+            p.normals.edit().emplace_back(Vec3(std::cos(turn), 0, std::sin(turn)).cast<float>());
             const double at = std::min(up / 2 * kJoints, kJoints - 1.001);
             rig::Influence f;
             f.joint[0] = static_cast<std::uint16_t>(at);
             f.joint[1] = static_cast<std::uint16_t>(at + 1);
             f.weight[1] = static_cast<float>(at - std::floor(at));
             f.weight[0] = 1 - f.weight[1];
-            p.influences.push_back(f);
+            p.influences.edit().push_back(f);
             if (y == 0) continue;
             const auto v = [&](int row, int column) { return static_cast<std::uint32_t>(row * kAround + column % kAround); };
             for (const std::uint32_t corner : {v(y - 1, x), v(y, x), v(y, x + 1), v(y - 1, x), v(y, x + 1), v(y - 1, x + 1)})
-                p.triangles.push_back(corner);
+                p.triangles.edit().push_back(corner);
         }
     rig::Mesh mesh;
     mesh.primitives.push_back(std::move(p));

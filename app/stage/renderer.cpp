@@ -212,7 +212,8 @@ std::shared_ptr<Renderer::Picture> Renderer::pictureOf(const rig::Actor& actor) 
             still->rest.create();
             still->rest.bind();
             still->rest.allocate(rest.data(), static_cast<int>(rest.size() * 4));
-            std::vector<rig::Influence> influences = in.skin >= 0 ? p.influences : std::vector<rig::Influence>();
+            std::vector<rig::Influence> influences;
+            if (in.skin >= 0) influences = p.influences;
             if (influences.empty()) {
                 rig::Influence own;  // the bone that comes after those of the skin
                 own.joint[0] =

@@ -78,7 +78,8 @@ bool Stage::aimBrush(const QPointF& at) {
 bool Stage::beginStroke(QMouseEvent* e) {
     if (!aimBrush(e->position())) return false;
     const Painting& tool = m_session.painting();
-    m_paint->stroke = {tool.brush, tool.radius, tool.strength, tool.mirrored, {}};
+    const scene::ActorEntry* a = m_document.scene().actor(m_paint->id);
+    m_paint->stroke = {tool.brush, tool.radius, tool.strength, tool.mirrored, {}, a ? a->locked : std::vector<std::string>()};
     if (e->modifiers() & Qt::ShiftModifier) m_paint->stroke.brush = rig::Brush::Smooth;
     if (e->modifiers() & Qt::ControlModifier)
         m_paint->stroke.brush = tool.brush == rig::Brush::Take ? rig::Brush::Add : rig::Brush::Take;

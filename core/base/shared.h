@@ -25,6 +25,7 @@ class Shared {
     auto begin() const { return m_value->begin(); }
     auto end() const { return m_value->end(); }
     auto size() const { return m_value->size(); }
+    const auto* data() const { return m_value->data(); }
     bool empty() const { return m_value->empty(); }
     decltype(auto) operator[](std::size_t i) const { return std::as_const(*m_value)[i]; }
     decltype(auto) at(std::size_t i) const { return std::as_const(*m_value).at(i); }

@@ -1,14 +1,11 @@
 #include "edit/edit.h"
 
 #include <algorithm>
-#include <set>
 
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
-#include "rig/helper.h"
 #include "rig/record.h"
-#include "rig/sides.h"
 #include "scene/fit.h"
 #include "scene/items.h"
 
@@ -59,22 +56,6 @@ void forgetBody(scene::Scene& s, const std::string& body) {
             s.layers.edit(i).set(std::string(id), std::move(left));
             break;
         }
-}
-
-/// The way from right to left across an actor.
-Vec3 leftOf(const rig::Skeleton& s, const std::vector<Affine>& worlds, const rig::Sides& sides) {
-    Vec3 sum = Vec3::Zero();
-    for (int j = 0; j < s.size(); ++j) {
-        const int o = sides.fellow[static_cast<std::size_t>(j)];
-        if (o <= j || rig::otherSideOf(s.label(j)) != s.label(o)) continue;
-        std::string swapped = s.label(j);
-        const Vec3 way = worlds[static_cast<std::size_t>(j)].t - worlds[static_cast<std::size_t>(o)].t;
-        // Where the two names first differ, the left one has an l.
-        std::size_t k = 0;
-        while (k < swapped.size() && k < s.label(o).size() && swapped[k] == s.label(o)[k]) ++k;
-        sum += (k < swapped.size() && (swapped[k] == 'l' || swapped[k] == 'L')) ? way : Vec3(-way);
-    }
-    return sum.norm() > 1e-9 ? sum : Vec3(Vec3::UnitX());
 }
 
 }  // namespace
@@ -344,108 +325,6 @@ void markCut(scene::Scene& s, int frame) {
     std::sort(shot.cuts.begin(), shot.cuts.end());
 }
 
-Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Preparation& edit) {
-    const scene::ActorEntry* a = std::as_const(s).actor(actor);
-    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
-    const auto with = rig::prepared(*a->actor, edit);
-    if (!with) return with.error();
-    // By number, as names may be shared: what meant this joint means it still.
-    const rig::Skeleton before = a->actor->skeleton;
-    const rig::Skeleton& after = with.value()->skeleton;
-    const auto followed = [&](const std::string& reference) {
-        const int j = before.find(reference);
-        return j == rig::kNoJoint ? reference : after.reference(j);
-    };
-    scene::ActorEntry& mine = *s.actor(actor);
-    mine.actor = with.value();
-    mine.preparations.push_back(edit);
-    for (std::size_t i = 0; i < s.layers.size(); ++i) {
-        if (s.layers[i].actor != actor) continue;
-        for (const scene::SettingSpec& row : layers::tableOf(s, {scene::List::Layers, s.layers[i].id})) {
-            if (row.type == scene::SettingType::Joint && !s.layers[i].text(row.id).empty()) {
-                if (std::string is = followed(s.layers[i].text(row.id)); is != s.layers[i].text(row.id))
-                    s.layers.edit(i).set(row.id, std::move(is));
-            } else if (row.type == scene::SettingType::Joints) {
-                std::vector<std::string> is = s.layers[i].list(row.id);
-                for (std::string& j : is) j = followed(j);
-                if (is != s.layers[i].list(row.id)) s.layers.edit(i).set(row.id, std::move(is));
-            }
-        }
-    }
-    for (std::size_t i = 0; i < s.colliders.size(); ++i)
-        if (s.colliders[i].actor == actor && followed(s.colliders[i].joint) != s.colliders[i].joint)
-            s.colliders.edit(i).joint = followed(s.colliders[i].joint);
-    for (std::size_t i = 0; i < s.pins.size(); ++i) {
-        if (s.pins[i].actor == actor && followed(s.pins[i].joint) != s.pins[i].joint)
-            s.pins.edit(i).joint = followed(s.pins[i].joint);
-        if (s.pins[i].toActor == actor && followed(s.pins[i].toJoint) != s.pins[i].toJoint)
-            s.pins.edit(i).toJoint = followed(s.pins[i].toJoint);
-    }
-    return Done{};
-}
-
-Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::string& actor, const std::string& joint,
-                                           const std::string& name, const Vec3& place, double reach, bool both) {
-    const scene::ActorEntry* a = std::as_const(scene).actor(actor);
-    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
-    const rig::Skeleton& skeleton = a->actor->skeleton;
-    const int on = joint.empty() ? rig::carrierAt(rig::Surface::of(*a->actor), place) : skeleton.find(joint);
-    if (on == rig::kNoJoint)
-        return Error{"", "", joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\""};
-    std::vector<Affine> worlds;
-    rig::worldTransforms(skeleton, a->actor->restPose(), worlds);
-    struct Wanted {
-        std::string on, name;
-        Vec3 place;
-    };
-    const auto under = [&](int j, const Vec3& p) { return worlds[static_cast<std::size_t>(j)].inverse().apply(p); };
-    std::vector<Wanted> wanted{{skeleton.reference(on), name, under(on, place)}};
-    if (both) {
-        const rig::Sides sides = rig::sidesOf(*a->actor);
-        const int other = sides.fellow[static_cast<std::size_t>(on)];
-        if (other == rig::kNoJoint)
-            return Error{"", "", "\"" + skeleton.label(on) + "\" has no joint of its kind on the other side"};
-        const Vec3 there = rig::mirroredInRest(sides, worlds, on, place);
-        std::string called = rig::otherSideOf(name);
-        if (called == name) {
-            // Left is where joints that say so stand; without such names it is along +x, as glTF has it.
-            const bool left = leftOf(skeleton, worlds, sides).dot(place - there) > 0;
-            wanted[0].name = name + (left ? "_L" : "_R");
-            called = name + (left ? "_R" : "_L");
-        }
-        wanted.push_back({skeleton.reference(other), called, under(other, there)});
-    }
-    scene::Scene s = scene;
-    std::vector<std::string> made;
-    for (const Wanted& w : wanted) {
-        rig::Preparation edit{rig::Preparation::What::AddHelper, w.on, w.name, w.place};
-        edit.reach = reach;
-        if (const auto done = prepare(s, actor, edit); !done) return done.error();
-        made.push_back(w.name);
-    }
-    scene = std::move(s);
-    return made;
-}
-
-Result<Done> nameJoints(scene::Scene& s, const std::string& actor) {
-    const scene::ActorEntry* a = std::as_const(s).actor(actor);
-    if (!a) return Error{"", "", "there is no actor \"" + actor + "\""};
-    const std::vector<rig::Joint> joints = a->actor->skeleton.joints();
-    std::set<std::string> taken;
-    for (const rig::Joint& j : joints) taken.insert(j.name);
-    std::set<std::string> met{""};
-    for (std::size_t k = 0; k < joints.size(); ++k) {
-        if (met.insert(joints[k].name).second) continue;
-        const std::string stem = joints[k].name.empty() ? "joint" : joints[k].name;
-        int n = joints[k].name.empty() ? static_cast<int>(k) : 2;
-        while (!taken.insert(stem + "_" + std::to_string(n)).second) ++n;
-        const auto done = prepare(
-            s, actor, {rig::Preparation::What::Rename, "#" + std::to_string(k), stem + "_" + std::to_string(n), Vec3::Zero()});
-        if (!done) return done;
-    }
-    return Done{};
-}
-
 void cutFirst(scene::Scene& s, const std::string& actor, const std::string& clip) {
     eachShot(
         s,
@@ -455,16 +334,6 @@ void cutFirst(scene::Scene& s, const std::string& actor, const std::string& clip
                    std::none_of(shot.cuts.begin(), shot.cuts.end(), [&](double t) { return shot.frameOf(t) == 1; });
         },
         [](scene::Shot& shot) { shot.cuts.insert(shot.cuts.begin(), shot.timeOf(1)); });
-}
-
-void leaveFinding(scene::Scene& s, const std::string& actor, const std::string& finding, bool leave) {
-    const scene::ActorEntry* a = std::as_const(s).actor(actor);
-    if (!a || (std::find(a->seen.begin(), a->seen.end(), finding) != a->seen.end()) == leave) return;
-    std::vector<std::string>& seen = s.actor(actor)->seen;
-    if (leave)
-        seen.push_back(finding);
-    else
-        std::erase(seen, finding);
 }
 
 void showShot(scene::Scene& s, const std::string& shot) {

@@ -57,6 +57,24 @@ void markCut(scene::Scene& scene, int frame);
 /// Does something to an actor before anything moves it; what refers to a joint that is renamed follows. Errors as rig::prepared.
 Result<Done> prepare(scene::Scene& scene, const std::string& actor, const rig::Preparation& edit);
 
+/// Takes away one of an actor's preparations, with what was done since to the joints that it made. What refers to a joint that
+/// is gone goes too; a name that it gave is the old one again. Errors: a later step that needs it.
+Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_t which);
+/// Takes away a joint that was made here; one of a chain takes the chain along.
+Result<Done> removeJoint(scene::Scene& scene, const std::string& actor, const std::string& joint);
+
+/// A chain of joints through places of the rest pose [units, the actor's world], the last of which is its end: see
+/// rig::chainShares for `reach` [heights]. It hangs on `joint`, or on what moves the surface where it begins. Returns the names
+/// of the joints that were made.
+Result<std::vector<std::string>> addChain(scene::Scene& scene, const std::string& actor, const std::string& joint,
+                                          const std::string& name, const std::vector<Vec3>& row, double reach);
+/// Puts a joint at a place of the rest pose [units, the actor's world] without moving its mesh: see rig::movePivot.
+Result<Done> movePivot(scene::Scene& scene, const std::string& actor, const std::string& joint, const Vec3& place, bool keeps);
+/// Makes the fellow of a joint or chain that was made here. Returns the names of the joints that were made.
+Result<std::vector<std::string>> mirrorJoint(scene::Scene& scene, const std::string& actor, const std::string& joint);
+/// Lets brushes leave the weights of joints (references) as they are, or not any more.
+void lockWeights(scene::Scene& scene, const std::string& actor, const std::vector<std::string>& joints, bool lock);
+
 /// A helper joint at a place of the rest pose [units, the actor's world], with the skin within `reach` [heights] along the
 /// surface. It hangs on `joint`, or on what moves the surface there when that is empty; `both`: its picture on the other side is
 /// made too. Returns the names of the joints that were made.

@@ -6,6 +6,7 @@
 #include "base/arguments.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
+#include "rig/helper.h"
 
 namespace nutatio::edit {
 
@@ -214,6 +215,100 @@ Result<Done> doRenameJoint(scene::Scene& s, const Arguments& a) {
     return prepare(s, actor.value(), {rig::Preparation::What::Rename, text(a, "joint"), text(a, "name"), Vec3::Zero()});
 }
 
+/// "x y z" for each place, joined by "+".
+Result<std::vector<Vec3>> places(const std::string& joined) {
+    std::vector<Vec3> out;
+    for (const std::string& p : parts(joined)) {
+        Vec3 v = Vec3::Zero();
+        std::size_t from = 0;
+        for (int k = 0; k < 3; ++k) {
+            const std::size_t to = std::min(p.find(' ', from), p.size());
+            const auto n = from < p.size() ? number(p.substr(from, to - from)) : std::nullopt;
+            if (!n || (k == 2) != (to == p.size()))
+                return wrong("\"" + p + "\" is not a place: three numbers with spaces between");
+            v[k] = *n;
+            from = to + 1;
+        }
+        out.push_back(v);
+    }
+    return out;
+}
+
+Result<Done> doAddChain(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto row = places(text(a, "through"));
+    if (!row) return row.error();
+    const auto reach = text(a, "reach").empty() ? 0.0 : number(text(a, "reach"));
+    if (!reach) return wrong("\"" + text(a, "reach") + "\" is not a number");
+    const auto made = addChain(s, actor.value(), text(a, "joint"), text(a, "name"), row.value(), *reach);
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
+Result<Done> doFitChain(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto at = places(text(a, "at"));
+    if (!at) return at.error();
+    const auto joints = number(text(a, "joints"));
+    if (!joints || *joints < 2 || *joints > 64 || *joints != std::floor(*joints)) return wrong("a chain has 2 to 64 joints");
+    if (at.value().size() != 1) return wrong("at is one place on the piece, near the end where the chain begins");
+    const rig::Surface surface = rig::Surface::of(*std::as_const(s).actor(actor.value())->actor);
+    if (surface.places.empty()) return wrong("the actor has no mesh");
+    const auto row = rig::rowThrough(surface, surface.nearest(at.value().front()), static_cast<int>(*joints));
+    const auto made = addChain(s, actor.value(), text(a, "joint"), text(a, "name"), row, 0);
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
+Result<Done> doMovePivot(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto to = places(text(a, "to"));
+    if (!to) return to.error();
+    if (to.value().size() != 1) return wrong("to is one place of the rest pose");
+    if (!text(a, "keys").empty() && text(a, "keys") != "keep" && text(a, "keys") != "turn") return wrong("keys is keep or turn");
+    return movePivot(s, actor.value(), text(a, "joint"), to.value().front(), text(a, "keys") != "turn");
+}
+
+Result<Done> doHangOn(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    rig::Preparation edit{rig::Preparation::What::HangOn, text(a, "joint"), {}, Vec3::Zero()};
+    edit.onto = text(a, "onto");
+    return prepare(s, actor.value(), edit);
+}
+
+Result<Done> doRemoveJoint(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    return actor ? removeJoint(s, actor.value(), text(a, "joint")) : actor.error();
+}
+
+Result<Done> doMirrorJoint(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto made = mirrorJoint(s, actor.value(), text(a, "joint"));
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
+Result<Done> doUnprepare(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto step = number(text(a, "step"));
+    if (!step || *step < 1 || *step != std::floor(*step)) return wrong("a step is a whole number, counted from 1");
+    return unprepare(s, actor.value(), static_cast<std::size_t>(*step) - 1);
+}
+
+Result<Done> doLock(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    if (text(a, "lock") != "yes" && text(a, "lock") != "no") return wrong("lock is yes or no");
+    for (const std::string& j : parts(text(a, "joints")))
+        if (std::as_const(s).actor(actor.value())->actor->skeleton.find(j) == rig::kNoJoint)
+            return wrong("there is no joint \"" + j + "\"");
+    lockWeights(s, actor.value(), parts(text(a, "joints")), text(a, "lock") == "yes");
+    return Done{};
+}
+
 Result<Done> doNameJoints(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
@@ -296,6 +391,22 @@ constexpr Operation kOperations[] = {
     {"add-helper", "name,x,y,z", "joint,actor,reach,both",
      "A joint at a place in the actor's rest pose, with the skin within its reach (heights); both=yes: on the other side too.",
      doAddHelper},
+    {"add-chain", "name,through", "joint,actor,reach",
+     "Joints through places of the rest pose (\"x y z\" each, joined by +), the last of which is the end, with the skin within "
+     "reach.",
+     doAddChain},
+    {"fit-chain", "name,at,joints", "joint,actor",
+     "So many joints through the piece of mesh at a place, from the end nearer to it.", doFitChain},
+    {"move-pivot", "joint,to", "actor,keys",
+     "Puts a joint at a place of the rest pose; its mesh stays. keys=keep: in clips too; keys=turn: it turns about the new "
+     "place.",
+     doMovePivot},
+    {"hang-on", "joint,onto", "actor", "Hangs a joint that was made here on another one.", doHangOn},
+    {"remove-joint", "joint", "actor", "Takes away a joint that was made here, or its chain.", doRemoveJoint},
+    {"mirror-joint", "joint", "actor", "Makes a joint or chain that was made here on the other side too.", doMirrorJoint},
+    {"unprepare", "step", "actor", "Takes one of the preparations away again, counted from 1, with what rests on it.",
+     doUnprepare},
+    {"lock-weights", "joints,lock", "actor", "Lets brushes leave the weights of joints as they are: lock=yes or no.", doLock},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
     {"add-piece", "form", "", "A set piece: floor, block, bar, ball, ramp or steps.", doAddPiece},

@@ -340,6 +340,8 @@ Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig
         const Parsed p = parse(*actor.source.text);
         if (p.joints.size() != static_cast<std::size_t>(actor.skeleton.size()))
             throw Failure("", "a BVH file cannot take the joints that were added; choose .glb or .gltf");
+        for (const rig::Joint& j : actor.skeleton.joints())
+            if (j.moved) throw Failure("", "a BVH file cannot take pivots that were moved; choose .glb or .gltf");
         std::string text = actor.source.text->substr(0, p.motionAt);
         while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.pop_back();
         text += '\n' + motionText(actor, p, body, track);

@@ -348,7 +348,7 @@ class GltfReader {
         if (attributes.has("TEXCOORD_0")) {
             const auto f = m_reader->floats(attributes.at("TEXCOORD_0"), 2);
             if (f.count != count) attributes.at("TEXCOORD_0").fail("the attribute does not have one element a vertex");
-            for (std::size_t i = 0; i < count; ++i) out.uvs.emplace_back(f.values[2 * i], f.values[2 * i + 1]);
+            for (std::size_t i = 0; i < count; ++i) out.uvs.edit().emplace_back(f.values[2 * i], f.values[2 * i + 1]);
         }
         if (attributes.has("COLOR_0")) readColours(attributes.at("COLOR_0"), count, out);
         readInfluences(attributes, count, out);
@@ -363,7 +363,7 @@ class GltfReader {
                 rig::MorphTarget t;
                 if (targets.at(i).has("POSITION")) t.positions = vectors(targets.at(i).at("POSITION"), count);
                 if (targets.at(i).has("NORMAL")) t.normals = vectors(targets.at(i).at("NORMAL"), count);
-                out.morphs.push_back(std::move(t));
+                out.morphs.edit().push_back(std::move(t));
             }
         }
         mesh.primitives.push_back(std::move(out));
@@ -374,7 +374,7 @@ class GltfReader {
         if (f.count != count || (f.width != 3 && f.width != 4)) reference.fail("vertex colours must be 3 or 4 numbers a vertex");
         for (std::size_t i = 0; i < count; ++i) {
             const float* c = &f.values[i * f.width];
-            out.colours.emplace_back(c[0], c[1], c[2], f.width == 4 ? c[3] : 1.0f);
+            out.colours.edit().emplace_back(c[0], c[1], c[2], f.width == 4 ? c[3] : 1.0f);
         }
     }
 
@@ -401,13 +401,13 @@ class GltfReader {
                         all[v].emplace_back(w.values[v * 4 + k], static_cast<std::uint16_t>(j[v * 4 + k]));
                     }
         }
-        out.influences.resize(all.size());
+        std::vector<rig::Influence> influences(all.size());
         for (std::size_t v = 0; v < all.size(); ++v) {
             std::stable_sort(all[v].begin(), all[v].end(), [](const auto& a, const auto& b) { return a.first > b.first; });
             float sum = 0;
             for (const auto& [w, j] : all[v]) sum += w;
             if (all[v].empty()) {
-                out.influences[v].weight[0] = 1;
+                influences[v].weight[0] = 1;
                 ++out.weightsRead.none;
             } else if (std::abs(sum - 1) > kSumOff) {
                 ++out.weightsRead.off;
@@ -419,10 +419,11 @@ class GltfReader {
                 for (const auto& [w, j] : all[v]) sum += w;
             }
             for (std::size_t k = 0; k < all[v].size(); ++k) {
-                out.influences[v].joint[k] = all[v][k].second;
-                out.influences[v].weight[k] = all[v][k].first / sum;
+                influences[v].joint[k] = all[v][k].second;
+                influences[v].weight[k] = all[v][k].first / sum;
             }
         }
+        out.influences = std::move(influences);
     }
 
     void readTriangles(const Place& p, std::uint64_t mode, std::size_t count, rig::Primitive& out) const {
@@ -442,21 +443,23 @@ class GltfReader {
             out.triangles = std::move(i);
             return;
         }
+        std::vector<std::uint32_t>& fans = out.triangles.edit();
         for (std::size_t k = 0; k + 2 < i.size(); ++k) {  // 5: strip, 6: fan
             const bool odd = mode == 5 && k % 2 == 1;
             const std::uint32_t a = mode == 5 ? i[k] : i[0], b = i[k + 1], c = i[k + 2];
-            out.triangles.insert(out.triangles.end(), {a, odd ? c : b, odd ? b : c});
+            fans.insert(fans.end(), {a, odd ? c : b, odd ? b : c});
         }
     }
 
     static void computeNormals(rig::Primitive& p) {
-        p.normals.assign(p.positions.size(), Vec3f::Zero());
+        std::vector<Vec3f> normals(p.positions.size(), Vec3f::Zero());
         for (std::size_t t = 0; t + 2 < p.triangles.size(); t += 3) {
             const std::uint32_t a = p.triangles[t], b = p.triangles[t + 1], c = p.triangles[t + 2];
             const Vec3f n = (p.positions[b] - p.positions[a]).cross(p.positions[c] - p.positions[a]);
-            for (std::uint32_t v : {a, b, c}) p.normals[v] += n;
+            for (std::uint32_t v : {a, b, c}) normals[v] += n;
         }
-        for (Vec3f& n : p.normals) n = n.squaredNorm() > 0 ? n.normalized() : Vec3f(0, 1, 0);
+        for (Vec3f& n : normals) n = n.squaredNorm() > 0 ? n.normalized() : Vec3f(0, 1, 0);
+        p.normals = std::move(normals);
     }
 
     /// Joints that the document's scene shows; all of them when it names no scene.

@@ -69,6 +69,11 @@ class GltfWriter {
             writeSkins();
         }
         m_view = listIn(m_json, "bufferViews").size();
+        for (const auto& [clip, channels] : m_rebased) {
+            Json& animation = m_json["animations"][clip];
+            dropReplaced(animation, channels);
+            for (const rig::Channel& ch : channels) addChannel(animation, ch);
+        }
         for (const NewMorphs& m : morphs) addMorphs(m);
         for (const NewClip& c : clips) add(c);
         m_motion = m_new.size();
@@ -112,7 +117,18 @@ class GltfWriter {
         return index;
     }
 
-    /// Names that were changed, and joints that were added: those behind the document's own nodes.
+    static Json numbers(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+
+    void writeRest(std::size_t node) {
+        Json& n = m_json["nodes"][node];
+        n.erase("matrix");
+        const Xform& x = m_actor.skeleton.joint(static_cast<int>(node)).rest;
+        n["translation"] = numbers(x.t);
+        n["rotation"] = {x.r.x(), x.r.y(), x.r.z(), x.r.w()};
+        n["scale"] = numbers(x.s);
+    }
+
+    /// Names that were changed, pivots that were moved, and joints that were added: those behind the document's own nodes.
     void writePreparations() {
         Json& nodes = m_json["nodes"];
         const auto own = static_cast<int>(nodes.size());
@@ -121,10 +137,44 @@ class GltfWriter {
             if (j < own) {
                 Json& node = nodes[static_cast<std::size_t>(j)];
                 if (!joint.name.empty() && (!node.contains("name") || node["name"] != joint.name)) node["name"] = joint.name;
+                if (joint.moved) writeRest(static_cast<std::size_t>(j));
                 continue;
             }
-            nodes.push_back({{"name", joint.name}, {"translation", {joint.rest.t.x(), joint.rest.t.y(), joint.rest.t.z()}}});
-            listIn(nodes[static_cast<std::size_t>(joint.parent)], "children").push_back(j);
+            nodes.push_back({{"name", joint.name}, {"translation", numbers(joint.rest.t)}});
+            if (joint.rest.r.coeffs() != Quat::Identity().coeffs() || joint.rest.s != Vec3::Ones())
+                writeRest(static_cast<std::size_t>(j));
+        }
+        for (int j = own; j < m_actor.skeleton.size(); ++j)
+            listIn(nodes[static_cast<std::size_t>(m_actor.skeleton.joint(j).parent)], "children").push_back(j);
+        for (const rig::MeshInstance& in : m_actor.instances)
+            if (in.joint >= own) passMesh(m_actor.skeleton.joint(in.joint).parent, in.joint);
+        writeRebased();
+    }
+
+    /// A pivot was moved out of its mesh: the joint below holds the mesh now, and its morphs.
+    void passMesh(int from, int to) {
+        Json &was = m_json["nodes"][static_cast<std::size_t>(from)], &now = m_json["nodes"][static_cast<std::size_t>(to)];
+        for (const char* key : {"mesh", "skin", "weights"})
+            if (was.contains(key)) {
+                now[key] = was[key];
+                was.erase(key);
+            }
+        if (!m_json.contains("animations")) return;
+        for (Json& animation : m_json["animations"])
+            for (Json& channel : animation["channels"])
+                if (Json& target = channel["target"];
+                    target.contains("node") && target["node"] == from && target["path"] == "weights")
+                    target["node"] = to;
+    }
+
+    /// Keys that go with pivots that were moved, in every clip of the document.
+    void writeRebased() {
+        for (std::size_t c = 0; c < m_actor.clips.size(); ++c) {
+            if (m_actor.clips[c].recorded) continue;
+            std::vector<rig::Channel> other;
+            for (const rig::Channel& ch : m_actor.clips[c].channels)
+                if (ch.rebased) other.push_back(ch);
+            if (!other.empty()) m_rebased.emplace_back(c, std::move(other));
         }
     }
 
@@ -153,7 +203,7 @@ class GltfWriter {
         for (std::size_t k = 0; k < m_actor.skins.size(); ++k) {
             const rig::Skin& skin = m_actor.skins[k];
             Json& written = m_json["skins"][k];
-            if (written["joints"].size() == skin.joints.size()) continue;
+            if (!skin.rebound) continue;
             written["joints"] = skin.joints;
             std::vector<float> matrices;
             for (const Affine& a : skin.inverseBind)
@@ -329,13 +379,7 @@ class GltfWriter {
 
     /// A node that is animated may not hold a matrix (glTF 2.0, 3.11): its parts are written instead.
     void unpackMatrix(std::size_t node) {
-        Json& n = m_json["nodes"][node];
-        if (!n.contains("matrix")) return;
-        n.erase("matrix");
-        const Xform& x = m_actor.skeleton.joint(static_cast<int>(node)).rest;
-        n["translation"] = {x.t.x(), x.t.y(), x.t.z()};
-        n["rotation"] = {x.r.x(), x.r.y(), x.r.z(), x.r.w()};
-        n["scale"] = {x.s.x(), x.s.y(), x.s.z()};
+        if (m_json["nodes"][node].contains("matrix")) writeRest(node);
     }
 
     void addView(std::size_t buffer, std::size_t offset) {
@@ -499,6 +543,7 @@ class GltfWriter {
     std::size_t m_skinsAt = 0;             // where the skins' bytes begin
     std::vector<std::size_t> m_skinViews;  // of those bytes, with places counted from there
     rig::Bytes m_new, m_vertices, m_skinBytes;
+    std::vector<std::pair<std::size_t, std::vector<rig::Channel>>> m_rebased;  // by clip
     std::vector<std::pair<std::vector<float>, std::size_t>> m_times;
     std::vector<std::pair<fs::path, std::shared_ptr<const rig::Bytes>>> m_beside;
 };

@@ -10,6 +10,7 @@
 #include "files/bvh.h"
 #include "files/bytes.h"
 #include "files/gltf_reader.h"
+#include "files/prepared_json.h"
 #include "rig/record.h"
 #include "scene/items.h"
 
@@ -162,20 +163,6 @@ struct OldTimes {
     std::map<scene::Owner, scene::KeysOf> keys;
 };
 
-void readStroke(const Place& p, rig::Stroke& out) {
-    if (!rig::brushFromName(p.at("brush").text(), out.brush))
-        p.at("brush").fail("this version has no brush \"" + p.at("brush").text() + "\"");
-    out.radius = p.at("radius").number();
-    out.strength = p.at("strength").number();
-    out.mirrored = boolOr(p, "mirrored", false);
-    const Place dabs = p.at("dabs");
-    for (std::size_t i = 0, n = dabs.size(kMostItems); i < n; ++i) {
-        const std::vector<double> v = dabs.at(i).numbers(3);
-        out.dabs.emplace_back(v[0], v[1], v[2]);
-        if (!(out.dabs.back().norm() < kFarthest)) dabs.at(i).fail("the place is not a usable size");
-    }
-}
-
 scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files, OldTimes& old) {
     scene::ActorEntry a;
     readTuned(p, a, readProfile);
@@ -199,26 +186,16 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
     }
     a.actor = known;
     if (p.has("prepared"))
-        for (std::size_t i = 0, n = p.at("prepared").size(kMostItems); i < n; ++i) {
-            const Place at = p.at("prepared").at(i);
-            rig::Preparation edit;
-            if (!rig::preparationFromName(at.at("do").text(), edit.what))
-                at.at("do").fail("this version cannot prepare an actor by \"" + at.at("do").text() + "\"");
-            edit.joint = at.at("joint").text();
-            if (edit.what != rig::Preparation::What::Paint) edit.name = at.at("name").text();
-            if (at.has("place")) {
-                const std::vector<double> v = at.at("place").numbers(3);
-                edit.place = Vec3(v[0], v[1], v[2]);
-                if (edit.place.norm() > kFarthest) at.at("place").fail("the place is not a usable size");
-            }
-            if (at.has("reach")) edit.reach = at.at("reach").number();
-            if (edit.what == rig::Preparation::What::Paint) readStroke(at, edit.stroke);
-            a.preparations.push_back(std::move(edit));
-        }
+        for (std::size_t i = 0, n = p.at("prepared").size(kMostItems); i < n; ++i)
+            a.preparations.push_back(readPreparation(p.at("prepared").at(i)));
+    if (!a.preparations.empty()) a.source = a.actor;
     std::size_t failed = 0;
     auto with = rig::prepared(a.actor, a.preparations, &failed);
     if (!with) p.at("prepared").at(failed).fail(with.error().sentence);
     a.actor = with.value();
+    a.parts = readParts(p);
+    a.maps = readMaps(p);
+    if (p.has("locked")) a.locked = textsOf(p.at("locked"));
     if (p.has("recorded"))
         for (std::size_t i = 0, n = p.at("recorded").size(); i < n; ++i)
             a.actor = rig::withClip(*a.actor, readRecorded(p.at("recorded").at(i), *a.actor));
@@ -228,7 +205,8 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "seen", "prepared", "recorded", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "seen", "prepared", "parts", "maps", "locked", "recorded",
+                                  "settings", "profiles"});
     }
     return a;
 }
@@ -335,13 +313,17 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
     l.actor = p.at("actor").text();
     l.muted = boolOr(p, "muted", false);
     l.solo = boolOr(p, "solo", false);
+    eachMember(p, "apart", [&](const std::string& joint, const Place& at) {
+        at.wantObject();
+        for (const auto& [setting, value] : at.json().items()) l.apart[joint][setting] = at.at(setting.c_str()).number();
+    });
     if (old.fps > 0)
         eachMember(p, "keys", [&](const std::string& key, const Place& at) {
             old.keys[{scene::List::Layers, l.id}][key] = readKeys(at, old.fps);
         });
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "profiles"});
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "apart", "settings", "profiles"});
     return l;
 }
 
@@ -565,23 +547,10 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
         if (!a.isPiece()) j["file"] = relativeTo(folder, a.file);
         if (a.hidden) j["hidden"] = true;
         if (!a.seen.empty()) j["seen"] = a.seen;
-        for (const rig::Preparation& e : a.preparations) {
-            Json edit{{"do", rig::preparationName(e.what)}, {"joint", e.joint}};
-            if (e.what == rig::Preparation::What::Paint) {
-                edit["brush"] = rig::brushName(e.stroke.brush);
-                edit["radius"] = e.stroke.radius;
-                edit["strength"] = e.stroke.strength;
-                if (e.stroke.mirrored) edit["mirrored"] = true;
-                edit["dabs"] = Json::array();
-                for (const Vec3& d : e.stroke.dabs) edit["dabs"].push_back({d.x(), d.y(), d.z()});
-                j["prepared"].push_back(std::move(edit));
-                continue;
-            }
-            edit["name"] = e.name;
-            if (e.what == rig::Preparation::What::AddHelper) edit["reach"] = e.reach;
-            if (e.what != rig::Preparation::What::Rename) edit["place"] = {e.place.x(), e.place.y(), e.place.z()};
-            j["prepared"].push_back(std::move(edit));
-        }
+        for (const rig::Preparation& e : a.preparations) j["prepared"].push_back(preparationJson(e));
+        putParts(j, a.parts);
+        putMaps(j, a.maps);
+        if (!a.locked.empty()) j["locked"] = a.locked;
         for (const rig::Clip& clip : a.actor->clips) {
             if (!clip.recorded) continue;
             Json r{{"name", clip.name}, {"channels", Json::array()}};
@@ -618,6 +587,8 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     root["layers"] = Json::array();
     for (const scene::Layer& l : s.layers) {
         Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+        for (const auto& [joint, own] : l.apart)
+            for (const auto& [setting, value] : own) j["apart"][joint][setting] = value;
         putTuned(j, l);
         root["layers"].push_back(std::move(j));
     }

@@ -66,9 +66,9 @@ Key motionKey(const Actor& a) {
     return h.done();
 }
 
-template <class T>
-void addAll(Hasher& h, const std::vector<T>& v) {
-    h.number(v.size()).bytes(v.data(), v.size() * sizeof(T));
+template <class List>
+void addAll(Hasher& h, const List& v) {
+    h.number(v.size()).bytes(v.data(), v.size() * sizeof(*v.data()));
 }
 
 Key pictureKey(const Actor& a) {

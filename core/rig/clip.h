@@ -19,6 +19,7 @@ struct Channel {
     int width = 3;
     std::vector<float> times;
     std::vector<float> values;
+    bool rebased = false;  // other than the file's, since a pivot was moved: hand-off writes it
 
     /// The curve's value at `time` [s], held before the first key and after the last. `out` has room for `width`. Turns come out
     /// unit.

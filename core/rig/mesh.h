@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/maths.h"
+#include "base/shared.h"
 
 namespace nutatio::rig {
 
@@ -29,16 +30,17 @@ struct WeightsRead {
     float worst = 1;  // the sum that is farthest from 1
 };
 
+/// Whoever edits one of its lists copies that list alone: an undo of a stroke keeps weights, not meshes.
 struct Primitive {
-    std::vector<Vec3f> positions;
-    std::vector<Vec3f> normals;  // always as many as positions: computed when the source has none
-    std::vector<Vec2f> uvs;      // may be empty
-    std::vector<Vec4f> colours;  // linear; may be empty
-    std::vector<Influence> influences;
+    Shared<std::vector<Vec3f>> positions;
+    Shared<std::vector<Vec3f>> normals;  // always as many as positions: computed when the source has none
+    Shared<std::vector<Vec2f>> uvs;      // may be empty
+    Shared<std::vector<Vec4f>> colours;  // linear; may be empty
+    Shared<std::vector<Influence>> influences;
     WeightsRead weightsRead;
-    bool weighed = false;                  // they are other than the file's: hand-off writes them
-    std::vector<std::uint32_t> triangles;  // three a triangle
-    std::vector<MorphTarget> morphs;
+    bool weighed = false;                          // they are other than the file's: hand-off writes them
+    Shared<std::vector<std::uint32_t>> triangles;  // three a triangle
+    Shared<std::vector<MorphTarget>> morphs;
     int material = -1;
 };
 
@@ -51,6 +53,7 @@ struct Mesh {
 struct Skin {
     std::vector<int> joints;
     std::vector<Affine> inverseBind;
+    bool rebound = false;  // joints or matrices are other than the file's: hand-off writes them
 };
 
 /// A mesh hung on a joint, drawn through a skin when it has one.

@@ -3,107 +3,127 @@
 #include <algorithm>
 
 #include "rig/helper.h"
+#include "rig/pivot.h"
 
 namespace nutatio::rig {
 
 namespace {
 
-constexpr std::pair<Preparation::What, std::string_view> kNames[] = {{Preparation::What::Rename, "rename"},
-                                                                     {Preparation::What::AddEnd, "add-end"},
-                                                                     {Preparation::What::AddHelper, "add-helper"},
-                                                                     {Preparation::What::Paint, "paint"}};
-constexpr std::size_t kMostInfluences = 4;  // a vertex, unless its file has more
+constexpr std::pair<Preparation::What, std::string_view> kNames[] = {
+    {Preparation::What::Rename, "rename"},        {Preparation::What::AddEnd, "add-end"},
+    {Preparation::What::AddHelper, "add-helper"}, {Preparation::What::AddChain, "add-chain"},
+    {Preparation::What::MovePivot, "move-pivot"}, {Preparation::What::HangOn, "hang-on"},
+    {Preparation::What::Release, "release"},      {Preparation::What::Paint, "paint"}};
+constexpr std::size_t kMostJoints = 64;  // of a chain
 
-/// Gives the newest joint its share of the vertices. In the rest pose it moves them as its parent does, so that nothing changes
+/// Gives new joints their shares of the skin. In the rest pose they move it as what they hang on does, so that nothing changes
 /// there.
-void weigh(Actor& a, int joint, double reach) {
-    const int parent = a.skeleton.joint(joint).parent;
-    const Surface surface = Surface::of(a);
-    std::vector<Affine> worlds;
-    worldTransforms(a.skeleton, a.restPose(), worlds);
-    const std::vector<float> share = shareOf(a, surface, parent, worlds[static_cast<std::size_t>(joint)].t, reach * a.height);
-    std::vector<Mesh> meshes = a.meshes;
-    std::vector<Skin> skins = a.skins;
-    std::vector<int> numbers(skins.size(), -1);
-    std::vector<char> seen(meshes.size(), false);
-    for (std::size_t i = 0; i < a.instances.size(); ++i) {
-        const MeshInstance& in = a.instances[i];
-        if (in.skin < 0 || seen[static_cast<std::size_t>(in.mesh)]) continue;
-        std::vector<Primitive>& primitives = meshes[static_cast<std::size_t>(in.mesh)].primitives;
-        for (std::size_t n = 0; n < primitives.size(); ++n) {
-            Primitive& p = primitives[n];
-            if (p.influences.empty()) continue;
-            std::size_t most = kMostInfluences;
-            for (const Influence& f : p.influences)
-                most = std::max(most, static_cast<std::size_t>(
-                                          std::count_if(f.weight.begin(), f.weight.end(), [](float w) { return w > 0; })));
-            for (std::size_t v = 0; v < p.influences.size(); ++v) {
-                const float w = share[surface.pointOf(i, n, v)];
-                if (!(w > 1e-4f)) continue;
-                for (const MeshInstance& other : a.instances)
-                    if (other.mesh == in.mesh && other.skin != in.skin)
-                        throw Failure("", "a mesh that two skins move cannot be given to another joint");
-                seen[static_cast<std::size_t>(in.mesh)] = true;
-                int& number = numbers[static_cast<std::size_t>(in.skin)];
-                Skin& skin = skins[static_cast<std::size_t>(in.skin)];
-                if (number < 0) {
-                    // What carries the parent's skin in the rest pose carries the new joint's.
-                    const auto host = std::find(skin.joints.begin(), skin.joints.end(), parent);
-                    const std::size_t like = host != skin.joints.end() ? static_cast<std::size_t>(host - skin.joints.begin())
-                                                                       : p.influences[v].joint[0];
-                    const Affine moved = worlds[static_cast<std::size_t>(skin.joints[like])] * skin.inverseBind[like];
-                    number = static_cast<int>(skin.joints.size());
-                    skin.joints.push_back(joint);
-                    skin.inverseBind.push_back(worlds[static_cast<std::size_t>(joint)].inverse() * moved);
-                }
-                std::vector<std::pair<float, std::uint16_t>> all{{w, static_cast<std::uint16_t>(number)}};
-                for (std::size_t k = 0; k < 8; ++k)
-                    if (p.influences[v].weight[k] > 0)
-                        all.emplace_back((1 - w) * p.influences[v].weight[k], p.influences[v].joint[k]);
-                std::stable_sort(all.begin(), all.end(), [](const auto& x, const auto& y) { return x.first > y.first; });
-                if (all.size() > most) all.resize(most);
-                float sum = 0;
-                for (const auto& [weight, unused] : all) sum += weight;
-                Influence f;
-                for (std::size_t k = 0; k < all.size(); ++k) {
-                    f.joint[k] = all[k].second;
-                    f.weight[k] = all[k].first / sum;
-                }
-                p.influences[v] = f;
-                p.weighed = true;
-            }
+std::shared_ptr<const Actor> weighed(const Actor& a, const std::vector<std::pair<int, std::vector<float>>>& shares) {
+    Painter painter(a);
+    for (std::uint32_t v = 0; v < painter.surface().places.size(); ++v) {
+        // One after the other: what comes later takes of what came before, too.
+        float left = 1;
+        for (auto each = shares.rbegin(); each != shares.rend(); ++each) left -= each->second[v];
+        for (const auto& [joint, share] : shares) {
+            left += share[v];
+            if (share[v] > 0 && left > 0) painter.give(v, joint, share[v] / left);
         }
     }
-    if (std::all_of(numbers.begin(), numbers.end(), [](int n) { return n < 0; }))
-        throw Failure("", "nothing of a skin lies within its reach");
-    a.meshes = std::move(meshes);
-    a.skins = std::move(skins);
+    if (!painter.touchedSkin()) throw Failure("", "nothing of a skin lies within its reach");
+    return painter.painted();
 }
 
-std::shared_ptr<const Actor> with(const Actor& actor, const Preparation& edit, int joint) {
+std::shared_ptr<Actor> withJoints(const Actor& actor, const std::vector<Joint>& more) {
     auto out = std::make_shared<Actor>(actor);
     std::vector<Joint> joints = actor.skeleton.joints();
     for (Joint& j : joints) j.children.clear();
-    if (edit.what == Preparation::What::Rename) {
-        joints[static_cast<std::size_t>(joint)].name = edit.name;
-    } else {
-        Joint added;
-        added.name = edit.name;
-        added.parent = joint;
-        added.rest.t = edit.place;
-        joints.push_back(std::move(added));
-    }
+    joints.insert(joints.end(), more.begin(), more.end());
     out->skeleton = Skeleton(std::move(joints));
     out->isSkinJoint.resize(static_cast<std::size_t>(out->skeleton.size()), false);
-    if (edit.what == Preparation::What::AddHelper) {
-        weigh(*out, out->skeleton.size() - 1, edit.reach);
-        out->finish();
-        return out;
-    }
-    // The end of a skinned chain is seen and picked as the chain is.
-    if (edit.what == Preparation::What::AddEnd) out->isSkinJoint.back() = actor.isSkinJoint[static_cast<std::size_t>(joint)];
-    out->keyMotion();
     return out;
+}
+
+Joint made(std::string name, int parent, const Vec3& place) {
+    Joint j;
+    j.name = std::move(name);
+    j.parent = parent;
+    j.rest.t = place;
+    j.made = true;
+    return j;
+}
+
+std::shared_ptr<const Actor> withChain(const Actor& actor, const Preparation& edit, int parent) {
+    const std::size_t joints = edit.row.size() - 1;
+    std::vector<Joint> more;
+    for (std::size_t k = 0; k <= joints; ++k)
+        more.push_back(made(chainJoint(edit.name, k, joints), k == 0 ? parent : actor.skeleton.size() + static_cast<int>(k) - 1,
+                            k == 0 ? edit.row[0] : Vec3(edit.row[k] - edit.row[k - 1])));
+    const auto out = withJoints(actor, more);
+    std::vector<Affine> worlds;
+    worldTransforms(out->skeleton, out->restPose(), worlds);
+    std::vector<Vec3> row;
+    for (std::size_t k = 0; k <= joints; ++k) row.push_back(worlds[static_cast<std::size_t>(actor.skeleton.size()) + k].t);
+    std::vector<std::vector<float>> shares = chainShares(actor, Surface::of(actor), parent, row, edit.reach * actor.height);
+    std::vector<std::pair<int, std::vector<float>>> by;
+    for (std::size_t k = 0; k < joints; ++k) by.emplace_back(actor.skeleton.size() + static_cast<int>(k), std::move(shares[k]));
+    return weighed(*out, by);
+}
+
+std::shared_ptr<const Actor> released(const Actor& actor, const Preparation& edit, int joint) {
+    Map region;
+    region.steps = edit.region;
+    Painter painter(actor);
+    const auto values = mapValues(actor, painter.surface(), region, {});
+    if (!values) throw Failure(values.error());
+    for (std::uint32_t v = 0; v < values.value().size(); ++v)
+        if (values.value()[v] > 0.5f && painter.share(v, joint) > 0) painter.give(v, joint, 0);
+    return painter.painted();
+}
+
+std::shared_ptr<const Actor> with(const Actor& actor, const Preparation& edit, int joint) {
+    const auto at = static_cast<std::size_t>(joint);
+    switch (edit.what) {
+        case Preparation::What::Rename: {
+            auto out = std::make_shared<Actor>(actor);
+            std::vector<Joint> joints = actor.skeleton.joints();
+            for (Joint& j : joints) j.children.clear();
+            joints[at].name = edit.name;
+            out->skeleton = Skeleton(std::move(joints));
+            out->keyMotion();
+            return out;
+        }
+        case Preparation::What::AddEnd: {
+            auto out = withJoints(actor, {made(edit.name, joint, edit.place)});
+            // The end of a skinned chain is seen and picked as the chain is.
+            out->isSkinJoint.back() = actor.isSkinJoint[at];
+            out->keyMotion();
+            return out;
+        }
+        case Preparation::What::AddHelper: {
+            const auto out = withJoints(actor, {made(edit.name, joint, edit.place)});
+            std::vector<Affine> worlds;
+            worldTransforms(out->skeleton, out->restPose(), worlds);
+            return weighed(*out, {{out->skeleton.size() - 1,
+                                   shareOf(actor, Surface::of(actor), joint, worlds.back().t, edit.reach * actor.height)}});
+        }
+        case Preparation::What::AddChain:
+            return withChain(actor, edit, joint);
+        case Preparation::What::MovePivot: {
+            auto out = std::make_shared<Actor>(actor);
+            movePivot(*out, joint, edit.place, edit.keeps);
+            return out;
+        }
+        case Preparation::What::HangOn: {
+            auto out = std::make_shared<Actor>(actor);
+            hangOn(*out, joint, actor.skeleton.find(edit.onto));
+            return out;
+        }
+        case Preparation::What::Release:
+            return released(actor, edit, joint);
+        case Preparation::What::Paint:
+            break;
+    }
+    return {};
 }
 
 }  // namespace
@@ -123,23 +143,56 @@ bool preparationFromName(std::string_view name, Preparation::What& what) {
     return false;
 }
 
+std::string chainJoint(const std::string& name, std::size_t at, std::size_t joints) {
+    if (at == joints) return name + "_end";
+    const std::string number = std::to_string(at + 1);
+    return name + "_" + (number.size() < 2 ? "0" + number : number);
+}
+
 namespace {
+
+bool isName(const std::string& name) {
+    return !name.empty() && name.front() != '#';
+}
 
 /// Empty when the edit can be made; what only the making finds apart.
 std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
+    using What = Preparation::What;
     if (joint == kNoJoint) return "there is no joint \"" + edit.joint + "\"";
-    if (edit.what == Preparation::What::Paint) {
-        if (!(edit.stroke.radius > 0 && edit.stroke.radius <= 1)) return "a brush's radius lies between 0 and 1 heights";
-        if (!(edit.stroke.strength >= 0 && edit.stroke.strength <= 1)) return "a brush's strength lies between 0 and 1";
-        return {};
-    }
-    if (edit.name.empty() || edit.name.front() == '#') return "a joint's name is neither empty nor a number";
-    if (const int other = actor.skeleton.find(edit.name);
-        other != kNoJoint && (edit.what != Preparation::What::Rename || other != joint))
-        return "there is a joint \"" + edit.name + "\" already";
     if (!edit.place.allFinite()) return "the place of a joint is not finite";
-    if (edit.what == Preparation::What::AddHelper && !(edit.reach > 0 && edit.reach <= 1))
+    const bool spreads = edit.what == What::AddHelper || edit.what == What::AddChain;
+    if (spreads && !(edit.reach >= 0 && edit.reach <= 1 && (edit.reach > 0 || edit.what == What::AddChain)))
         return "a helper's reach lies between 0 and 1 heights";
+    switch (edit.what) {
+        case What::Paint:
+            if (!(edit.stroke.radius > 0 && edit.stroke.radius <= 1)) return "a brush's radius lies between 0 and 1 heights";
+            if (!(edit.stroke.strength >= 0 && edit.stroke.strength <= 1)) return "a brush's strength lies between 0 and 1";
+            return {};
+        case What::MovePivot:
+        case What::Release:
+            return {};
+        case What::HangOn:
+            if (!actor.skeleton.joint(joint).made) return "\"" + edit.joint + "\" is the file's own: it hangs where it hangs";
+            if (actor.skeleton.find(edit.onto) == kNoJoint) return "there is no joint \"" + edit.onto + "\"";
+            return {};
+        case What::AddChain:
+            if (!isName(edit.name)) return "a joint's name is neither empty nor a number";
+            if (edit.row.size() < 3 || edit.row.size() > kMostJoints + 1)
+                return "a chain has 2 to " + std::to_string(kMostJoints) + " joints and its end";
+            for (std::size_t k = 0; k < edit.row.size(); ++k) {
+                if (!edit.row[k].allFinite()) return "the place of a joint is not finite";
+                const std::string name = chainJoint(edit.name, k, edit.row.size() - 1);
+                if (actor.skeleton.find(name) != kNoJoint) return "there is a joint \"" + name + "\" already";
+            }
+            return {};
+        case What::Rename:
+        case What::AddEnd:
+        case What::AddHelper:
+            break;
+    }
+    if (!isName(edit.name)) return "a joint's name is neither empty nor a number";
+    if (const int other = actor.skeleton.find(edit.name); other != kNoJoint && (edit.what != What::Rename || other != joint))
+        return "there is a joint \"" + edit.name + "\" already";
     return {};
 }
 

@@ -7,19 +7,25 @@
 
 #include "base/error.h"
 #include "rig/actor.h"
-#include "rig/paint.h"
+#include "rig/map.h"
 
 namespace nutatio::rig {
 
 /// One edit. Joints that were added stand behind those of the source, so that numbers of joints never change.
 struct Preparation {
-    enum class What { Rename, AddEnd, AddHelper, Paint };
+    /// AddChain: joints along a row of places and an end beyond the last one. MovePivot: the mesh stays where it is in the rest
+    /// pose. HangOn: of a joint that was made here. Release: the skin in a region lets go of the joint.
+    enum class What { Rename, AddEnd, AddHelper, AddChain, MovePivot, HangOn, Release, Paint };
     What what = What::Rename;
-    std::string joint;          // reference, as it was when the edit was made
-    std::string name;           // the new name, or that of the new joint
-    Vec3 place = Vec3::Zero();  // of a new joint, in the axes of the one it hangs on [units]
-    double reach = 0.12;        // of a helper, along the surface [heights]: see rig::shareOf
-    Stroke stroke{};            // of Paint: for the joint's weights
+    std::string joint;              // reference, as it was when the edit was made
+    std::string name;               // the new name, or that of the new joint; of a chain what its joints' names begin with
+    Vec3 place = Vec3::Zero();      // of a joint, in the axes of the one it hangs on [units]
+    double reach = 0.12;            // of a helper or chain, along the surface [heights]: see rig::shareOf, chainShares
+    Stroke stroke{};                // of Paint: for the joint's weights
+    std::vector<Vec3> row{};        // of a chain: its joints and its end, in the axes of the joint it hangs on [units]
+    std::string onto{};             // of HangOn: the joint to hang on
+    bool keeps = true;              // of MovePivot: clips move the mesh as before; else it turns about the new place
+    std::vector<MapStep> region{};  // of Release
     bool operator==(const Preparation&) const = default;
 };
 
@@ -27,8 +33,11 @@ std::string_view preparationName(Preparation::What what);
 /// False when it is no edit's name.
 bool preparationFromName(std::string_view name, Preparation::What& what);
 
+/// What the joint of a chain at a place is called: "strap_01" ..., "strap_end".
+std::string chainJoint(const std::string& name, std::size_t at, std::size_t joints);
+
 /// The actor with one more edit. Errors: no such joint, an empty name, a name that another joint has, a helper that
-/// reaches no skin.
+/// reaches no skin, a joint that is to hang on itself, a region that cannot be made.
 Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit);
 /// With a row of edits; `failed` is the place in the row of the one that could not be made. Strokes that follow one another are
 /// painted in one go.

@@ -243,4 +243,19 @@ Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joi
     return rest[there].t + rotationOf(rest[there].m) * other;
 }
 
+Vec3 leftOf(const Skeleton& s, const std::vector<Affine>& worlds, const Sides& sides) {
+    Vec3 sum = Vec3::Zero();
+    for (int j = 0; j < s.size(); ++j) {
+        const int o = sides.fellow[static_cast<std::size_t>(j)];
+        if (o <= j || otherSideOf(s.label(j)) != s.label(o)) continue;
+        std::string swapped = s.label(j);
+        const Vec3 way = worlds[static_cast<std::size_t>(j)].t - worlds[static_cast<std::size_t>(o)].t;
+        // Where the two names first differ, the left one has an l.
+        std::size_t k = 0;
+        while (k < swapped.size() && k < s.label(o).size() && swapped[k] == s.label(o)[k]) ++k;
+        sum += (k < swapped.size() && (swapped[k] == 'l' || swapped[k] == 'L')) ? way : Vec3(-way);
+    }
+    return sum.norm() > 1e-9 ? sum : Vec3(Vec3::UnitX());
+}
+
 }  // namespace nutatio::rig

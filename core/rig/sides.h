@@ -25,6 +25,9 @@ struct Sides {
 /// fellow stand to one another in the pose that is even. `rest`: worlds of the rest pose. The joint must have a fellow.
 Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joint, const Vec3& place);
 
+/// The way from right to left across an actor, by joints whose names say so; +x, as glTF has it, where none do.
+Vec3 leftOf(const Skeleton& skeleton, const std::vector<Affine>& worlds, const Sides& sides);
+
 /// Joints are matched by names first, then by places within a fiftieth of the actor's height, then by what they hang on.
 Sides sidesOf(const Actor& actor);
 

@@ -17,6 +17,8 @@ struct Joint {
     int parent = kNoJoint;
     std::vector<int> children;
     Xform rest;
+    bool made = false;   // here: the file does not have it
+    bool moved = false;  // its rest place is other than the file's
 };
 
 /// Joints by the source's node numbers, with an order in which parents come before children.

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cstring>
+#include <limits>
 #include <numeric>
+#include <queue>
 #include <unordered_map>
 
 namespace nutatio::rig {
@@ -105,6 +107,51 @@ Surface Surface::of(const Actor& actor) {
         s.shell[v] = numbers.try_emplace(rootOf(parent, static_cast<int>(v)), static_cast<int>(numbers.size())).first->second;
     s.shells = static_cast<int>(numbers.size());
     return s;
+}
+
+std::uint32_t Surface::nearest(const Vec3& place) const {
+    const Vec3f at = place.cast<float>();
+    std::uint32_t best = 0;
+    float least = std::numeric_limits<float>::max();
+    for (std::uint32_t v = 0; v < places.size(); ++v)
+        if (const float d = (places[v] - at).squaredNorm(); d < least) {
+            least = d;
+            best = v;
+        }
+    return best;
+}
+
+Neighbours::Neighbours(const Surface& s) : m_first(s.places.size() + 1, 0) {
+    for (const auto& e : s.edges) {
+        ++m_first[e[0] + 1];
+        ++m_first[e[1] + 1];
+    }
+    for (std::size_t v = 0; v + 1 < m_first.size(); ++v) m_first[v + 1] += m_first[v];
+    m_points.resize(m_first.back());
+    std::vector<std::size_t> at(m_first.begin(), m_first.end() - 1);
+    for (const auto& e : s.edges) {
+        m_points[at[e[0]]++] = e[1];
+        m_points[at[e[1]]++] = e[0];
+    }
+}
+
+std::vector<float> distancesAlong(const Surface& s, const Neighbours& around, std::span<const Start> starts, float far) {
+    std::vector<float> away(s.places.size(), std::numeric_limits<float>::max());
+    using Next = std::pair<float, std::uint32_t>;
+    std::priority_queue<Next, std::vector<Next>, std::greater<>> next;
+    const auto begin = [&](std::uint32_t v, float d) {
+        if (d >= away[v] || d >= far) return;
+        away[v] = d;
+        next.emplace(d, v);
+    };
+    for (const Start& start : starts) begin(start.point, start.away);
+    while (!next.empty()) {
+        const auto [d, v] = next.top();
+        next.pop();
+        if (d > away[v]) continue;
+        for (std::uint32_t o : around.of(v)) begin(o, d + (s.places[o] - s.places[v]).norm());
+    }
+    return away;
 }
 
 double distanceToBone(const Skeleton& skeleton, const std::vector<Affine>& worlds, int joint, const Vec3& p) {

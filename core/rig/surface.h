@@ -30,6 +30,9 @@ struct Surface {
         return m_points[instance][primitive][vertex];
     }
 
+    /// The point nearest to a place; 0 on a surface without points.
+    std::uint32_t nearest(const Vec3& place) const;
+
     static Surface of(const Actor& actor);
 
   private:
@@ -37,6 +40,27 @@ struct Surface {
     std::vector<std::size_t> m_first;
     std::vector<std::vector<std::vector<std::uint32_t>>> m_points;
 };
+
+/// The points next to each point of a surface, over its edges.
+class Neighbours {
+  public:
+    explicit Neighbours(const Surface& surface);
+    std::span<const std::uint32_t> of(std::uint32_t point) const {
+        return {m_points.data() + m_first[point], m_first[point + 1] - m_first[point]};
+    }
+
+  private:
+    std::vector<std::size_t> m_first;
+    std::vector<std::uint32_t> m_points;
+};
+
+/// How far points of a surface are from others along its edges [units] (Dijkstra, 1959).
+struct Start {
+    std::uint32_t point;
+    float away;
+};
+/// From the nearest of `starts`; what lies `far` or more away is given the greatest number.
+std::vector<float> distancesAlong(const Surface& surface, const Neighbours& next, std::span<const Start> starts, float far);
 
 /// How far `p` is from what a joint carries between itself and its children: the segments to them, or its own place without any.
 double distanceToBone(const Skeleton& skeleton, const std::vector<Affine>& worlds, int joint, const Vec3& p);

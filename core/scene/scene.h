@@ -15,14 +15,27 @@
 
 namespace nutatio::scene {
 
+/// A named set of joints that is treated as one: "tail", "left ear".
+struct Part {
+    std::string name;
+    std::vector<std::string> joints;  // references, parents first
+    int colour = 0;                   // place in the palette that the views share
+    bool rigid = false;               // what it carries is not to be deformed: a face
+    bool operator==(const Part&) const = default;
+};
+
 /// A character, prop or set piece that stands in the scene. Its settings say where: see actorTable.
 struct ActorEntry : Tuned {
     std::string file;                            // path as given or found; written relative to the scene file; none of a piece
     std::vector<rig::Preparation> preparations;  // what was done to what the file says, in order
+    std::shared_ptr<const rig::Actor> source;    // without it; null where nothing was done
     std::shared_ptr<const rig::Actor> actor;     // with all of that
     rig::Trial trial;                            // replaces the clip while it is on; never saved
     bool hidden = false;                         // out of sight; what it does, it does
     std::vector<std::string> seen;               // findings that were looked at and left: see measure::Finding::id
+    std::vector<Part> parts;                     // that were accepted; rig::partsOf suggests others
+    std::vector<rig::Map> maps;                  // each name once
+    std::vector<std::string> locked;             // joints whose weights brushes leave as they are
 
     /// Made without a file: see set_piece.h.
     bool isPiece() const { return values.count("form") > 0; }
@@ -83,6 +96,9 @@ struct Layer : Tuned {
     std::string actor;
     bool muted = false;
     bool solo = false;
+    /// What single chains or joints of it are set to apart from the rest: by target joint, then by setting. Plain numbers, in
+    /// place of the layer's value and its keys.
+    std::map<std::string, std::map<std::string, double, std::less<>>, std::less<>> apart;
 };
 
 using KeysOf = std::map<std::string, Keys, std::less<>>;  // by setting

@@ -157,11 +157,12 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
         if (rig::distanceToBone(otter->skeleton, worlds, joints[joint], posed.positions[v].cast<double>()) < 0.4 * otter->height)
             continue;
         // All vertices on that spot, or a seam would open.
+        std::vector<rig::Influence>& influences = p.influences.edit();
         for (std::size_t o = 0; o < p.positions.size(); ++o) {
             if (p.positions[o] != p.positions[v]) continue;
-            for (float& w : p.influences[o].weight) w *= 0.8f;
-            p.influences[o].joint[7] = static_cast<std::uint16_t>(joint);
-            p.influences[o].weight[7] = 0.2f;
+            for (float& w : influences[o].weight) w *= 0.8f;
+            influences[o].joint[7] = static_cast<std::uint16_t>(joint);
+            influences[o].weight[7] = 0.2f;
         }
         a->meshes = std::move(meshes);
         a->finish();

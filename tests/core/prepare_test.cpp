@@ -7,6 +7,7 @@
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
 #include "rig/surface.h"
+#include "tests/support/posed.h"
 #include "tests/support/rigs.h"
 #include "tests/support/validator.h"
 
@@ -148,25 +149,10 @@ Vec3 outermost(const rig::Actor& a, const std::string& joint, const Vec3& way) {
 
 /// The largest distance between vertices of two actors, each posed by a track of its own [units].
 double vertexDifference(const rig::Actor& a, const rig::Track& ta, const rig::Actor& b, const rig::Track& tb, int frame) {
-    const auto posed = [&](const rig::Actor& actor, const rig::Track& track) {
-        std::vector<Xform> locals;
-        std::vector<Affine> worlds;
-        track.pose(frame, locals);
-        rig::worldTransforms(actor.skeleton, locals, worlds);
-        std::vector<Vec3f> all;
-        for (const rig::MeshInstance& in : actor.instances)
-            for (const rig::Primitive& p : actor.meshes[static_cast<std::size_t>(in.mesh)].primitives) {
-                rig::PosedVertices out;
-                rig::poseVertices(actor, in, p, worlds, {}, out);
-                all.insert(all.end(), out.positions.begin(), out.positions.end());
-            }
-        return all;
-    };
-    const std::vector<Vec3f> x = posed(a, ta), y = posed(b, tb);
-    REQUIRE(x.size() == y.size());
-    double most = 0;
-    for (std::size_t v = 0; v < x.size(); ++v) most = std::max(most, static_cast<double>((x[v] - y[v]).norm()));
-    return most;
+    std::vector<Xform> x, y;
+    ta.pose(frame, x);
+    tb.pose(frame, y);
+    return test::vertexDifference(a, x, b, y);
 }
 
 }  // namespace
@@ -339,7 +325,7 @@ TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, handed off an
     const Vec3 cheek = outermost(*otter, "head", Vec3(0.9, -0.2, 0.4));
     const auto paint = [&](const std::string& joint, rig::Brush brush, double strength, bool mirrored) {
         rig::Preparation edit{rig::Preparation::What::Paint, joint, {}, Vec3::Zero()};
-        edit.stroke = {brush, 0.05, strength, mirrored, {cheek, cheek + Vec3(0, 0.01, 0)}};
+        edit.stroke = {brush, 0.05, strength, mirrored, {cheek, cheek + Vec3(0, 0.01, 0)}, {}};
         return edit::prepare(s, actor, edit);
     };
     REQUIRE(paint("ear_L", rig::Brush::Add, 0.6, true).ok());
