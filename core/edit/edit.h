@@ -2,6 +2,8 @@
 // scene as it is when what it names is not there.
 #pragma once
 
+#include <optional>
+
 #include "base/error.h"
 #include "layers/layer_kind.h"
 #include "scene/scene.h"
@@ -14,6 +16,20 @@ std::string addLayer(scene::Scene& scene, std::string_view kind, const std::stri
 void moveLayer(scene::Scene& scene, const std::string& layer, int by);
 /// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
 std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
+
+/// Sets one chain or joint of a layer apart from the rest in one setting (see Layer::apart), or back with them: no value. Errors:
+/// no such layer, joint or setting, or one that is the same for all.
+Result<Done> setApart(scene::Scene& scene, const std::string& layer, const std::string& joint, std::string_view setting,
+                      std::optional<double> value);
+/// The chains or joints that a layer acts on become layers of their own, one each, where it stands: settings, keys and what is
+/// set apart go with them. Returns their ids.
+Result<std::vector<std::string>> splitLayer(scene::Scene& scene, const std::string& layer);
+/// The first layer takes over what the others act on; where they are set otherwise that is set apart. Errors: layers of several
+/// kinds or actors.
+Result<Done> mergeLayers(scene::Scene& scene, const std::vector<std::string>& layers);
+/// Gives other things of the same list what one is set to, with its profiles and keys, but for what it acts on and where it
+/// stands. Layers of another kind take what they have in common.
+Result<Done> copySettings(scene::Scene& scene, const scene::Owner& from, const std::vector<scene::Owner>& to);
 
 /// Puts a layer, collider or pin on the other side of its actor too: joints are exchanged for their fellows there (see
 /// rig::sidesOf), places and turns mirrored, and what already stands there takes its values. Returns the id of what stands there
@@ -80,6 +96,34 @@ void lockWeights(scene::Scene& scene, const std::string& actor, const std::vecto
 /// made too. Returns the names of the joints that were made.
 Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::string& actor, const std::string& joint,
                                            const std::string& name, const Vec3& place, double reach, bool both);
+/// Maps of an actor, by name. Errors: a name that is empty or taken, what rig::mapValues finds, a map that others are made of.
+Result<Done> addMap(scene::Scene& scene, const std::string& actor, const std::string& name, std::vector<rig::MapStep> steps);
+Result<Done> addMapStep(scene::Scene& scene, const std::string& actor, const std::string& map, const rig::MapStep& step);
+Result<Done> removeMapStep(scene::Scene& scene, const std::string& actor, const std::string& map, std::size_t step);
+Result<Done> paintMap(scene::Scene& scene, const std::string& actor, const std::string& map, const rig::Stroke& stroke);
+Result<Done> renameMap(scene::Scene& scene, const std::string& actor, const std::string& map, const std::string& name);
+Result<Done> removeMap(scene::Scene& scene, const std::string& actor, const std::string& map);
+/// Its values by point of the actor's surface.
+Result<std::vector<float>> mapOf(const scene::Scene& scene, const std::string& actor, const std::string& map,
+                                 const rig::Surface& surface);
+
+/// Parts of an actor, by name: named sets of joints. Errors: a name that is empty or taken, a joint that is not there.
+Result<Done> addPart(scene::Scene& scene, const std::string& actor, const std::string& name, std::vector<std::string> joints);
+Result<Done> renamePart(scene::Scene& scene, const std::string& actor, const std::string& part, const std::string& name);
+/// The joints of the others go to the first one.
+Result<Done> mergeParts(scene::Scene& scene, const std::string& actor, const std::vector<std::string>& parts);
+/// What of a part hangs on a joint, with that, becomes a part of its own.
+Result<Done> splitPart(scene::Scene& scene, const std::string& actor, const std::string& part, const std::string& joint,
+                       const std::string& name);
+Result<Done> colourPart(scene::Scene& scene, const std::string& actor, const std::string& part, int colour);
+Result<Done> removePart(scene::Scene& scene, const std::string& actor, const std::string& part);
+/// Accepts every part that names and skeleton suggest and none of which a joint has yet; returns how many.
+int acceptParts(scene::Scene& scene, const std::string& actor);
+/// Marks a part, or a map's region, as one that is not to be deformed, or not any more.
+Result<Done> markRigid(scene::Scene& scene, const std::string& actor, const std::string& partOrMap, bool rigid);
+/// The skin of the rigid region that a part or map marks lets go of a joint.
+Result<Done> release(scene::Scene& scene, const std::string& actor, const std::string& partOrMap, const std::string& joint);
+
 /// Gives every joint of an actor that has no name, or one that others have, a name of its own.
 Result<Done> nameJoints(scene::Scene& scene, const std::string& actor);
 /// Marks a cut after the first frame in every shot in which the actor plays the clip: what stands apart there throws nothing.

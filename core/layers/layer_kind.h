@@ -1,6 +1,7 @@
 // What a layer kind is, and the movers a simulated layer is made of.
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
@@ -70,10 +71,22 @@ struct LayerContext {
     std::vector<Other> others{};
     std::vector<int> cuts{};  // frames at which the motion begins anew
     double period = 0;        // [s] of a shot that loops; 0: it does not
+    std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
+
+    /// What holds for one of the layer's target joints.
+    const ResolvedPtr& settingsOf(std::string_view joint) const {
+        const auto at = apart.find(joint);
+        return at == apart.end() ? settings : at->second;
+    }
+    /// And for any joint that hangs on one.
+    const ResolvedPtr& settingsAt(int joint) const;
 
     /// Alone: a layer of an actor at its plain values, with nothing round it.
     static LayerContext bare(const rig::Actor& actor, const scene::Layer& layer);
 };
+
+/// The settings of what a layer sets apart, from those of the rest.
+std::map<std::string, ResolvedPtr, std::less<>> apartOf(const scene::Layer& layer, const ResolvedPtr& settings);
 
 /// All that a mover carries from one step to the next: numbers whose meaning is the mover's own.
 using State = std::vector<double>;

@@ -114,7 +114,27 @@ LayerContext LayerContext::bare(const rig::Actor& actor, const scene::Layer& lay
     const LayerKind* kind = findKind(layer.kind);
     LayerContext c{actor, layer, std::make_shared<const scene::Resolved>(layer, kind ? kind->settings : scene::Table{})};
     c.placement.metres = actor.metresPerUnit;
+    c.apart = apartOf(layer, c.settings);
     return c;
+}
+
+const ResolvedPtr& LayerContext::settingsAt(int joint) const {
+    for (int j = joint; j != rig::kNoJoint && !apart.empty(); j = actor.skeleton.joint(j).parent)
+        if (const auto at = apart.find(actor.skeleton.reference(j)); at != apart.end()) return at->second;
+    return settings;
+}
+
+std::map<std::string, ResolvedPtr, std::less<>> apartOf(const scene::Layer& layer, const ResolvedPtr& settings) {
+    std::map<std::string, ResolvedPtr, std::less<>> out;
+    const LayerKind* kind = findKind(layer.kind);
+    for (const auto& [joint, own] : layer.apart) {
+        scene::Resolved mine = *settings;
+        for (const auto& [id, value] : own)
+            if (const scene::SettingSpec* row = kind ? kind->setting(id) : nullptr; row && scene::mayDiffer(*row))
+                mine = mine.with(id, scene::clampTo(*row, value));
+        out.emplace(joint, std::make_shared<const scene::Resolved>(std::move(mine)));
+    }
+    return out;
 }
 
 Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,

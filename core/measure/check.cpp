@@ -19,6 +19,12 @@ std::string shortNumber(double v) {
     return text;
 }
 
+std::string written(const Vec3& p) {
+    char text[120];
+    std::snprintf(text, sizeof text, "%.9g %.9g %.9g", p.x(), p.y(), p.z());
+    return text;
+}
+
 double quantile(std::vector<double> v, double q) {
     if (v.empty()) return 0;
     const auto at = v.begin() + static_cast<std::ptrdiff_t>(
@@ -59,7 +65,7 @@ Finding Checked::about(std::string_view kind, Severity severity, int joint) cons
 }
 
 std::vector<Finding> check(const scene::Scene& scene, const Cancel& cancel) {
-    constexpr Rule kRules[] = {checkSkeleton, checkSkin, checkClips};
+    constexpr Rule kRules[] = {checkSkeleton, checkSkin, checkRigid, checkClips};
     std::vector<Finding> all;
     for (const scene::ActorEntry& e : scene.actors) {
         if (e.isPiece() || !e.actor) continue;

@@ -35,6 +35,12 @@ void checkSkin(const Checked& on, std::vector<Finding>& out, const Cancel& cance
 /// Clips: pop, flip, seam, first-frame, pivot-travel.
 void checkClips(const Checked& on, std::vector<Finding>& out, const Cancel& cancel);
 
+/// Parts and maps that are marked rigid, in every clip: deformed.
+void checkRigid(const Checked& on, std::vector<Finding>& out, const Cancel& cancel);
+
+/// "x y z" of a place, for an operation.
+std::string written(const Vec3& place);
+
 /// 0 of nothing.
 double quantile(std::vector<double> values, double q);
 inline double median(std::vector<double> values) {

@@ -3,6 +3,7 @@
 #include <limits>
 #include <numeric>
 
+#include "base/arguments.h"
 #include "measure/check_rules.h"
 #include "rig/parts.h"
 
@@ -191,8 +192,10 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
             inside[v] = true;
         }
         double d, ring = 0;
+        Vec3 better = Vec3::Zero();  // where it would turn its piece from
         if (pieces.ring[at].empty()) {
             d = outsideOwnBox(piece, pivot);
+            for (const Vec3& p : piece) better += p / static_cast<double>(piece.size());
         } else {
             d = std::numeric_limits<double>::max();
             for (const std::vector<Vec3>& loop : loopsOf(on.surface, pieces.ring[at], inside)) {
@@ -211,6 +214,7 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
                 if (here < d) {
                     d = here;
                     ring = radius;
+                    better = middle;
                 }
             }
             if (d == std::numeric_limits<double>::max()) d = 0;
@@ -226,6 +230,7 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
         f.unit = "mm";
         f.sentence = on.name(j) + " turns about a place " + shortNumber(d * on.millimetres) + " mm away from what it carries.";
         f.points = pieces.points[at];
+        f.repair.push_back("move-pivot:actor=" + on.entry.id + ",joint=" + asArgument(f.joint) + ",to=" + written(better));
         out.push_back(std::move(f));
     }
 }
@@ -304,6 +309,7 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
         double worst = 0;
         int where = rig::kNoJoint;
         std::vector<std::uint32_t> points;
+        double closest = std::numeric_limits<double>::max();  // of the strays
         for (std::size_t k = 0; k < region[j].size(); ++k) {
             const auto [v, w] = region[j][k];
             const int main = s.mainJoint(v);
@@ -323,6 +329,7 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
             }
             if (!stray) continue;
             points.push_back(v);
+            closest = std::min(closest, d);
             if (size > worst) {
                 worst = size;
                 where = main;
@@ -337,6 +344,13 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
                      (points.size() == 1 ? " vertex" : " vertices") + " far from it, on " + on.name(where) + ": by " +
                      shortNumber(f.size) + " mm at a turn of 30 deg.";
         f.points = std::move(points);
+        // Where next to nothing of it lies beyond them, it may let go of all that does.
+        double beyond = 0;
+        for (std::size_t k = 0; k < region[j].size(); ++k)
+            if (byPoint[k].first >= closest && s.mainJoint(region[j][k].first) == static_cast<int>(j)) beyond += region[j][k].second;
+        if (beyond < kSpeck * whole)
+            f.repair.push_back("let-go:actor=" + on.entry.id + ",joint=" + asArgument(f.joint) +
+                               ",beyond=" + shortNumber(0.98 * closest / on.h));
         out.push_back(std::move(f));
     }
 }

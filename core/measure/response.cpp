@@ -111,12 +111,13 @@ void readSwing(Mover& part, const Push& view, double f, double seconds, Response
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
                                  const std::vector<Xform>& pose, const Cancel& cancel, int joint) {
     if (!kind.movers || kind.problem(context.actor, context.layer)) return std::nullopt;
+    const scene::Resolved& own = *context.settingsAt(joint);
     const auto of = [&](scene::Role role) {
         const scene::SettingSpec* row = kind.setting(role);
-        return row ? context.settings->at(row->id) : 0.0;
+        return row ? own.at(row->id) : 0.0;
     };
     const double gravity = of(scene::Role::Pull);
-    scene::Resolved bare = *context.settings;
+    scene::Resolved bare = own;
     for (const scene::SettingSpec& row : kind.settings) {
         if (row.role == scene::Role::Pull) bare = bare.with(row.id, 0);
         if (row.role == scene::Role::Felt) bare = bare.evenly(row.id, 1);
@@ -159,7 +160,7 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
 
     r.sagIsAngle = part->probeLever() > 0;
     if (gravity != 0) {
-        scene::Resolved heavy = *context.settings;
+        scene::Resolved heavy = own;
         // The resting place is the same, and reached sooner.
         if (const scene::SettingSpec* damping = kind.setting(scene::Role::Damping)) heavy = heavy.with(damping->id, 0.5);
         const std::unique_ptr<Mover> hanging = watchedMover(kind, context, std::move(heavy), PoseView(pose), joint);

@@ -227,6 +227,7 @@ class Run {
         const bool whole = plan.kind->takes == layers::Takes::Map || plan.kind->takes == layers::Takes::Body;
         if (whole || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
+        w.context.apart = plan.apart;
         m_kept.push_back(layer);
         w.context.period = me.loops ? (m_frames - 1) / m_shot->fps : 0;
         for (double c : m_shot->cuts)
@@ -574,8 +575,14 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
     Hasher h;
     h.text(layer->kind);
     p.settings->hash(h, p.shares->mix(), p.shares->amount());
-    p.key = h.done();
     p.reach = p.kind->reach ? p.kind->reach(*entry.actor, *layer, *p.settings) : 0;
+    p.apart = layers::apartOf(*layer, p.settings);
+    for (const auto& [joint, settings] : p.apart) {
+        h.text(joint);
+        settings->hash(h, p.shares->mix(), p.shares->amount());
+        if (p.kind->reach) p.reach = std::max(p.reach, p.kind->reach(*entry.actor, *layer, *settings));
+    }
+    p.key = h.done();
     if (known) return p;
     p.moves = p.kind->moves(*entry.actor, *layer);
     // It may look at all that hangs on what it moves, and at what that hangs on.

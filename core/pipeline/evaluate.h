@@ -107,6 +107,7 @@ class Evaluator {
         std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
         double reach = 0;
         layers::ResolvedPtr settings;
+        std::map<std::string, layers::ResolvedPtr, std::less<>> apart;
         std::optional<layers::Shares> shares;
         Key key;  // of the settings but mix and amount
     };

@@ -35,6 +35,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
                                                                 m_shot->fps, frames);
         level.context =
             std::make_unique<layers::LayerContext>(layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
+        level.context->apart = layers::apartOf(l, settings);
         level.context->others = others;
         level.context->period = period;
         for (double c : m_shot->cuts) level.context->cuts.push_back(m_shot->frameOf(c));

@@ -4,8 +4,52 @@
 #include <cctype>
 #include <limits>
 #include <map>
+#include <set>
+
+#include "rig/roles.h"
+#include "rig/sides.h"
 
 namespace nutatio::rig {
+
+namespace {
+
+using Words = std::vector<std::string>;
+
+constexpr std::pair<Sort, std::string_view> kSaid[] = {
+    {Sort::Tail, " tail rudder "},
+    {Sort::Ear, " ear ears "},
+    {Sort::Hair,
+     " hair braid plait ponytail bang bangs fringe curl whisker whiskera whiskerb antenna antennae feather feathers beard mane "
+     "moustache tuft crest "},
+    {Sort::Strap, " strap belt rope cord string chain cable ribbon lace scarf tie trunk tentacle tongue hose "},
+    {Sort::Cloth, " skirt cape cloak coat dress cloth robe sleeve hem flap apron veil flag fin "},
+    {Sort::Soft,
+     " cheek cheeks belly tummy gut paunch breast bust butt glute jowl fat soft pouch bag satchel purse earring pendant lantern "
+     "nose udder jiggle "},
+};
+
+bool told(const Words& words, Sort& sort) {
+    for (const auto& [which, any] : kSaid)
+        for (const std::string& w : words)
+            if (any.find(" " + w + " ") != std::string_view::npos) {
+                sort = which;
+                return true;
+            }
+    return false;
+}
+
+constexpr std::string_view kSorts[] = {"tail", "ear", "hair", "strap", "cloth", "soft", "limb", "spine", "head", "chain", "pair"};
+
+/// "left leg" ...
+std::string sided(int side, std::string_view what) {
+    return (side == 0 ? "left " : "right ") + std::string(what);
+}
+
+}  // namespace
+
+std::string_view sortName(Sort sort) {
+    return kSorts[static_cast<std::size_t>(sort)];
+}
 
 std::string partName(const std::string& joint) {
     std::size_t end = joint.size();
@@ -27,11 +71,99 @@ std::vector<Part> partsOf(const Skeleton& s) {
             all[static_cast<std::size_t>(mine)].joints.push_back(j);
         } else {
             of[static_cast<std::size_t>(j)] = static_cast<int>(all.size());
-            all.push_back({part, {j}});
+            all.push_back({part, {j}, Sort::Chain});
         }
     }
     std::erase_if(all, [](const Part& p) { return p.joints.size() < 2; });
+    const std::vector<Words> words = wordsOf(s);
+    for (Part& p : all) told(words[static_cast<std::size_t>(p.joints.front())], p.sort);
     return all;
+}
+
+std::vector<Part> suggestedParts(const Actor& actor) {
+    const Skeleton& s = actor.skeleton;
+    const std::vector<Words> words = wordsOf(s);
+    const Roles roles = rolesOf(actor);
+    std::vector<char> taken(static_cast<std::size_t>(s.size()), false);
+    std::vector<Part> out;
+    std::set<std::string> names;
+    const auto add = [&](std::string name, std::vector<int> joints, Sort sort) {
+        std::erase_if(joints, [&](int j) { return taken[static_cast<std::size_t>(j)]; });
+        if (joints.empty()) return;
+        for (int j : joints) taken[static_cast<std::size_t>(j)] = true;
+        const std::string stem = name;
+        for (int n = 2; !names.insert(name).second; ++n) name = stem + " " + std::to_string(n);
+        out.push_back({std::move(name), std::move(joints), sort});
+    };
+    // Spine, limbs and head are told by roles: what is numbered among them is no chain of its own.
+    std::set<int> body(roles.spine.begin(), roles.spine.end());
+    body.insert(roles.neck.begin(), roles.neck.end());
+    for (const auto* limbs : {&roles.legs, &roles.arms})
+        for (const Limb& l : *limbs) body.insert(l.chain.begin(), l.chain.end());
+    const std::string prefix = sharedPrefix(s);
+    const auto plain = [&](const std::string& name) { return name.rfind(prefix, 0) == 0 ? name.substr(prefix.size()) : name; };
+    std::vector<Part> byName = partsOf(s);
+    std::erase_if(byName, [&](const Part& p) { return body.count(p.joints.front()) > 0; });
+    const auto isMesh = [&](int j) {
+        return std::any_of(actor.instances.begin(), actor.instances.end(), [&](const MeshInstance& in) { return in.joint == j && in.skin >= 0; });
+    };
+    // Ears with what hangs on them.
+    for (int j : s.order()) {
+        Sort sort;
+        const int up = s.joint(j).parent;
+        if (!told(words[static_cast<std::size_t>(j)], sort) || sort != Sort::Ear || isMesh(j)) continue;
+        Sort above;
+        if (up != kNoJoint && told(words[static_cast<std::size_t>(up)], above) && above == Sort::Ear) continue;
+        add(plain(s.label(j)), s.subtree(j), Sort::Ear);
+    }
+    for (Part& p : byName) add(plain(p.name), p.joints, p.sort);
+    if (!roles.tail.empty()) add("tail", s.subtree(roles.tail.front()), Sort::Tail);
+    if (roles.spine.size() > 1) add("spine", roles.spine, Sort::Spine);
+    if (roles.head != kNoJoint) {
+        std::vector<int> head = roles.neck;
+        head.push_back(roles.head);
+        add("head", std::move(head), Sort::Head);
+    }
+    for (int side : {0, 1}) {
+        const auto k = static_cast<std::size_t>(side);
+        for (const auto& [limb, what] : {std::pair{&roles.arms[k], roles.fourLegged ? "fore leg" : "arm"},
+                                         {&roles.legs[k], roles.fourLegged ? "hind leg" : "leg"}})
+            if (limb->found()) {
+                std::vector<int> joints = limb->chain;
+                // Fingers and toes, but not what a hand holds.
+                for (int j : s.subtree(limb->end))
+                    if (j != limb->end && actor.isSkinJoint[static_cast<std::size_t>(j)] &&
+                        (!roles.byNames || rig::otherSideOf(s.label(j)) != s.label(j)))
+                        joints.push_back(j);
+                add(sided(side, what), std::move(joints), Sort::Limb);
+            }
+        if (!roles.wings[k].empty()) add(sided(side, "wing"), s.subtree(roles.wings[k].front()), Sort::Limb);
+    }
+    // What is left: chains, and single joints that say what they are or have a fellow.
+    const auto isFree = [&](int j) { return !taken[static_cast<std::size_t>(j)] && actor.isSkinJoint[static_cast<std::size_t>(j)]; };
+    for (int j : s.order()) {
+        const int up = s.joint(j).parent;
+        if (!isFree(j) || up == kNoJoint || (isFree(up) && s.joint(up).children.size() == 1)) continue;
+        std::vector<int> way{j};
+        while (s.joint(way.back()).children.size() == 1 && isFree(s.joint(way.back()).children.front()))
+            way.push_back(s.joint(way.back()).children.front());
+        Sort sort = Sort::Chain;
+        const bool said = told(words[static_cast<std::size_t>(j)], sort);
+        if (way.size() >= 3 || (said && way.size() > 1)) add(plain(s.label(j)), std::move(way), sort);
+    }
+    const Sides sides = sidesOf(actor);
+    for (int j : s.order()) {
+        if (!isFree(j)) continue;
+        Sort sort;
+        const int o = sides.fellow[static_cast<std::size_t>(j)];
+        const bool pair = o > j && isFree(o) && s.joint(j).children.empty() && s.joint(o).children.empty();
+        const bool said = told(words[static_cast<std::size_t>(j)], sort);
+        if (pair)
+            add(plain(s.label(j)) + ", " + plain(s.label(o)), {j, o}, said ? sort : Sort::Pair);
+        else if (said)
+            add(plain(s.label(j)), {j}, sort);
+    }
+    return out;
 }
 
 std::string sharedPrefix(const Skeleton& s) {

@@ -234,6 +234,18 @@ std::string Scene::freshId(std::string_view stem) const {
     return id;
 }
 
+std::vector<rig::MapStep> regionOf(const ActorEntry& a, const std::string& name) {
+    for (const Part& p : a.parts)
+        if (p.name == name) {
+            rig::MapStep step;
+            step.joints = p.joints;
+            return {step};
+        }
+    for (const rig::Map& m : a.maps)
+        if (m.name == name) return m.steps;
+    return {};
+}
+
 std::vector<Xform> stand(const Scene& scene, const Shot& shot, const ActorEntry& a) {
     std::vector<Xform> pose = a.actor->restPose();
     if (const int c = scene.clipOf(shot, a); c >= 0)

@@ -42,6 +42,10 @@ struct ActorEntry : Tuned {
     bool onTrial() const { return !trial.move.empty(); }
 };
 
+/// The region that a part or a map of that name stands for, as steps of a map that need no other map: what the part's joints
+/// carry, or what the map's steps make. Empty when there is neither.
+std::vector<rig::MapStep> regionOf(const ActorEntry& actor, const std::string& partOrMap);
+
 /// Where an actor stands: from its own units and axes to the world's, in metres.
 struct Placement {
     Quat turn = Quat::Identity();

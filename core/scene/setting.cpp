@@ -7,6 +7,11 @@
 
 namespace nutatio::scene {
 
+bool mayDiffer(const SettingSpec& row) {
+    return row.type == SettingType::Number && !row.together && row.role != Role::Mix && row.role != Role::Amount &&
+           row.role != Role::Preroll && row.role != Role::Cuts;
+}
+
 std::string_view unitText(Unit unit) {
     switch (unit) {
         case Unit::PerSecond:

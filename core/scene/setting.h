@@ -39,6 +39,7 @@ struct SettingSpec {
     bool feel = true;            // how it moves: a feel keeps it
     bool sized = false;          // soft range and default are in heights of the actor
     bool whole = false;          // a whole number
+    bool together = false;       // the same for all chains and joints of a layer
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
     std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"
     std::string_view group{};    // heading it stands under, where it begins one
@@ -50,6 +51,9 @@ const SettingSpec* findRow(Table table, std::string_view id);
 const SettingSpec* findRow(Table table, Role role);
 /// The row with soft range and default for an actor of `height` [units].
 SettingSpec sizedFor(SettingSpec row, double height);
+
+/// Whether single chains or joints of a layer may be set apart from the rest: see Layer::apart.
+bool mayDiffer(const SettingSpec& row);
 
 /// "/s", "x", "deg" ... as shown behind a value; empty for a bare number.
 std::string_view unitText(Unit unit);

@@ -184,7 +184,7 @@ struct Axes {
 class JiggleMover final : public Mover {
   public:
     JiggleMover(const LayerContext& context, const PoseView& rest, int joint, double place)
-        : m_settings(context.settings),
+        : m_settings(context.settingsOf(context.actor.skeleton.reference(joint))),
           m_place01(place),
           m_height(context.actor.height),
           m_joints{joint},

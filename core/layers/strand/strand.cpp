@@ -38,7 +38,8 @@ constexpr SettingSpec kSettings[] = {
      .start = 1,
      .help = "How far the strand reaches beyond its last joint, against the length before it; 0 leaves the last joint stiff.",
      .more = "More: a longer, lazier tip. Less: a shorter, quicker one.",
-     .feel = false},
+     .feel = false,
+     .together = true},
     swingRow({0, 60}, {0, 8}, 2, true),
     bouncesRow(true),
     {.id = "end_weight",
@@ -198,7 +199,8 @@ constexpr SettingSpec kSettings[] = {
      .help = "Frames from the first in which it is pushed out of colliders that its own animated pose stands in; 0 leaves the "
              "animated pose alone.",
      .more = "More: eased out slowly. 0: as deep as the pose itself is always allowed.",
-     .feel = false},
+     .feel = false,
+     .together = true},
     kPrerollRow,
     kCutsRow,
     kAmountRow,
@@ -270,9 +272,14 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
         if (!together.empty()) out.push_back(std::make_unique<StrandMover>(context, std::move(together)));
         together.clear();
     };
+    // A strand that is set apart takes steps of its own.
+    ResolvedPtr last;
     for (const std::string& r : context.layer.list("root")) {
         StrandJoints joints = strandJoints(context.actor, context.layer, rest, context.actor.skeleton.find(r));
         if (joints.links.empty()) continue;
+        const ResolvedPtr& own = context.settingsOf(context.actor.skeleton.reference(joints.root));
+        if (!meets && own != last) finish();
+        last = own;
         together.push_back(std::move(joints));
         if (!meets && together.size() == kTogether) finish();
     }

@@ -80,7 +80,7 @@ bool StrandMover::bodiesAreQuick(double dt) const {
     // Against the body that carries the strands: what rides along with them is not quick.
     const Strand& s = m_strands.front();
     const Vec3 carried = s.felt.place - s.before.place;
-    const double steps = physics::substepsFor(dt, m_settings->span("swing").second);
+    const double steps = physics::substepsFor(dt, quickest());
     for (std::size_t i = 0; i < m_colliders.size(); ++i) {
         const Ridden& r = m_colliders[i];
         // What none of the strands can reach does not matter, however fast it is.
@@ -107,8 +107,8 @@ void StrandMover::readPlaces(const PoseView& pose) {
 void StrandMover::blow(const PoseView& pose, bool first) {
     if (m_air.still()) return;
     m_air.setFrame(pose.frame());
-    const double catches = m_settings->at("catch", pose.frame());
     for (Strand& s : m_strands) {
+        const double catches = s.settings->at("catch", pose.frame());
         physics::StrandBatch& b = m_batches[s.batch];
         const Quat back = carryOf(s).conjugate();
         for (std::size_t i = 0; i < s.air.size(); ++i) {
@@ -163,7 +163,7 @@ void StrandMover::meetOthers(int frame) {
             body.b = theirs.end(other.lane, n.link);
             body.velocity = theirs.endVelocity(other.lane, n.link);
             const double along = other.plan.along[n.link];
-            body.radiusA = body.radiusB = other.plan.length * m_settings->at("radius", frame, along);
+            body.radiusA = body.radiusB = other.plan.length * other.settings->at("radius", frame, along);
             body.friction = 0.1;
             mine.setBody(me.lane, m_colliders.size() + slot++, body);
         }
@@ -175,7 +175,7 @@ void StrandMover::findReachable() {
     for (Strand& s : m_strands) {
         s.far.assign(m_colliders.size(), false);
         // All of the strand lies within its length of its base, all through the frame.
-        const double reach = s.plan.length * reachOf(*m_settings) + (s.felt.place - s.before.place).norm();
+        const double reach = s.plan.length * reachOf(*s.settings) + (s.felt.place - s.before.place).norm();
         const Vec3 base = s.base.place;
         for (std::size_t i = 0; i < m_colliders.size(); ++i) {
             const Ridden& r = m_colliders[i];
@@ -207,7 +207,7 @@ void StrandMover::allowDepths(const PoseView& pose, double decay) {
                 const physics::LinkDef& l = s.plan.links[i];
                 const int joint = s.plan.joints[i];
                 const Vec3 from = m_worlds.world(joint).t, way = l.length * (m_worlds.turn(joint) * l.direction);
-                const double radius = s.plan.length * m_settings->at("radius", pose.frame(), s.plan.along[i]);
+                const double radius = s.plan.length * s.settings->at("radius", pose.frame(), s.plan.along[i]);
                 double depth = 0;
                 if (plane)
                     depth = radius - (body.turn * Vec3::UnitY()).dot(from + way - body.a);

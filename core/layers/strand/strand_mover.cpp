@@ -82,6 +82,7 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
         s.batch = m_batchStrands.size() - 1;
         s.lane = static_cast<int>(m_batchStrands.back().size());
         m_batchStrands.back().push_back(m_strands.size());
+        s.settings = context.settingsOf(context.actor.skeleton.reference(p.root));
         s.plan = std::move(p);
         m_strands.push_back(std::move(s));
     }
@@ -91,16 +92,17 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
     m_anchors.close();
 }
 
-Vec3 StrandMover::gravityAt(int frame) const {
-    const double tilt = radians(m_settings->at("pull_tilt", frame)), heading = radians(m_settings->at("pull_heading", frame));
-    const Vec3 pull = (kEarthGravity * m_settings->at("gravity", frame) / m_metres) *
+Vec3 StrandMover::gravityAt(const Strand& s, int frame) const {
+    const scene::Resolved& l = *s.settings;
+    const double tilt = radians(l.at("pull_tilt", frame)), heading = radians(l.at("pull_heading", frame));
+    const Vec3 pull = (kEarthGravity * l.at("gravity", frame) / m_metres) *
                       Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
     return m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
 }
 
 physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
     physics::StrandPlan out{s.plan.links, {}};
-    const scene::Resolved& l = *m_settings;
+    const scene::Resolved& l = *s.settings;
     physics::StrandDef& d = out.def;
     d.swing = l.at("swing", frame);
     d.zeta = physics::dampingRatio(l.at("bounces", frame));
@@ -110,7 +112,7 @@ physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
     d.stiffV = l.at("stiff_second", frame);
     d.stiffTwist = l.at("stiff_twist", frame);
     d.stretchSwing = l.at("stretch_swing", frame);
-    d.gravity = gravityAt(frame);
+    d.gravity = gravityAt(s, frame);
     const auto shaped = [&](const char* id) { return !l.profile(id).empty(); };
     const auto share = [&](const char* id, double along) { return scene::profileAt(l.profile(id), along); };
     // What is not limited costs nothing; what becomes limited within the shot is from its first frame on.
@@ -131,7 +133,7 @@ physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
 }
 
 void StrandMover::prepare(double dt, const PoseView& pose, bool quick) {
-    const int n = physics::substepsFor(dt, m_settings->span("swing").second, quick);
+    const int n = physics::substepsFor(dt, quickest(), quick);
     const bool stepped = n != m_substeps || dt != m_dt;
     m_substeps = n;
     m_dt = dt;
@@ -160,9 +162,15 @@ StrandMover::Base StrandMover::actualBase(const Strand& s, const JointWorlds& wo
     return {worlds.world(s.plan.root).t, rotationOf(worlds.above(s.plan.root).m)};
 }
 
-std::pair<double, double> StrandMover::feltShares(int frame) const {
+double StrandMover::quickest() const {
+    double most = 0;
+    for (const Strand& s : m_strands) most = std::max(most, s.settings->span("swing").second);
+    return most;
+}
+
+std::pair<double, double> StrandMover::feltShares(const Strand& s, int frame) const {
     if (m_feltByLink) return {1, 1};
-    return {m_settings->at("felt_travel", frame), m_settings->at("felt_turn", frame)};
+    return {s.settings->at("felt_travel", frame), s.settings->at("felt_turn", frame)};
 }
 
 StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
@@ -196,8 +204,8 @@ void StrandMover::start(double dt, const PoseView& pose, const PoseView& next) {
     prepare(dt, pose, false);
     m_worlds.update(pose);
     m_nextWorlds.update(next);
-    const auto [travel, turn] = feltShares(pose.frame());
     for (Strand& s : m_strands) {
+        const auto [travel, turn] = feltShares(s, pose.frame());
         startGoals(s);
         s.base = s.felt = actualBase(s, m_worlds);
         const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), travel, turn);
@@ -205,7 +213,7 @@ void StrandMover::start(double dt, const PoseView& pose, const PoseView& next) {
         s.turnSlope.coeffs() = sameSide(ahead.turn, s.felt.turn).coeffs() - s.felt.turn.coeffs();
         const Vec3 spin = rotationVector(ahead.turn * s.felt.turn.conjugate()) / dt;
         s.lastStep = {};
-        m_batches[s.batch].setGravity(s.lane, gravityAt(pose.frame()));
+        m_batches[s.batch].setGravity(s.lane, gravityAt(s, pose.frame()));
         m_batches[s.batch].start(s.lane, s.felt.place, s.felt.turn, s.turn, s.placeSlope / dt, spin);
     }
     readPlaces(pose);
@@ -248,8 +256,8 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
         blow(goal, true);
         return;
     }
-    const auto [travel, turn] = feltShares(goal.frame());
     for (Strand& s : m_strands) {
+        const auto [travel, turn] = feltShares(s, goal.frame());
         const Base now = actualBase(s, m_worlds);
         s.last = s.turn;
         readGoals(s, m_worlds, s.turn);
@@ -266,7 +274,7 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
     }
     findReachable();
     prepare(dt, goal, bodiesAreQuick(dt));
-    for (const Strand& s : m_strands) m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(goal.frame()));
+    for (const Strand& s : m_strands) m_batches[s.batch].setGravity(s.lane, carryOf(s).conjugate() * gravityAt(s, goal.frame()));
     blow(goal, false);
     if (m_meets) meetOthers(goal.frame());
     allowDepths(goal, std::exp(-dt / kForgetting));
@@ -336,8 +344,8 @@ void StrandMover::pullLinks(const Strand& s, int frame, double u0, double u1, do
     const Vec3 speed = 0.5 * (from.travel + to.travel), spin = 0.5 * (from.spin + to.spin), gain = (to.travel - from.travel) / h,
                spinGain = (to.spin - from.spin) / h;
     for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
-        const double f = m_settings->at("felt_travel", frame, s.plan.along[i]),
-                     g = m_settings->at("felt_turn", frame, s.plan.along[i]);
+        const double f = s.settings->at("felt_travel", frame, s.plan.along[i]),
+                     g = s.settings->at("felt_turn", frame, s.plan.along[i]);
         const Vec3 velocity = b.endVelocity(s.lane, i) - from.travel, r0 = b.end(s.lane, i) - s.step.place0;
         const Vec3 seen = velocity - from.spin.cross(r0), r = r0 + 0.5 * h * velocity, turning = spin.cross(r);
         b.setPull(s.lane, i,

@@ -37,6 +37,7 @@ class StrandMover final : public Mover {
     };
     struct Strand {
         StrandJoints plan;
+        ResolvedPtr settings;
         std::size_t batch = 0;
         int lane = 0;
         Base base, felt, before, ahead;  // felt: as the strand feels it; before, ahead: felt, around the frame being stepped
@@ -80,7 +81,9 @@ class StrandMover final : public Mover {
     void addPins(const LayerContext& context);
     void makeBatches(const PoseView& pose);
     void readNumbers(Ridden& r, int frame) const;
-    Vec3 gravityAt(int frame) const;
+    Vec3 gravityAt(const Strand& s, int frame) const;
+    /// The highest that the swing rate of any of the strands comes to.
+    double quickest() const;
     physics::StrandPlan planOf(const Strand& s, int frame) const;
     void prepare(double dt, const PoseView& pose, bool quick);
     void tuneAll(int frame);
@@ -88,7 +91,7 @@ class StrandMover final : public Mover {
     static void eachCarried(S& s, Each&& each);
     Base actualBase(const Strand& s, const JointWorlds& worlds) const;
     /// The share of the body's travel and turn by which the felt world moves.
-    std::pair<double, double> feltShares(int frame) const;
+    std::pair<double, double> feltShares(const Strand& s, int frame) const;
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
     static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
     /// From the world to the strand's felt world.

@@ -44,7 +44,8 @@ constexpr SettingSpec kSettings[] = {
      .help = "How often it sways each second; a loop takes the nearest whole number of times.",
      .more = "0.3: sleep. 1.2: out of breath. 8: a rattle.",
      .curved = true,
-     .keyable = true},
+     .keyable = true,
+     .together = true},
     {.id = "size",
      .label = "Turns by",
      .unit = Unit::Degrees,
@@ -81,14 +82,16 @@ constexpr SettingSpec kSettings[] = {
      .soft = {-90, 90},
      .help = "How much later in its cycle each further joint of the layer stands.",
      .more = "More: a wave runs along them. 0: in step.",
-     .keyable = true},
+     .keyable = true,
+     .together = true},
     {.id = "group",
      .label = "Group",
      .range = {0, 1000},
      .soft = {0, 20},
      .help = "Noises of one group are the same noise, so that their layers keep in step; 0 is a group of its own.",
      .feel = false,
-     .whole = true},
+     .whole = true,
+     .together = true},
     kAmountRow,
     kMixRow,
 };
@@ -144,6 +147,7 @@ class Swayer {
           m_turn(axesOf(m_settings.text("turn"))),
           m_move(axesOf(m_settings.text("move"))) {
         const std::uint64_t seed = seedOf(context.layer, m_settings);
+        for (const Moved& m : m_moved) m_own.push_back(context.settingsOf(context.actor.skeleton.reference(m.joint)));
         // Each axis wanders by itself.
         for (std::uint64_t k = 0; m_noisy && k < 3; ++k) m_noise.emplace_back(seed + k, cycles, most);
     }
@@ -153,21 +157,23 @@ class Swayer {
 
     Xform at(std::size_t n, const Xform& below, double cycles, int frame) const {
         const double along = m_moved[n].along;
+        const scene::Resolved& own = *m_own[n];
         const double c =
-            cycles + (m_settings.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
+            cycles + (own.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
         Vec3 s = Vec3::Constant(m_noisy ? 0 : std::sin(2 * kPi * c));
         constexpr double kMostOf = 1.96;  // 95 of 100 of a normal distribution lie within as many root mean squares
         for (std::size_t k = 0; k < m_noise.size(); ++k) s[static_cast<Eigen::Index>(k)] = m_noise[k].at(c) / kMostOf;
         Xform x = below;
         const double scale = m_scales[static_cast<std::size_t>(m_moved[n].joint)];
-        x.t += below.r * Vec3(m_settings.at("travel", frame, along) * m_height / scale * s.cwiseProduct(m_move));
-        x.r = (below.r * fromRotationVector(radians(m_settings.at("size", frame, along)) * s.cwiseProduct(m_turn))).normalized();
+        x.t += below.r * Vec3(own.at("travel", frame, along) * m_height / scale * s.cwiseProduct(m_move));
+        x.r = (below.r * fromRotationVector(radians(own.at("size", frame, along)) * s.cwiseProduct(m_turn))).normalized();
         return x;
     }
 
   private:
     const scene::Resolved& m_settings;
     std::vector<Moved> m_moved;
+    std::vector<ResolvedPtr> m_own;  // by moved joint
     std::vector<double> m_scales;
     double m_height;
     bool m_noisy;

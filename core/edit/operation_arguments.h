@@ -1,0 +1,33 @@
+// Reading the arguments of operations.
+#pragma once
+
+#include <optional>
+
+#include "edit/operations.h"
+
+namespace nutatio::edit {
+
+/// Each file of operations has its own.
+std::span<const Operation> prepareOperations();
+std::span<const Operation> partOperations();
+
+Error wrong(std::string sentence);
+/// Empty where the argument is not given.
+const std::string& text(const Arguments& a, std::string_view key);
+std::optional<double> number(const std::string& s);
+/// "layers:tail", or an id alone that only one list has.
+Result<scene::Owner> thing(const scene::Scene& s, const std::string& name);
+/// The actor that is named, or the only one there is.
+Result<std::string> actorOf(const scene::Scene& s, const Arguments& a);
+/// From 0; written as people count, from 1.
+Result<int> frameOf(const Arguments& a);
+/// Names joined by "+".
+std::vector<std::string> joined(const std::string& all);
+/// "x y z" for each place, joined by "+".
+Result<std::vector<Vec3>> places(const std::string& all);
+/// yes or no; `other` where it is not given.
+Result<bool> yesOr(const Arguments& a, std::string_view key, bool other);
+/// A number that is given, or `other`.
+Result<double> numberOr(const Arguments& a, std::string_view key, double other);
+
+}  // namespace nutatio::edit

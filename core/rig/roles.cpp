@@ -1,0 +1,331 @@
+// By names: the foot of a side is the shallowest joint of that side that says foot or ankle, its leg the way up to the first joint
+// that says no side; hands and arms likewise. The hips carry both legs, the spine is the way from there to what carries both arms.
+// By shape, where names tell nothing: limbs are chains that begin in pairs at the body's middle; the legs are the pair that ends
+// lowest, the arms the longest pair above them.
+#include "rig/roles.h"
+
+#include <algorithm>
+#include <cctype>
+#include <map>
+
+#include "rig/sides.h"
+
+namespace nutatio::rig {
+
+namespace {
+
+constexpr double kNearlyAll = 0.6;  // of the names, in which a word says nothing
+
+using Words = std::vector<std::string>;
+
+bool says(const Words& words, std::initializer_list<std::string_view> any) {
+    return std::any_of(words.begin(), words.end(), [&](const std::string& w) { return std::find(any.begin(), any.end(), w) != any.end(); });
+}
+
+/// 0 left, 1 right, -1 neither.
+int sideOf(const Words& w) {
+    return says(w, {"l", "left", "lt"}) ? 0 : says(w, {"r", "right", "rt"}) ? 1 : -1;
+}
+
+bool isControl(const Words& w) {
+    return says(w, {"ik", "target", "goal", "pole", "null", "ctrl", "control", "roll", "locator", "twist", "mesh", "geo", "end", "nub"});
+}
+
+int depthOf(const Skeleton& s, int j) {
+    int d = 0;
+    for (int p = s.joint(j).parent; p != kNoJoint; p = s.joint(p).parent) ++d;
+    return d;
+}
+
+int commonAncestor(const Skeleton& s, int a, int b) {
+    for (int p = a; p != kNoJoint; p = s.joint(p).parent)
+        if (p == b || s.isBelow(b, p)) return p;
+    return kNoJoint;
+}
+
+class Finder {
+  public:
+    explicit Finder(const Actor& actor) : m_actor(actor), m_s(actor.skeleton), m_words(wordsOf(actor.skeleton)) {
+        worldTransforms(m_s, actor.restPose(), m_worlds);
+    }
+
+    Roles find() {
+        Roles r;
+        for (int side : {0, 1}) {
+            r.legs[static_cast<std::size_t>(side)] = limbOf(footOf(side, false), side);
+            int hand = footOf(side, true);
+            if (hand == kNoJoint) hand = shallowest(side, {"hand", "wrist", "palm"});
+            r.arms[static_cast<std::size_t>(side)] = limbOf(hand, side);
+        }
+        r.byNames = r.hasLegs();
+        if (!r.byNames) byShape(r);
+        finish(r);
+        return r;
+    }
+
+  private:
+    const Vec3& place(int j) const { return m_worlds[static_cast<std::size_t>(j)].t; }
+    const Words& words(int j) const { return m_words[static_cast<std::size_t>(j)]; }
+
+    int shallowest(int side, std::initializer_list<std::string_view> any) const {
+        int best = kNoJoint;
+        for (int j = 0; j < m_s.size(); ++j)
+            if ((side < 0 || sideOf(words(j)) == side) && says(words(j), any) && !isControl(words(j)) &&
+                (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
+                best = j;
+        return best;
+    }
+
+    /// `fore`: the foot of a fore leg.
+    int footOf(int side, bool fore) const {
+        int best = kNoJoint;
+        for (int j = 0; j < m_s.size(); ++j) {
+            const Words& w = words(j);
+            if (sideOf(w) != side || !says(w, {"foot", "ankle", "paw", "hoof", "feet"}) || isControl(w)) continue;
+            if (says(w, {"fore", "front"}) != fore) continue;
+            if (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)) best = j;
+        }
+        return best;
+    }
+
+    Limb limbOf(int end, int side) const {
+        Limb l;
+        if (end == kNoJoint) return l;
+        std::vector<int> up;
+        for (int j = end; j != kNoJoint && (side < 0 ? up.empty() : sideOf(words(j)) == side); j = m_s.joint(j).parent) up.push_back(j);
+        std::reverse(up.begin(), up.end());
+        // What only carries the limb is not of it.
+        while (up.size() > 3 && says(words(up.front()), {"clavicle", "shoulder", "collar", "hip", "pelvis", "scapula"})) up.erase(up.begin());
+        return shaped(std::move(up));
+    }
+
+    /// Upper, lower and end of a way down, by lengths: the joint in the middle is the one nearest to half of it.
+    Limb shaped(std::vector<int> way) const {
+        Limb l;
+        const double tiny = 1e-4 * m_actor.height;
+        for (std::size_t k = 1; k + 1 < way.size();)
+            if ((place(way[k]) - place(way[k - 1])).norm() < tiny)
+                way.erase(way.begin() + static_cast<std::ptrdiff_t>(k));
+            else
+                ++k;
+        if (way.size() < 3) return l;
+        std::vector<double> along{0};
+        for (std::size_t k = 1; k < way.size(); ++k) along.push_back(along.back() + (place(way[k]) - place(way[k - 1])).norm());
+        std::size_t mid = 1;
+        for (std::size_t k = 1; k + 1 < way.size(); ++k)
+            if (std::abs(along[k] - 0.5 * along.back()) < std::abs(along[mid] - 0.5 * along.back())) mid = k;
+        l.chain = way;
+        l.upper = way.front();
+        l.lower = way[mid];
+        l.end = way.back();
+        double far = tiny;
+        for (int c : m_s.joint(l.end).children)
+            if (!isControl(words(c)) && (place(c) - place(l.end)).norm() > far) {
+                far = (place(c) - place(l.end)).norm();
+                l.beyond = c;
+            }
+        return l;
+    }
+
+    /// Down from a joint, always towards what reaches farthest; with `sides` through joints with a fellow alone.
+    std::vector<int> wayDown(int from, const Sides* sides = nullptr) const {
+        std::vector<int> best{from};
+        double longest = 0;
+        for (int j : m_s.subtree(from)) {
+            const std::vector<int> way = m_s.path(from, j);
+            const auto isAlone = [&](int k) {
+                const int o = sides->fellow[static_cast<std::size_t>(k)];
+                return o == kNoJoint || o == k;
+            };
+            if (sides && std::any_of(way.begin(), way.end(), isAlone)) continue;
+            double length = 0;
+            for (std::size_t k = 1; k < way.size(); ++k) length += (place(way[k]) - place(way[k - 1])).norm();
+            if (length > longest + 1e-12) {
+                longest = length;
+                best = way;
+            }
+        }
+        return best;
+    }
+
+    double lengthOf(const std::vector<int>& way) const {
+        double length = 0;
+        for (std::size_t k = 1; k < way.size(); ++k) length += (place(way[k]) - place(way[k - 1])).norm();
+        return length;
+    }
+
+    /// What both of a pair hang on: one joint, or two that stand in one place, as helpers in the middle do.
+    int carrierOf(int a, int b) const {
+        const int one = m_s.joint(a).parent, other = m_s.joint(b).parent;
+        if (one == kNoJoint || other == kNoJoint || (place(one) - place(other)).norm() > 1e-3 * m_actor.height) return kNoJoint;
+        return commonAncestor(m_s, one, other);
+    }
+
+    /// Long enough, and two neighbouring links of it make up near half of it: a braid's do not.
+    bool isLimb(const std::vector<int>& way) const {
+        const double length = lengthOf(way);
+        double most = 0;
+        for (std::size_t k = 2; k < way.size(); ++k)
+            most = std::max(most, (place(way[k]) - place(way[k - 1])).norm() + (place(way[k - 1]) - place(way[k - 2])).norm());
+        return length > 0.15 * m_actor.height && most > 0.45 * length;
+    }
+
+    /// The three joints of a limb with the two longest neighbouring links.
+    std::vector<int> longestTwo(const std::vector<int>& way) const {
+        std::size_t best = 2;
+        double most = 0;
+        for (std::size_t k = 2; k < way.size(); ++k)
+            if (const double two = (place(way[k]) - place(way[k - 1])).norm() + (place(way[k - 1]) - place(way[k - 2])).norm();
+                two > most + 1e-12) {
+                most = two;
+                best = k;
+            }
+        if (way.size() < 3) return way;
+        return {way[best - 2], way[best - 1], way[best]};
+    }
+
+    void byShape(Roles& r) const {
+        const Sides sides = sidesOf(m_actor);
+        struct Pair {
+            std::vector<int> way[2];
+            int from;
+            double low;
+        };
+        std::vector<Pair> pairs;
+        for (int a = 0; a < m_s.size(); ++a) {
+            const int b = sides.fellow[static_cast<std::size_t>(a)], up = b > a ? carrierOf(a, b) : kNoJoint;
+            if (up == kNoJoint) continue;
+            // As far down as there are joints on the other side too: not into what one hand holds.
+            Pair p{{wayDown(a, &sides), {}}, up, 0};
+            for (int j : p.way[0]) p.way[1].push_back(sides.fellow[static_cast<std::size_t>(j)]);
+            if (!isLimb(p.way[0]) || !isLimb(p.way[1])) continue;
+            p.low = place(p.way[0].back()).y() + place(p.way[1].back()).y();
+            pairs.push_back(std::move(p));
+        }
+        if (pairs.empty()) return;
+        const auto legs = std::min_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.low < b.low; });
+        const Pair* arms = nullptr;
+        for (const Pair& p : pairs)
+            if (&p != &*legs && (p.from == legs->from || m_s.isBelow(p.from, legs->from)) &&
+                (!arms || lengthOf(p.way[0]) > lengthOf(arms->way[0])))
+                arms = &p;
+        // The two longest links are thigh and shin, what comes after is the foot; forward is where the toes point.
+        Limb leg[2], arm[2];
+        for (std::size_t k : {0, 1}) {
+            leg[k] = shaped(longestTwo(legs->way[k]));
+            if (arms) arm[k] = shaped(longestTwo(arms->way[k]));
+        }
+        if (!leg[0].found() || !leg[1].found()) return;
+        Vec3 forward = Vec3::UnitZ();
+        if (leg[0].beyond != kNoJoint) {
+            const Vec3 toes = place(leg[0].beyond) - place(leg[0].end);
+            if (Vec3(toes.x(), 0, toes.z()).norm() > 0.2 * toes.norm()) forward = Vec3(toes.x(), 0, toes.z()).normalized();
+        }
+        const Vec3 left = Vec3::UnitY().cross(forward);
+        const bool swapped = left.dot(place(leg[0].upper) - place(leg[1].upper)) < 0;
+        for (std::size_t k : {0, 1}) r.legs[k] = leg[swapped ? 1 - k : k];
+        if (!arms || !arm[0].found() || !arm[1].found()) return;
+        const bool other = left.dot(place(arm[0].upper) - place(arm[1].upper)) < 0;
+        for (std::size_t k : {0, 1}) r.arms[k] = arm[other ? 1 - k : k];
+    }
+
+    void finish(Roles& r) const {
+        if (r.hasLegs()) r.hips = commonAncestor(m_s, r.legs[0].upper, r.legs[1].upper);
+        int top = kNoJoint;
+        if (r.hasArms()) top = commonAncestor(m_s, r.arms[0].upper, r.arms[1].upper);
+        if (r.hips == kNoJoint && top != kNoJoint) {
+            r.hips = shallowest(-1, {"hips", "hip", "pelvis"});
+            if (r.hips != kNoJoint && !m_s.isBelow(top, r.hips) && top != r.hips) r.hips = kNoJoint;
+        }
+        if (r.hips != kNoJoint && top != kNoJoint) r.spine = m_s.path(r.hips, top);
+        r.head = headOf(r, top);
+        if (r.head != kNoJoint && top != kNoJoint && m_s.isBelow(r.head, top)) {
+            r.neck = m_s.path(top, r.head);
+            r.neck.erase(r.neck.begin());
+            r.neck.pop_back();
+        }
+        if (const int tail = shallowest(-1, {"tail"}); tail != kNoJoint && !r.byNames && r.head == kNoJoint)
+            r.tail = wayDown(tail);
+        else if (tail != kNoJoint)
+            r.tail = wayDown(tail);
+        for (int side : {0, 1})
+            if (const int wing = shallowest(side, {"wing", "wings", "flipper"}); wing != kNoJoint)
+                r.wings[static_cast<std::size_t>(side)] = wayDown(wing);
+        if (r.hasArms()) {
+            const double hand = 0.5 * (place(r.arms[0].end).y() + place(r.arms[1].end).y()) - m_actor.low.y();
+            r.fourLegged = r.hasLegs() && hand < 0.2 * m_actor.height;
+        }
+    }
+
+    int headOf(const Roles& r, int top) const {
+        const auto carriesMesh = [&](int j) {
+            return std::any_of(m_actor.instances.begin(), m_actor.instances.end(),
+                               [&](const MeshInstance& in) { return in.joint == j && in.skin >= 0; });
+        };
+        int best = kNoJoint;
+        for (int j = 0; j < m_s.size(); ++j)
+            if (says(words(j), {"head", "skull"}) && !isControl(words(j)) && !carriesMesh(j) && (r.hips == kNoJoint || m_s.isBelow(j, r.hips)) &&
+                (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
+                best = j;
+        if (best != kNoJoint || top == kNoJoint) return best;
+        // By shape: between the arms, the way up.
+        for (int c : m_s.joint(top).children) {
+            if (c == r.arms[0].chain.front() || c == r.arms[1].chain.front() || m_s.isBelow(r.arms[0].upper, c) || m_s.isBelow(r.arms[1].upper, c))
+                continue;
+            const std::vector<int> way = wayDown(c);
+            if (place(way.back()).y() > place(top).y() + 0.03 * m_actor.height) return way.size() > 2 ? way[way.size() - 2] : way.back();
+        }
+        return kNoJoint;
+    }
+
+    const Actor& m_actor;
+    const Skeleton& m_s;
+    std::vector<Words> m_words;
+    std::vector<Affine> m_worlds;
+};
+
+}  // namespace
+
+std::vector<std::vector<std::string>> wordsOf(const Skeleton& s) {
+    std::vector<Words> out(static_cast<std::size_t>(s.size()));
+    std::map<std::string, int> count;
+    int named = 0;
+    for (int j = 0; j < s.size(); ++j) {
+        const std::string& name = s.joint(j).name;
+        if (name.empty()) continue;
+        ++named;
+        Words& words = out[static_cast<std::size_t>(j)];
+        std::string word;
+        const auto close = [&] {
+            if (!word.empty()) words.push_back(word);
+            word.clear();
+        };
+        for (std::size_t k = 0; k < name.size(); ++k) {
+            const auto c = static_cast<unsigned char>(name[k]);
+            if (!std::isalpha(c)) {
+                close();
+                continue;
+            }
+            // "LeftArm", "IKGoal": a capital begins a word, and so does the last of several before a small letter.
+            const bool capital = std::isupper(c), before = k > 0 && std::islower(static_cast<unsigned char>(name[k - 1])),
+                       after = k + 1 < name.size() && std::islower(static_cast<unsigned char>(name[k + 1])),
+                       among = k > 0 && std::isupper(static_cast<unsigned char>(name[k - 1]));
+            if (capital && (before || (among && after))) close();
+            word += static_cast<char>(std::tolower(c));
+        }
+        close();
+        Words once = words;
+        std::sort(once.begin(), once.end());
+        once.erase(std::unique(once.begin(), once.end()), once.end());
+        for (const std::string& w : once) ++count[w];
+    }
+    for (Words& words : out)
+        std::erase_if(words, [&](const std::string& w) { return named > 4 && count[w] > kNearlyAll * named; });
+    return out;
+}
+
+Roles rolesOf(const Actor& actor) {
+    return Finder(actor).find();
+}
+
+}  // namespace nutatio::rig

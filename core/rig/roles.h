@@ -1,0 +1,40 @@
+// Which joints are a body's limbs, spine, head and tail, told by names and, failing that, by shape.
+#pragma once
+
+#include <array>
+#include <string>
+#include <vector>
+
+#include "rig/actor.h"
+
+namespace nutatio::rig {
+
+/// The words of a joint's name, in small letters: split at marks, digits and capitals, without those that most names share.
+std::vector<std::vector<std::string>> wordsOf(const Skeleton& skeleton);
+
+/// From where it leaves the body to where it ends.
+struct Limb {
+    std::vector<int> chain;  // parents first; empty: there is none
+    int upper = kNoJoint, lower = kNoJoint, end = kNoJoint;  // thigh, shin, foot; upper arm, forearm, hand
+    int beyond = kNoJoint;                                   // toes or a finger, where there is one
+    bool found() const { return upper != kNoJoint && end != kNoJoint; }
+};
+
+struct Roles {
+    bool byNames = false;  // else by shape alone: to be looked at
+    int hips = kNoJoint;
+    std::vector<int> spine;  // from the hips to what carries the arms, both included
+    std::vector<int> neck;   // from there to the head, without either
+    int head = kNoJoint;
+    std::array<Limb, 2> legs, arms;  // left, right; of four legs the hind and the fore ones
+    std::vector<int> tail;           // parents first
+    std::array<std::vector<int>, 2> wings;
+    bool fourLegged = false;  // the arms end near the floor
+
+    bool hasLegs() const { return legs[0].found() && legs[1].found(); }
+    bool hasArms() const { return arms[0].found() && arms[1].found(); }
+};
+
+Roles rolesOf(const Actor& actor);
+
+}  // namespace nutatio::rig

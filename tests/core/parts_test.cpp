@@ -1,0 +1,307 @@
+// Parts, what is rigid, what is still stiff, and many chains at once.
+#include <catch2/catch.hpp>
+#include <set>
+
+#include "edit/edit.h"
+#include "edit/operations.h"
+#include "files/scene_file.h"
+#include "layers/registry.h"
+#include "measure/check.h"
+#include "measure/stiff.h"
+#include "pipeline/open.h"
+#include "rig/parts.h"
+#include "rig/roles.h"
+#include "tests/support/rigs.h"
+
+using namespace nutatio;
+using test::TempFolder;
+
+namespace {
+
+const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
+const std::string kMocap = std::string(NUTATIO_THIRD_PARTY) + "/BVH/";
+
+const rig::Part* find(const std::vector<rig::Part>& parts, const std::string& name) {
+    for (const rig::Part& p : parts)
+        if (p.name == name) return &p;
+    return nullptr;
+}
+
+bool alike(const rig::Column& a, const rig::Column& b) {
+    return a == b;
+}
+
+}  // namespace
+
+TEST_CASE("roles are told by names on rigs from many hands, and by shape where there are none") {
+    struct Rig {
+        std::string file;
+        const char *thigh, *foot, *hand, *head;
+    };
+    const Rig rigs[] = {{kOtter, "thigh_L", "foot_L", "hand_L", "head"},
+                        {std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh", "LeftLeg", "LeftFoot", "LeftHand", "Head"},
+                        {kMocap + "01_01.bvh", "LeftUpLeg", "LeftFoot", "LeftHand", "Head"},
+                        {kMocap + "Boxing_Toes.bvh", "LeftHip", "LeftAnkle", "LeftWrist", "Head"}};
+    for (const Rig& r : rigs) {
+        INFO(r.file);
+        const auto actor = test::read(r.file);
+        const rig::Roles named = rig::rolesOf(*actor);
+        const auto label = [&](int j) { return j == rig::kNoJoint ? std::string() : actor->skeleton.label(j); };
+        CHECK(named.byNames);
+        CHECK(label(named.legs[0].upper) == r.thigh);
+        CHECK(label(named.legs[0].end) == r.foot);
+        CHECK(label(named.arms[0].end) == r.hand);
+        CHECK(label(named.head) == r.head);
+        CHECK(named.spine.size() >= 3);
+        CHECK_FALSE(named.fourLegged);
+        // The same rig without its names: limbs are where they were.
+        auto nameless = std::make_shared<rig::Actor>(*actor);
+        std::vector<rig::Joint> joints = actor->skeleton.joints();
+        for (rig::Joint& j : joints) {
+            j.name.clear();
+            j.children.clear();
+        }
+        nameless->skeleton = rig::Skeleton(joints);
+        const rig::Roles shaped = rig::rolesOf(*nameless);
+        CHECK_FALSE(shaped.byNames);
+        REQUIRE(shaped.hasLegs());
+        CHECK(shaped.hips == named.hips);
+        for (std::size_t side : {0, 1}) {
+            CHECK(actor->skeleton.isBelow(shaped.legs[side].end, named.legs[side].upper));
+            REQUIRE(shaped.hasArms());
+            CHECK(actor->skeleton.isBelow(shaped.arms[side].end, named.arms[side].upper));
+        }
+    }
+}
+
+TEST_CASE("parts are suggested from names and skeleton, each joint once") {
+    const auto otter = test::read(kOtter);
+    const std::vector<rig::Part> parts = rig::suggestedParts(*otter);
+    const std::pair<const char*, rig::Sort> wanted[] = {
+        {"tail", rig::Sort::Tail},       {"ear_L", rig::Sort::Ear},     {"ear_R", rig::Sort::Ear},      {"scarf_L", rig::Sort::Strap},
+        {"skirt5", rig::Sort::Cloth},    {"left arm", rig::Sort::Limb}, {"right leg", rig::Sort::Limb}, {"spine", rig::Sort::Spine},
+        {"whisker1a_L", rig::Sort::Hair}, {"satchel", rig::Sort::Soft},  {"belly", rig::Sort::Soft}};
+    for (const auto& [name, sort] : wanted) {
+        INFO(name);
+        const rig::Part* p = find(parts, name);
+        REQUIRE(p);
+        CHECK(p->sort == sort);
+    }
+    CHECK(find(parts, "tail")->joints.size() == 10);
+    CHECK(find(parts, "ear_L")->joints.size() == 2);
+    std::set<int> seen;
+    for (const rig::Part& p : parts)
+        for (int j : p.joints) CHECK(seen.insert(j).second);
+    // What a hand holds is no part of the arm.
+    for (int j : find(parts, "right arm")->joints) CHECK(otter->skeleton.label(j).find("pole") == std::string::npos);
+    // Without names the beast's chains are found still.
+    const auto beast = test::beastActor({1, false, false});
+    int chains = 0;
+    for (const rig::Part& p : rig::suggestedParts(*beast)) chains += p.sort == rig::Sort::Chain && p.joints.size() >= 3;
+    CHECK(chains >= 3);
+}
+
+TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved; what cannot be is refused") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    const auto part = [&](const std::string& name) -> const scene::Part* {
+        for (const scene::Part& p : s.actors[0].parts)
+            if (p.name == name) return &p;
+        return nullptr;
+    };
+    const int accepted = edit::acceptParts(s, actor);
+    CHECK(accepted >= 20);
+    CHECK(edit::acceptParts(s, actor) == 0);
+    REQUIRE(edit::carryOut(s, "rename-part:part=tail,name=rudder").ok());
+    REQUIRE(part("rudder"));
+    REQUIRE(edit::carryOut(s, "merge-parts:parts=skirt1+skirt2+skirt3").ok());
+    CHECK(part("skirt1")->joints.size() == 9);
+    CHECK_FALSE(part("skirt2"));
+    REQUIRE(edit::carryOut(s, "split-part:part=rudder,joint=tail_06,name=tail tip").ok());
+    CHECK(part("rudder")->joints.size() == 5);
+    CHECK(part("tail tip")->joints.front() == "tail_06");
+    REQUIRE(edit::carryOut(s, "colour-part:part=rudder,colour=5").ok());
+    REQUIRE(edit::carryOut(s, "mark-rigid:part=head").ok());
+    REQUIRE(edit::carryOut(s, "add-part:name=props,joints=pole+lantern").ok());
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    const auto again = pipeline::open(f / "s.nutatio");
+    REQUIRE(again.ok());
+    CHECK(again.value().scene.actors[0].parts == s.actors[0].parts);
+    CHECK(part("head")->rigid);
+    // Names of joints are followed.
+    REQUIRE(edit::carryOut(s, "rename-joint:joint=tail_06,name=tip").ok());
+    CHECK(part("tail tip")->joints.front() == "tip");
+    for (const char* bad : {"add-part:name=rudder,joints=belly", "add-part:name=x,joints=nobody", "rename-part:part=nothing,name=y",
+                            "merge-parts:parts=rudder", "split-part:part=rudder,joint=head,name=z",
+                            "split-part:part=rudder,joint=tail_01,name=z", "colour-part:part=rudder,colour=99", "mark-rigid:part=nothing"}) {
+        const auto was = s.actors[0].parts;
+        INFO(bad);
+        CHECK_FALSE(edit::carryOut(s, bad).ok());
+        CHECK(s.actors[0].parts == was);
+    }
+}
+
+TEST_CASE("a rigid face that follows the hair is found, with joint, share and frames, and mended") {
+    // The otter's jaw moves a little of the head in no clip; give an ear, which flicks, a share of the face.
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    REQUIRE(edit::carryOut(s, "add-part:name=face,joints=head").ok());
+    REQUIRE(edit::carryOut(s, "mark-rigid:part=face").ok());
+    const auto deformed = [&] {
+        std::vector<measure::Finding> out;
+        for (const measure::Finding& f : measure::check(s))
+            if (f.kind == "deformed") out.push_back(f);
+        return out;
+    };
+    const std::size_t before = deformed().size();
+    // A stroke of the forearm's weights on the cheek: when the arm swings, so does the cheek.
+    const rig::Surface surface = rig::Surface::of(*s.actors[0].actor);
+    rig::Preparation paint{rig::Preparation::What::Paint, "forearm_L", {}, Vec3::Zero()};
+    const int head = s.actors[0].actor->skeleton.find("head");
+    Vec3 cheek = Vec3::Zero();
+    for (std::uint32_t v = 0; v < surface.places.size(); ++v)
+        if (surface.mainJoint(v) == head && surface.places[v].x() > cheek.x()) cheek = surface.places[v].cast<double>();
+    paint.stroke = {rig::Brush::Set, 0.05, 0.3, false, {cheek}, {}};
+    REQUIRE(edit::prepare(s, actor, paint));
+    const std::vector<measure::Finding> found = deformed();
+    REQUIRE(found.size() > before);
+    const auto blamed = std::find_if(found.begin(), found.end(), [](const measure::Finding& f) { return f.joint == "forearm_L"; });
+    REQUIRE(blamed != found.end());
+    CHECK(blamed->first >= 0);
+    CHECK(blamed->last > blamed->first);
+    CHECK_FALSE(blamed->clip.empty());
+    CHECK_THAT(blamed->sentence, Catch::Contains("face") && Catch::Contains("%") && Catch::Contains("forearm_L"));
+    REQUIRE(blamed->repair.size() == 1);
+    REQUIRE(edit::carryOut(s, blamed->repair.front()).ok());
+    for (const measure::Finding& f : deformed()) CHECK(f.joint != "forearm_L");
+    // A region made by a map is watched alike.
+    REQUIRE(edit::carryOut(s, "mark-rigid:part=face,rigid=no").ok());
+    REQUIRE(edit::carryOut(s, "add-map:name=mask,from=weights,joints=head").ok());
+    REQUIRE(edit::carryOut(s, "mark-rigid:part=mask").ok());
+    REQUIRE(edit::prepare(s, actor, paint));
+    CHECK_FALSE(deformed().empty());
+}
+
+TEST_CASE("what is still stiff is listed, the largest first, and leaves the list when a layer moves it") {
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const auto named = [&](const std::string& name) {
+        const std::vector<measure::Stiff> all = measure::stillStiff(s);
+        for (std::size_t k = 1; k < all.size(); ++k) CHECK(all[k].size <= all[k - 1].size);
+        return std::any_of(all.begin(), all.end(), [&](const measure::Stiff& x) { return x.name == name; });
+    };
+    CHECK(named("scarf_L"));
+    CHECK(named("ear_L"));
+    CHECK_FALSE(named("left leg"));
+    const std::string id = edit::addLayer(s, "strand", s.actors[0].id, {"scarf_L_01"});
+    CHECK_FALSE(named("scarf_L"));
+    s.layer(id)->muted = true;
+    CHECK(named("scarf_L"));
+}
+
+TEST_CASE("one layer drives many chains; one that is set apart moves by its own numbers, the rest as before") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    for (const char* kind : {"strand", "jiggle", "sway"}) {
+        scene::Scene one = s;
+        const std::vector<std::string> joints = std::string(kind) == "strand"
+                                                    ? std::vector<std::string>{"skirt1_01", "skirt2_01", "skirt3_01", "tail_01"}
+                                                    : std::vector<std::string>{"ear_L", "ear_R", "belly", "satchel"};
+        const std::string id = edit::addLayer(one, kind, actor, joints);
+        const std::string setting = std::string(kind) == "sway" ? "size" : "swing";
+        if (std::string(kind) == "sway") one.layer(id)->set("size", 10.0);
+        const auto even = test::evaluate(one);
+        REQUIRE(edit::setApart(one, id, joints[1], setting, 7.0));
+        const auto apart = test::evaluate(one);
+        const rig::Skeleton& k = one.actors[0].actor->skeleton;
+        for (std::size_t n = 0; n < joints.size(); ++n) {
+            INFO(kind << " " << joints[n]);
+            const int j = k.find(joints[n]);
+            CHECK(alike(*even.actors[0].result->column(j), *apart.actors[0].result->column(j)) == (n != 1));
+        }
+        // As a layer of its own with that number moves it.
+        scene::Scene alone = one;
+        const auto split = edit::splitLayer(alone, id);
+        REQUIRE(split);
+        REQUIRE(split.value().size() == joints.size());
+        const auto separate = test::evaluate(alone);
+        const int j = k.find(joints[1]);
+        if (std::string(kind) == "strand") {
+            const rig::Column &a = *apart.actors[0].result->column(j), &b = *separate.actors[0].result->column(j);
+            REQUIRE(a.size() == b.size());
+            for (std::size_t n = 0; n < a.size(); ++n) CHECK(a[n].r.angularDistance(b[n].r) < 1e-6);
+        }
+        CHECK(std::as_const(alone).layer(split.value()[1])->number(setting) == 7.0);
+        CHECK(std::as_const(alone).layer(split.value()[0])->number(setting) != 7.0);
+        // And together again.
+        REQUIRE(edit::mergeLayers(alone, split.value()));
+        CHECK(alone.layers.size() == 1);
+        CHECK(alone.layers[0].apart == one.layers[0].apart);
+        CHECK(alone.layers[0].list(layers::findKind(kind)->target()) == joints);
+        REQUIRE(files::writeScene(one, f / "s.nutatio").ok());
+        const auto again = pipeline::open(f / "s.nutatio");
+        REQUIRE(again.ok());
+        CHECK(again.value().scene.layers[0].apart == one.layers[0].apart);
+        const auto replayed = test::evaluate(again.value().scene);
+        CHECK(alike(*replayed.actors[0].result->column(j), *apart.actors[0].result->column(j)));
+        // Back with the rest.
+        REQUIRE(edit::setApart(one, id, joints[1], setting, std::nullopt));
+        CHECK(one.layers[0].apart.empty());
+        // What is the same for all cannot differ, nor what it does not act on.
+        CHECK_FALSE(edit::setApart(one, id, joints[1], "mix", 0.5).ok());
+        CHECK_FALSE(edit::setApart(one, id, "head", setting, 0.5).ok());
+        CHECK_FALSE(edit::setApart(one, id, joints[1], "nonsense", 0.5).ok());
+    }
+}
+
+TEST_CASE("settings are copied with profiles and keys, and what a thing acts on is not") {
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    const std::string a = edit::addLayer(s, "strand", actor, {"tail_01"}), b = edit::addLayer(s, "strand", actor, {"scarf_L_01"});
+    const std::string j = edit::addLayer(s, "jiggle", actor, {"belly"});
+    const scene::Owner from{scene::List::Layers, a}, to{scene::List::Layers, b}, jiggle{scene::List::Layers, j};
+    s.layer(a)->set("swing", 3.5);
+    s.layer(a)->profiles["swing"] = {{0, 1}, {1, 0.5}};
+    test::keyed(s, from, "gravity", {{0, 0.2}, {20, 0.9}});
+    test::keyed(s, to, "drag", {{0, 0.2}});
+    REQUIRE(edit::copySettings(s, from, {to, jiggle}));
+    CHECK(std::as_const(s).layer(b)->number("swing") == 3.5);
+    CHECK(std::as_const(s).layer(b)->profiles.at("swing").size() == 2);
+    REQUIRE(s.shot().keysOf(to, "gravity"));
+    CHECK(*s.shot().keysOf(to, "gravity") == *s.shot().keysOf(from, "gravity"));
+    CHECK_FALSE(s.shot().keysOf(to, "drag"));
+    CHECK(std::as_const(s).layer(b)->list("root") == std::vector<std::string>{"scarf_L_01"});
+    CHECK(std::as_const(s).layer(j)->number("swing") == 3.5);
+    CHECK(std::as_const(s).layer(j)->list("joint") == std::vector<std::string>{"belly"});
+    CHECK_FALSE(edit::copySettings(s, from, {{scene::List::Actors, actor}}).ok());
+}
+
+TEST_CASE("pivots and stray weights that were found are mended by what their findings offer") {
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    std::vector<Affine> worlds;
+    rig::worldTransforms(s.actors[0].actor->skeleton, s.actors[0].actor->restPose(), worlds);
+    const Vec3 ear = worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find("ear_L"))].t;
+    REQUIRE(edit::movePivot(s, actor, "ear_L", ear + Vec3(0.6, 0, 0), true));
+    rig::Preparation paint{rig::Preparation::What::Paint, "toe_L", {}, Vec3::Zero()};
+    const rig::Surface surface = rig::Surface::of(*s.actors[0].actor);
+    paint.stroke = {rig::Brush::Set, 0.03, 0.2, false, {surface.places[surface.nearest(Vec3(0, 1.3, 0.1))].cast<double>()}, {}};
+    REQUIRE(edit::prepare(s, actor, paint));
+    int mended = 0;
+    for (const auto& [kind, joint] : {std::pair{"pivot", "ear_L"}, {"stray-weights", "toe_L"}}) {
+        const auto about = [&, kind = std::string(kind), joint = std::string(joint)]() -> std::optional<measure::Finding> {
+            for (const measure::Finding& f : measure::check(s))
+                if (f.kind == kind && f.joint == joint) return f;
+            return std::nullopt;
+        };
+        INFO(kind);
+        const auto found = about();
+        REQUIRE(found);
+        REQUIRE(found->repair.size() == 1);
+        REQUIRE(edit::carryOut(s, found->repair.front()).ok());
+        CHECK_FALSE(about());
+        ++mended;
+    }
+    CHECK(mended == 2);
+}
