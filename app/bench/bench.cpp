@@ -47,10 +47,12 @@ Bench::Bench(const QString& keepFolder)
     makePlayCommands();
     makeTrialCommands();
     makeViewCommands();
+    makePrepareCommands();
     layOut();
     m_palette = new Palette(this);
     connect(m_tuner, &Tuner::layerWanted, this, &Bench::addLayer);
     connect(m_tuner, &Tuner::colliderWanted, this, &Bench::addCollider);
+    connect(m_tuner, &Tuner::layerOnPartsWanted, this, &Bench::addLayerToParts);
     connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
     connect(m_tuner, &Tuner::said, this, &Bench::say);
     connect(&m_checker, &Checker::failed, this, &Bench::say);
@@ -153,7 +155,13 @@ void Bench::refresh() {
     for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
     const bool piece = actor && actor->isPiece();
     each({"key"}, layer || collider || wind || pin || piece, tr("nothing that is tuned is selected"));
-    each({"add-end"}, joints, noJoint);
+    each({"add-end", "lock-weights"}, joints, noJoint);
+    const scene::ActorEntry* of = scene.actor(s.actor);
+    const bool made =
+        of && joints && s.joints.front() < of->actor->skeleton.size() && of->actor->skeleton.joint(s.joints.front()).made;
+    each({"mirror-joint", "hang-on", "remove-joint"}, made, tr("no joint that was made here is selected"));
+    each({"accept-parts", "helper", "chain"}, any, nothing);
+    each({"pivot"}, s.joints.size() == 1, tr("not one joint is selected"));
     each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
     each({"remove"}, layer || collider || wind || pin || actor, tr("nothing is selected but joints"));
     each({"mirror"}, layer || pin || (collider && !s.actor.empty()),
@@ -184,6 +192,8 @@ void Bench::showMenu(const QPoint& at) {
     group(kinds);
     group({QStringLiteral("add-sphere"), QStringLiteral("add-capsule"), QStringLiteral("add-box"), QStringLiteral("add-plane"),
            QStringLiteral("add-pin"), QStringLiteral("add-end"), QStringLiteral("select-chain")});
+    group({QStringLiteral("mirror-joint"), QStringLiteral("hang-on"), QStringLiteral("remove-joint"),
+           QStringLiteral("lock-weights")});
     group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
     group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up")});
     group({QStringLiteral("rename"), QStringLiteral("duplicate"), QStringLiteral("mirror"), QStringLiteral("item-on"),

@@ -74,6 +74,7 @@ class Bench : public QMainWindow {
     void showEvaluation();
     void showProgress(double share);
     void addLayer(const std::string& kind);
+    void addLayerToParts(const std::string& kind, const std::vector<edit::Suited>& parts);
     void addCollider(scene::Shape shape);
     void makeRosterCommands();
     void makeTrialCommands();
@@ -94,7 +95,19 @@ class Bench : public QMainWindow {
     void duplicateSelected();
     void mirrorSelected();
     void bendTest(bool on);
-    void placeHelpers(bool on);
+    void makePrepareCommands();
+    void useTool(Stage::Tool tool);
+    const scene::ActorEntry* chosenActor() const;
+    /// One step of history, or the sentence that says why not.
+    bool attempt(const QString& name, const std::function<Result<Done>(scene::Scene&)>& what, const QString& gesture = {});
+    void selectNamed(const std::string& actor, const std::vector<std::string>& joints);
+    static std::string freshJoint(const rig::Skeleton& skeleton, const std::string& stem, const char* also);
+    void addChain(const Stage::Chain& chain);
+    void movePivot(const std::string& actor, int joint, const Vec3& place, const QString& gesture);
+    void mirrorJoint();
+    void hangOn();
+    void removeJoint();
+    void lockWeights();
     void paintWeights(bool on);
     void keepStroke(const std::string& actor, const std::string& joint, const rig::Stroke& stroke);
     void addHelper(const Stage::Helper& helper, bool both);
@@ -144,6 +157,7 @@ class Bench : public QMainWindow {
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;
+    QString m_pivotGesture;
     QStringList m_left;  // files that crashed processes left behind
 };
 

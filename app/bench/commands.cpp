@@ -51,7 +51,6 @@ void Bench::makeEditCommands() {
         [this] { duplicateSelected(); });
     add("mirror", tr("Mirror the layer, collider or pin to the other side"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_D),
         "flip-horizontal", [this] { mirrorSelected(); });
-    add("add-end", tr("Add an end joint beyond the joint"), {}, "bone", [this] { addEndJoint(); });
     add("rename", tr("Rename the layer, collider, wind, pin, joint or actor"), QKeySequence(Qt::Key_F2), "pencil",
         [this] { renameSelected(); });
     add("find", tr("Find anything"), QKeySequence(Qt::CTRL | Qt::Key_K), "command",
@@ -61,7 +60,7 @@ void Bench::makeEditCommands() {
     add("select-none", tr("End the trial, or select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] {
         for (const scene::ActorEntry& a : m_document.scene().actors)
             if (a.onTrial()) return m_document.tryOut(a.id, {});
-        if (m_stage->helperOn()) return placeHelpers(false);
+        if (m_stage->tool() != Stage::Tool::None) return useTool(Stage::Tool::None);
         if (m_session.painting().on) return paintWeights(false);
         if (m_session.spot()) return m_session.setSpot({});
         m_session.select({});
@@ -170,21 +169,6 @@ void Bench::makeViewCommands() {
         {"tune", tr("Go to Tune"), StepId::Tune, Qt::Key_3}};
     for (const auto& [id, text, step, key] : steps)
         add(QLatin1String(id), text, QKeySequence(Qt::CTRL | key), {}, [this, step = step] { m_session.setStep(step); });
-    QAction* bend =
-        add("bend-test", tr("Bend test: swing the selected joints, and see what follows"), QKeySequence(Qt::SHIFT | Qt::Key_B),
-            "activity", [this] { bendTest(m_actions["bend-test"]->isChecked()); });
-    bend->setCheckable(true);
-    QAction* helper = add("helper", tr("Helper joint: click on the mesh where it is to be"), QKeySequence(Qt::SHIFT | Qt::Key_J),
-                          "plus", [this] { placeHelpers(m_actions["helper"]->isChecked()); });
-    helper->setCheckable(true);
-    connect(m_stage, &Stage::helperWanted, this, &Bench::addHelper);
-    QAction* paint = add("paint", tr("Paint skin weights of the selected joint"), QKeySequence(Qt::SHIFT | Qt::Key_P), "pencil",
-                         [this] { paintWeights(m_actions["paint"]->isChecked()); });
-    paint->setCheckable(true);
-    connect(m_stage, &Stage::strokeMade, this, &Bench::keepStroke);
-    connect(&m_session, &Session::paintingChanged, this, [this, paint] { paint->setChecked(m_session.painting().on); });
-    connect(&m_session, &Session::spotChanged, this,
-            [this, bend] { bend->setChecked(m_session.spot() && m_session.spot()->follows); });
     const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},
                                                                  {"fold-tuner", tr("Fold or show the tuner"), m_tuner},
                                                                  {"fold-tape", tr("Fold or show the tape"), m_tape}};

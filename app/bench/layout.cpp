@@ -111,6 +111,7 @@ QWidget* Bench::statusLine() {
     row->setContentsMargins(10, 0, 10, 0);
     m_hint = new QLabel;
     m_hint->setObjectName(QStringLiteral("soft"));
+    m_hint->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     m_busy = new QProgressBar;
     m_busy->setRange(0, 0);
     m_busy->setFixedWidth(120);
@@ -133,10 +134,9 @@ QWidget* Bench::statusLine() {
     m_status = new QLabel;
     m_status->setFont(look::figureFont(8.5));
     m_status->setObjectName(QStringLiteral("soft"));
-    row->addWidget(m_hint);
+    row->addWidget(m_hint, 1);
     row->addWidget(m_busy);
     row->addWidget(m_stop);
-    row->addStretch(1);
     row->addWidget(m_status);
     m_busy->hide();
     m_stop->hide();

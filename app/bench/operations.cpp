@@ -118,6 +118,18 @@ void Bench::addLayer(const std::string& kind) {
     m_stage->setFocus();  // Space plays, rather than pressing the button that is gone
 }
 
+void Bench::addLayerToParts(const std::string& kind, const std::vector<edit::Suited>& parts) {
+    const scene::ActorEntry* a = chosenActor();
+    const layers::LayerKind* k = layers::findKind(kind);
+    if (!a || !k) return;
+    std::string id;
+    m_document.edit(tr("Add %1").arg(qs(k->label)),
+                    [&](scene::Scene& scene) { id = edit::addLayerTo(scene, kind, a->id, parts); });
+    m_session.selectLayer(id);
+    m_session.setStep(StepId::Tune);
+    m_stage->setFocus();
+}
+
 std::string Bench::nameOf(const std::string& actor) const {
     const scene::ActorEntry* a = m_document.scene().actor(actor);
     return a ? a->name : std::string();
@@ -155,84 +167,6 @@ void Bench::duplicateSelected() {
     if (!id.empty()) m_session.select(Selection::of(m_document.scene(), {owner->list, id}));
 }
 
-void Bench::paintWeights(bool on) {
-    if (on && m_session.selection().joints.empty()) {
-        m_actions["paint"]->setChecked(false);
-        say(tr("Select the joint whose weights are to be painted first."));
-        return;
-    }
-    if (on && m_stage->helperOn()) placeHelpers(false);
-    if (on) m_session.setStep(StepId::Prepare);
-    Painting tool = m_session.painting();
-    tool.on = on;
-    m_session.setPainting(tool);
-    say(on ? tr("Drag on the mesh. Ctrl: take. Shift: smooth. Wheel: radius. Ctrl and wheel: strength. Esc: enough.")
-           : QString());
-}
-
-void Bench::keepStroke(const std::string& actor, const std::string& joint, const rig::Stroke& stroke) {
-    rig::Preparation edit{rig::Preparation::What::Paint, joint, {}, Vec3::Zero()};
-    edit.stroke = stroke;
-    scene::Scene painted = m_document.scene();
-    if (const auto done = edit::prepare(painted, actor, edit); !done) {
-        say(QString::fromStdString(done.error().sentence));
-        return;
-    }
-    m_document.edit(tr("Paint weights of %1").arg(QString::fromStdString(joint)), [&](scene::Scene& s) { s = painted; });
-}
-
-void Bench::placeHelpers(bool on) {
-    if (m_session.painting().on) paintWeights(false);
-    m_session.setSpot({});
-    m_stage->setHelperOn(on);
-    m_actions["helper"]->setChecked(on);
-    say(on ? tr("Click where the joint is to be. Wheel: how far its skin reaches. Shift: on the other side too. Esc: enough.")
-           : QString());
-}
-
-void Bench::addHelper(const Stage::Helper& h, bool both) {
-    const scene::ActorEntry* a = m_document.scene().actor(h.actor);
-    if (!a) return;
-    // A name of its own, after what it hangs on.
-    const int on = a->actor->skeleton.find(h.joint);
-    const std::string stem = a->actor->skeleton.label(on) + "_soft";
-    std::string name = stem;
-    const auto taken = [&](const std::string& n) {
-        return a->actor->skeleton.find(n) != rig::kNoJoint || a->actor->skeleton.find(n + "_L") != rig::kNoJoint;
-    };
-    for (int k = 2; taken(name); ++k) name = stem + "_" + std::to_string(k);
-    scene::Scene with = m_document.scene();
-    const auto made = edit::addHelper(with, h.actor, h.joint, name, h.place, h.reach, both);
-    if (!made) {
-        say(QString::fromStdString(made.error().sentence));
-        return;
-    }
-    m_document.edit(tr("Add a helper joint"), [&](scene::Scene& s) { s = with; });
-    placeHelpers(false);
-    Selection selection;
-    selection.actor = h.actor;
-    for (const std::string& n : made.value())
-        selection.joints.push_back(m_document.scene().actor(h.actor)->actor->skeleton.find(n));
-    m_session.select(std::move(selection));
-    say(tr("Made %1. Shift+B swings it; F2 renames it.").arg(QString::fromStdString(made.value().front())));
-}
-
-void Bench::bendTest(bool on) {
-    if (on && m_session.painting().on) paintWeights(false);
-    const Selection& s = m_session.selection();
-    if (!on || s.joints.empty()) {
-        m_session.setSpot({});
-        m_actions["bend-test"]->setChecked(false);
-        if (on) say(tr("Select the joints to swing first."));
-        return;
-    }
-    Spot spot;
-    spot.actor = s.actor;
-    spot.joints = s.joints;
-    spot.swings = spot.follows = true;
-    m_session.setSpot(std::move(spot));
-}
-
 void Bench::mirrorSelected() {
     const auto owner = m_session.selection().owner();
     if (!owner) return;
@@ -264,33 +198,6 @@ void Bench::renameSelected() {
         m_document.edit(tr("Rename to %1").arg(name),
                         [&](scene::Scene& scene) { edit::rename(scene, owner, name.toStdString()); });
     });
-}
-
-void Bench::prepare(const QString& name, const std::string& actor, const rig::Preparation& edit) {
-    scene::Scene next = m_document.scene();
-    if (const auto done = edit::prepare(next, actor, edit); !done) {
-        say(QString::fromStdString(done.error().sentence));
-        return;
-    }
-    m_document.edit(name, [&](scene::Scene& s) { s = next; });
-}
-
-void Bench::addEndJoint() {
-    const Selection sel = m_session.selection();
-    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
-    if (!a || sel.joints.empty()) return;
-    const rig::Skeleton& s = a->actor->skeleton;
-    // Beyond the last joint of the selection, as far on as that one stands from its parent.
-    const int last = sel.joints.back();
-    const Xform& rest = s.joint(last).rest;
-    Vec3 on = rest.r.conjugate() * rest.t;
-    if (on.norm() < 1e-9) on = Vec3(0, 0.1 * a->actor->height, 0);
-    std::string name = s.label(last) + "_end";
-    for (int n = 2; s.find(name) != rig::kNoJoint; ++n) name = s.label(last) + "_end_" + std::to_string(n);
-    const int fresh = s.size();
-    prepare(tr("Add an end joint"), a->id, {rig::Preparation::What::AddEnd, s.reference(last), name, on});
-    if (const scene::ActorEntry* now = m_document.scene().actor(sel.actor); now && now->actor->skeleton.size() > fresh)
-        m_session.selectJoint(sel.actor, fresh);
 }
 
 void Bench::moveLayer(int by) {

@@ -61,7 +61,8 @@ void Session::select(Selection s) {
         m_lastActor = m_selection.actor;
         m_lastJoint = m_selection.joints.front();
     }
-    if (m_spot && (m_spot->actor != m_selection.actor || m_spot->joints != m_selection.joints)) {
+    const bool shows = m_spot && !m_spot->map.empty() && (m_selection.actor.empty() || m_selection.actor == m_spot->actor);
+    if (m_spot && !shows && (m_spot->actor != m_selection.actor || m_spot->joints != m_selection.joints)) {
         // A bend test goes along; what a finding points out ends with another selection.
         std::optional<Spot> next;
         if (m_spot->follows && !m_selection.joints.empty()) {
@@ -190,6 +191,16 @@ void Session::setPainting(const Painting& painting) {
     if (painting.on && !m_painting.on) setSpot({});
     m_painting = painting;
     Q_EMIT paintingChanged();
+}
+
+void Session::setFace(FaceId face) {
+    if (face == m_face) return;
+    m_face = face;
+    setSpot({});
+    Painting off = m_painting;
+    off.on = false;
+    setPainting(off);
+    Q_EMIT faceChanged();
 }
 
 void Session::setStep(StepId step) {

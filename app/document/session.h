@@ -37,6 +37,7 @@ struct Spot {
     std::vector<std::uint32_t> points;  // of rig::Surface; empty: what follows the joints, by how much
     bool swings = false;                // the joints swing, so that it is seen
     bool follows = false;               // it goes along with the selection: a bend test
+    std::string map;                    // a map of the actor's that is shown instead
     bool operator==(const Spot&) const = default;
 };
 
@@ -47,8 +48,12 @@ struct Painting {
     double radius = 0.06;   // [heights]
     double strength = 0.3;  // of a dab; with Set the weight that it goes to
     bool mirrored = false;
+    std::string map;  // which map of the selected actor's is painted; empty: the weights of the selected joint
     bool operator==(const Painting&) const = default;
 };
+
+/// What Prepare is about.
+enum class FaceId { Check, Joints, Parts, Maps };
 
 class Session : public QObject {
     Q_OBJECT
@@ -92,6 +97,9 @@ class Session : public QObject {
     const Painting& painting() const { return m_painting; }
     void setPainting(const Painting& painting);
 
+    FaceId face() const { return m_face; }
+    void setFace(FaceId face);
+
     StepId step() const { return m_step; }
     void setStep(StepId step);
 
@@ -104,6 +112,7 @@ class Session : public QObject {
     void takeChanged();
     void spotChanged();
     void paintingChanged();
+    void faceChanged();
 
   private:
     void tick();
@@ -116,6 +125,7 @@ class Session : public QObject {
     int m_frame = 0, m_from = 0;
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;
+    FaceId m_face = FaceId::Check;
     std::optional<Spot> m_spot;
     Painting m_painting;
     std::optional<scene::Scene> m_take;

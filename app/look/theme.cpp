@@ -182,7 +182,7 @@ QProgressBar { background: @paper; border: 1px solid @rule; border-radius: 3px; 
 QProgressBar::chunk { background: @lagoonPale; }
 QFrame#line { background: @rule; border: none; }
 QFrame#palette { background: @sheet; border: 1px solid @soft; border-radius: 3px; }
-QPushButton[brush]:checked { background: @ink; color: @sheet; border-color: @ink; }
+QPushButton[brush]:checked, QPushButton[face]:checked { background: @ink; color: @sheet; border-color: @ink; }
 QFrame#notice { background: @sheet; border: 1px solid @ochre; border-radius: 3px; }
 )");
     const std::pair<const char*, QString> tokens[] = {{"@paper", t.paper.name()},

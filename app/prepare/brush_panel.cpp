@@ -8,8 +8,9 @@
 
 namespace nutatio::app {
 
-BrushPanel::BrushPanel(Session& session, QWidget* parent)
+BrushPanel::BrushPanel(const Document& document, Session& session, QWidget* parent)
     : QWidget(parent),
+      m_document(document),
       m_session(session),
       m_joint(new QLabel),
       m_radiusText(new QLabel),
@@ -74,11 +75,12 @@ BrushPanel::BrushPanel(Session& session, QWidget* parent)
     rows->addStretch(1);
 }
 
-void BrushPanel::refresh(const scene::Scene& scene) {
+void BrushPanel::refresh() {
     const Painting& tool = m_session.painting();
     const Selection& sel = m_session.selection();
-    const scene::ActorEntry* a = scene.actor(sel.actor);
-    m_joint->setText(a && !sel.joints.empty()
+    const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
+    m_joint->setText(!tool.map.empty() ? tr("The map %1: light is 0, red 1.").arg(QString::fromStdString(tool.map))
+                     : a && !sel.joints.empty()
                          ? tr("What follows %1: light not at all, red wholly.")
                                .arg(QString::fromStdString(rig::plainName(a->actor->skeleton, sel.joints.front())))
                          : tr("Choose a joint in the roster or on the stage: its weights are painted."));

@@ -1,4 +1,4 @@
-// The brush for skin weights: what it does, how large it is, how strong, and on which sides.
+// The brush for skin weights and maps: what it does, how large it is, how strong, and on which sides.
 #pragma once
 
 #include <QCheckBox>
@@ -14,10 +14,11 @@ namespace nutatio::app {
 class BrushPanel : public QWidget {
     Q_OBJECT
   public:
-    explicit BrushPanel(Session& session, QWidget* parent = nullptr);
-    void refresh(const scene::Scene& scene);
+    BrushPanel(const Document& document, Session& session, QWidget* parent = nullptr);
+    void refresh();
 
   private:
+    const Document& m_document;
     Session& m_session;
     QLabel *m_joint, *m_radiusText, *m_strengthText;
     QList<QPushButton*> m_brushes;

@@ -6,6 +6,7 @@
 
 #include "app/document/document.h"
 #include "measure/check.h"
+#include "measure/stiff.h"
 
 namespace nutatio::app {
 
@@ -16,6 +17,8 @@ class Checker : public QObject {
     /// While somebody looks at it, the check follows the scene.
     void setWatched(bool on);
     const std::vector<measure::Finding>& findings() const { return m_findings; }
+    /// What does not move yet.
+    const std::vector<measure::Stiff>& stiff() const { return m_stiff; }
     /// Of the scene as it stands.
     bool upToDate() const { return m_checked == m_wanted; }
 
@@ -27,10 +30,14 @@ class Checker : public QObject {
     void ask();
     /// What a check depends on.
     static std::string stateOf(const scene::Scene& scene);
+    /// And what else decides on what is stiff.
+    static std::string layersOf(const scene::Scene& scene);
 
     Document& m_document;
     std::vector<measure::Finding> m_findings;
+    std::vector<measure::Stiff> m_stiff;
     std::string m_wanted, m_checked;
+    std::string m_stiffOf;  // the state of layers that is of
     bool m_watched = false;
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };

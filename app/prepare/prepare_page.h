@@ -1,46 +1,21 @@
-// A page of the Tuner: what is wrong with the rig, worst first, and what mends it.
+// A page of the Tuner: Prepare, one face at a time.
 #pragma once
 
-#include <QLabel>
+#include <QMap>
 #include <QPushButton>
-#include <QSet>
 #include <QVBoxLayout>
 #include <QWidget>
 
 #include "app/document/session.h"
-#include "app/prepare/brush_panel.h"
-#include "app/prepare/checker.h"
+#include "app/prepare/check_face.h"
 
 namespace nutatio::app {
-
-/// One finding: a click shows it on the stage.
-class FindingRow : public QWidget {
-    Q_OBJECT
-  public:
-    FindingRow(measure::Finding finding, bool seen, QWidget* parent = nullptr);
-    const measure::Finding& finding() const { return m_finding; }
-    void setChosen(bool on);
-
-  Q_SIGNALS:
-    void chosen();
-    void repairWanted();
-    void leaveWanted(bool leave);
-
-  protected:
-    void mousePressEvent(QMouseEvent* e) override;
-    void keyPressEvent(QKeyEvent* e) override;
-    void paintEvent(QPaintEvent*) override;
-
-  private:
-    measure::Finding m_finding;
-    bool m_seen, m_isChosen = false;
-};
 
 class PreparePage : public QWidget {
     Q_OBJECT
   public:
     PreparePage(Document& document, Session& session, Checker& checker, QWidget* parent = nullptr);
-    QList<FindingRow*> rows() const { return m_rows; }
+    QList<FindingRow*> rows() const;
 
   Q_SIGNALS:
     void titleChanged(const QString& title);
@@ -48,23 +23,14 @@ class PreparePage : public QWidget {
     void said(const QString& sentence);
 
   private:
-    void rebuild();
-    void showBrush();
-    void addRow(const measure::Finding& f, bool seen);
-    void show(const measure::Finding& f);
-    void repair(const measure::Finding& f);
-    void leave(const measure::Finding& f, bool on);
+    void show();
 
     Document& m_document;
     Session& m_session;
     Checker& m_checker;
     QVBoxLayout* m_layout;
-    BrushPanel* m_brush;
-    QWidget* m_list = nullptr;
-    QList<FindingRow*> m_rows;
-    QSet<QString> m_open;  // kinds of which all are shown
-    bool m_showSeen = false;
-    QString m_chosen;
+    QMap<FaceId, QPushButton*> m_words;
+    QWidget* m_face = nullptr;
 };
 
 }  // namespace nutatio::app

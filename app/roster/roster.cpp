@@ -6,8 +6,10 @@
 #include <QScrollBar>
 #include <QVBoxLayout>
 
+#include "app/look/parts.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
+#include "measure/joints.h"
 #include "rig/parts.h"
 
 namespace nutatio::app {
@@ -18,9 +20,12 @@ enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kPart,
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
     std::string t;
-    for (const scene::ActorEntry& a : s.actors)
+    for (const scene::ActorEntry& a : s.actors) {
+        for (const scene::Part& p : a.parts) t += p.name + std::to_string(p.colour) + std::to_string(p.joints.size()) + '\n';
+        for (const std::string& l : a.locked) t += l + '\n';
         t += a.id + '\n' + a.name + (a.hidden ? "-\n" : "+\n") + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) +
              '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
+    }
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
@@ -51,6 +56,7 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
       m_document(document),
       m_session(session),
       m_search(new QLineEdit),
+      m_filter(new QComboBox),
       m_tree(new QTreeWidget),
       m_found(new QTreeWidget) {
     setObjectName(QStringLiteral("sheet"));
@@ -66,6 +72,14 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     m_search->setClearButtonEnabled(true);
     m_search->addAction(look::icon(QStringLiteral("search")), QLineEdit::LeadingPosition);
     layout->addWidget(m_search);
+    m_filter->setAccessibleName(tr("Which joints are listed"));
+    m_filter->setObjectName(QStringLiteral("joint-filter"));
+    for (const QString& words : {tr("Everything"), tr("Joints: simulated"), tr("Joints: can be simulated"),
+                                 tr("Joints: carry skin"), tr("Joints: move in this shot"), tr("Joints: weights locked")})
+        m_filter->addItem(words);
+    m_filter->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    layout->addWidget(m_filter);
+    connect(m_filter, &QComboBox::currentIndexChanged, this, &Roster::find);
     m_tree->setAccessibleName(tr("Roster"));
     m_found->setAccessibleName(tr("What was found in the roster"));
     m_found->setRootIsDecorated(false);
@@ -78,6 +92,8 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) {
         for (scene::List l : {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins})
             if (change.touches(l) || change.shot) return rebuild();
+        // What is simulated hangs on the layers.
+        if (m_filter->currentIndex() > 0 && change.touches(scene::List::Layers)) find();
     });
     connect(&session, &Session::selectionChanged, this, &Roster::showSelection);
     rebuild();
@@ -117,7 +133,7 @@ void Roster::rebuild() {
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
         if (const auto was = unfolded.find(pathOf(*it)); was != unfolded.end()) (*it)->setExpanded(was.value());
     m_following = false;
-    find(m_search->text());
+    find();
     showSelection();
     m_tree->verticalScrollBar()->setValue(scrolled);
 }
@@ -193,9 +209,26 @@ void Roster::addActor(const scene::ActorEntry& a) {
 }
 
 void Roster::addParts(const scene::ActorEntry& a, QTreeWidgetItem* top) {
-    const std::string prefix = rig::sharedPrefix(a.actor->skeleton);
+    const rig::Skeleton& k = a.actor->skeleton;
+    const std::string prefix = rig::sharedPrefix(k);
     QTreeWidgetItem* parts = nullptr;
-    for (const rig::Part& p : rig::partsOf(a.actor->skeleton)) {
+    struct Shown {
+        std::string name;
+        std::vector<int> joints;
+        QIcon icon;
+    };
+    std::vector<Shown> all;
+    for (const scene::Part& p : a.parts) {
+        QPixmap swatch(12, 12);
+        swatch.fill(look::partColour(p.colour));
+        all.push_back({p.name, {}, QIcon(swatch)});
+        for (const std::string& name : p.joints)
+            if (const int j = k.find(name); j != rig::kNoJoint) all.back().joints.push_back(j);
+    }
+    // Until somebody says what the parts are, names tell.
+    if (a.parts.empty())
+        for (const rig::Part& p : rig::partsOf(k)) all.push_back({p.name, p.joints, {}});
+    for (const Shown& p : all) {
         if (!parts) {
             parts = new QTreeWidgetItem(top);
             parts->setText(0, tr("Parts"));
@@ -206,6 +239,7 @@ void Roster::addParts(const scene::ActorEntry& a, QTreeWidgetItem* top) {
         auto* i = new QTreeWidgetItem(parts);
         const std::string name = p.name.rfind(prefix, 0) == 0 ? p.name.substr(prefix.size()) : p.name;
         i->setText(0, QString::fromStdString(name));
+        i->setIcon(0, p.icon);
         i->setToolTip(0, tr("%n joints: selects them all", nullptr, static_cast<int>(p.joints.size())));
         i->setData(0, kActor, QString::fromStdString(a.id));
         QVariantList joints;
@@ -340,13 +374,28 @@ void Roster::activate(QTreeWidgetItem* item) {
     m_session.setFrame(0);
 }
 
-void Roster::find(const QString& text) {
-    m_found->setVisible(!text.isEmpty());
-    m_tree->setVisible(text.isEmpty());
+void Roster::find() {
+    const QString text = m_search->text();
+    m_found->setVisible(lists());
+    m_tree->setVisible(!lists());
     m_following = true;
     m_found->clear();
-    if (!text.isEmpty())
+    const auto filter = static_cast<measure::JointFilter>(m_filter->currentIndex());
+    std::map<std::string, std::vector<char>> wanted;  // by actor and joint
+    if (filter != measure::JointFilter::All)
+        for (const scene::ActorEntry& a : m_document.scene().actors) {
+            std::vector<char>& is = wanted[a.id];
+            is.assign(static_cast<std::size_t>(a.actor->skeleton.size()), false);
+            if (!a.isPiece())
+                for (int j : measure::jointsThat(m_document.scene(), a, filter)) is[static_cast<std::size_t>(j)] = true;
+        }
+    if (lists())
         for (QTreeWidgetItemIterator it(m_tree); *it; ++it) {
+            if (filter != measure::JointFilter::All) {
+                const QVariant joint = (*it)->data(0, kJoint);
+                const auto of = wanted.find((*it)->data(0, kActor).toString().toStdString());
+                if (!joint.isValid() || of == wanted.end() || !of->second[static_cast<std::size_t>(joint.toInt())]) continue;
+            }
             // Headings of groups are no find: they stand for nothing.
             const bool something = [&] {
                 for (int role : {kJoint, kClip, kCollider, kWind, kPin, kPart, kWhole})
@@ -362,9 +411,9 @@ void Roster::find(const QString& text) {
             m_found->addTopLevelItem(hit);
         }
     m_following = false;
-    if (!text.isEmpty() && m_found->topLevelItemCount() == 0) {
+    if (lists() && m_found->topLevelItemCount() == 0) {
         auto* none = new QTreeWidgetItem(m_found);
-        none->setText(0, tr("Nothing is called so"));
+        none->setText(0, filter == measure::JointFilter::All ? tr("Nothing is called so") : tr("There is none"));
         none->setFlags(Qt::NoItemFlags);
     }
     showSelection();

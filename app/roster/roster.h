@@ -1,6 +1,7 @@
 // The Roster: actors with their joints, clips and colliders, as a tree with a search.
 #pragma once
 
+#include <QComboBox>
 #include <QLineEdit>
 #include <QTreeWidget>
 #include <QWidget>
@@ -35,11 +36,14 @@ class Roster : public QWidget {
     void showSelection();
     void takeSelection(QTreeWidget* from);
     void activate(QTreeWidgetItem* item);
-    void find(const QString& text);
+    /// Lists what answers to the search and to the filter, in place of the tree.
+    void find();
+    bool lists() const { return !m_search->text().isEmpty() || m_filter->currentIndex() > 0; }
 
     Document& m_document;
     Session& m_session;
     QLineEdit* m_search;
+    QComboBox* m_filter;
     QTreeWidget *m_tree, *m_found;
     std::string m_built;               // what the tree shows, to leave it alone while nothing of that changes
     QTreeWidget* m_clicked = nullptr;  // while it tells of a click

@@ -10,7 +10,9 @@
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
 #include "app/prepare/prepare_page.h"
+#include "app/widgets/list_row.h"
 #include "edit/edit.h"
+#include "edit/operations.h"
 #include "scene/items.h"
 
 namespace {
@@ -210,6 +212,30 @@ int main(int argc, char** argv) {
     mouse(bench.stage(), QEvent::MouseMove, belly + QPointF(10, 0), Qt::NoButton);
     keep(bench, folder, QStringLiteral("helper.png"));
     bench.action(QStringLiteral("helper"))->trigger();
+    // A chain drawn down the coat, parts, and a map that is being painted.
+    session.setFace(nutatio::app::FaceId::Joints);
+    bench.action(QStringLiteral("chain"))->trigger();
+    const QPointF top = *bench.stage()->jointPixel("otter", actor.skeleton.find("chest")) + QPointF(46, 24);
+    mouse(bench.stage(), QEvent::MouseMove, top, Qt::NoButton);
+    mouse(bench.stage(), QEvent::MouseButtonPress, top, Qt::LeftButton);
+    for (int k = 1; k <= 12; ++k) mouse(bench.stage(), QEvent::MouseMove, top + QPointF(1.5 * k, 11.0 * k), Qt::LeftButton);
+    keep(bench, folder, QStringLiteral("chain.png"));
+    bench.action(QStringLiteral("chain"))->trigger();
+    bench.action(QStringLiteral("accept-parts"))->trigger();
+    session.selectJoint("otter", actor.skeleton.find("tail_01"));
+    session.selectChain();
+    keep(bench, folder, QStringLiteral("parts.png"));
+    bench.document().undo();
+    bench.document().edit(QStringLiteral("map"), [](nutatio::scene::Scene& scene) {
+        (void)nutatio::edit::carryOut(scene, "add-map:actor=otter,name=soft belly,from=distance,joints=belly,low=0.24,high=0.02")
+            .ok();
+        (void)nutatio::edit::carryOut(scene, "map-step:actor=otter,map=soft belly,from=blur,reach=0.03").ok();
+    });
+    session.setFace(nutatio::app::FaceId::Maps);
+    for (auto* row : bench.findChildren<nutatio::app::ListRow*>(QStringLiteral("map"))) Q_EMIT row->chosen(false);
+    keep(bench, folder, QStringLiteral("maps.png"));
+    session.setFace(nutatio::app::FaceId::Joints);
+    bench.document().undo();
     // A stroke of the brush on the tail's second joint.
     camera.heading = nutatio::radians(118);
     camera.target = nutatio::Vec3(0, 0.45, -0.35);

@@ -105,7 +105,7 @@ void Stage::pose() {
             worldsFrom(m_tug.body(), s.body.worlds);
         }
         if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id) ||
-            (m_paint && m_paint->id == a.id))
+            (m_chain && m_chain->actor == a.id) || (m_paint && m_paint->id == a.id))
             s.posed.tint = m_tint;
         m_shown.push_back(std::move(s));
     }
@@ -184,6 +184,7 @@ void Stage::paintGL() {
     markJoints(marks);
     markHandles(marks);
     markBrush(marks);
+    markChain(marks);
     m_renderer->drawMarks(marks, f.size, ratio);
 
     const Selection& sel = m_session.selection();

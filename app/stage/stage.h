@@ -4,6 +4,7 @@
 #include <QElapsedTimer>
 #include <QOpenGLWidget>
 #include <QTimer>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -47,9 +48,19 @@ class Stage : public QOpenGLWidget {
     bool tugOn() const { return m_tugOn; }
     Tug& tug() { return m_tug; }
 
-    /// With helpers on, a click on the mesh places a joint; the wheel says how far its skin reaches.
-    void setHelperOn(bool on);
-    bool helperOn() const { return m_helperOn; }
+    /// What the left button does on the mesh. Helper: a click places a joint; the wheel says how far its skin reaches. Chain: a
+    /// click fits a chain through the piece under the mouse, a drag draws one along it; the wheel says how many joints, with Ctrl
+    /// how far the skin of a drawn one reaches. Pivot: the selected joint is dragged out of its mesh.
+    enum class Tool { None, Helper, Chain, Pivot };
+    void setTool(Tool tool);
+    Tool tool() const { return m_tool; }
+    /// What the mouse would make or draws: places of the rest pose [units], the last one the end; reach 0: the whole piece.
+    struct Chain {
+        std::string actor, joint;
+        std::vector<Vec3> row;
+        double reach;
+    };
+    const std::optional<Chain>& chain() const { return m_chain; }
     /// What a click would make: a place of the rest pose [units], and its reach [heights].
     struct Helper {
         std::string actor, joint;
@@ -60,7 +71,7 @@ class Stage : public QOpenGLWidget {
 
     /// Something on the stage that can be dragged: a part of the selected collider, wind or pin.
     struct Handle {
-        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip };
+        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip, Pivot };
         Part part;
         Vec3 world;
     };
@@ -69,7 +80,11 @@ class Stage : public QOpenGLWidget {
 
   Q_SIGNALS:
     void helperWanted(const Helper& helper, bool both);
+    void chainWanted(const Chain& chain);
+    /// A place of the rest pose [units].
+    void pivotWanted(const std::string& actor, int joint, const Vec3& place, const QString& gesture);
     void strokeMade(const std::string& actor, const std::string& joint, const rig::Stroke& stroke);
+    void mapStrokeMade(const std::string& actor, const std::string& map, const rig::Stroke& stroke);
 
   protected:
     void initializeGL() override;
@@ -136,6 +151,10 @@ class Stage : public QOpenGLWidget {
         double distance;   // from the eye [m]
     };
     std::optional<MeshHit> hitMesh(const QPointF& at) const;
+    /// The same place in the rest pose [units].
+    static Vec3 restPlace(const rig::Actor& actor, const rig::Surface& surface, const MeshHit& hit);
+    /// The surface of an actor, kept while a tool needs it.
+    const rig::Surface& surfaceOf(const rig::Actor& actor);
     std::optional<Hit> pickMesh(const QPointF& at) const;
     /// Painting was begun, ended or changed.
     void setPainting();
@@ -152,6 +171,12 @@ class Stage : public QOpenGLWidget {
     void markBrush(std::vector<Mark>& marks) const;
     void proposeHelper(const QPointF& at);
     void widenHelper(double notches);
+    void proposeChain(const QPointF& at);
+    void drawChain(const QPointF& at);
+    void showChain(const rig::Actor& actor, std::string id, std::vector<Vec3> row, double reach);
+    bool wheelChain(QWheelEvent* e);
+    void markChain(std::vector<Mark>& marks) const;
+    void dragPivot(const Vec3& to);
     /// Joints whose dots are near a pixel, the nearest first.
     std::vector<Hit> jointsNear(const QPointF& at) const;
     /// What a click means: another click at the same place picks the next joint beneath.
@@ -184,11 +209,28 @@ class Stage : public QOpenGLWidget {
     std::optional<Vec3> m_brushAt;    // where the brush is, in the world [m]
     Vec3 m_brushSpot = Vec3::Zero();  // and in the rest pose [units]
     bool m_paintStrokes = false;      // the button is down
-    bool m_helperOn = false;
+    Tool m_tool = Tool::None;
     double m_helperReach = 0.12;  // heights
     std::optional<Helper> m_helper;
-    std::unique_ptr<rig::Surface> m_helperSurface;
-    Key m_helperKey;
+    int m_chainJoints = 4;
+    double m_chainReach = 0.06;  // heights, of one that is drawn
+    std::optional<Chain> m_chain;
+    std::vector<Vec3> m_drawn;                    // a line on the rest pose, while it is drawn
+    std::vector<Vec3> m_throughPiece;             // the row through the piece that was under the mouse last
+    std::pair<int, int> m_pieceAndJoints{-1, 0};  // which it is
+    Affine m_toRest;                              // from where the dragged pivot is to the rest pose
+    QString m_pivotGesture;
+    std::unique_ptr<rig::Surface> m_surface;
+    Key m_surfaceKey;
+    /// Vertices as they were hit last: posed anew where the pose is another.
+    struct Hittable {
+        std::shared_ptr<const rig::Actor> actor;
+        std::vector<Affine> worlds;
+        pipeline::TrackPtr track;
+        int frame = 0;
+        std::vector<std::vector<rig::PosedVertices>> vertices;  // by instance and primitive
+    };
+    mutable std::map<std::string, Hittable> m_hittable;
     QTimer m_swing;
     QElapsedTimer m_swingClock;
 };

@@ -91,6 +91,9 @@ std::vector<Stage::Handle> Stage::handles() const {
                 out.push_back({Handle::Tip, at.centre + 0.14 * m_size * y});
                 break;
         }
+    } else if (m_tool == Tool::Pivot && sel.joints.size() == 1) {
+        if (const Shown* at = shown(sel.actor); at && sel.joints.front() < static_cast<int>(at->posed.worlds.size()))
+            out = {{Handle::Pivot, at->posed.worlds[static_cast<std::size_t>(sel.joints.front())].t}};
     } else if (const scene::ActorEntry* a = s.actor(sel.actor); a && a->isPiece() && sel.joints.empty() && !a->hidden) {
         pieceHandles(*a, out);
     }
@@ -205,10 +208,29 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
             if ((to - at.centre).norm() > 1e-9)
                 putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1));
             break;
+        case Handle::Pivot:
+            break;
     }
 }
 
+void Stage::dragPivot(const Vec3& to) {
+    const Selection& sel = m_session.selection();
+    const Shown* s = shown(sel.actor);
+    if (!s || sel.joints.size() != 1) return;
+    const int joint = sel.joints.front();
+    if (m_pivotGesture != m_gesture) {
+        // As it lies in the joint's own axes now, it lies there in the rest pose. The same all through a drag, whatever the
+        // motion on show is of meanwhile.
+        std::vector<Affine> rest;
+        rig::worldTransforms(s->actor->skeleton, s->actor->restPose(), rest);
+        m_pivotGesture = m_gesture;
+        m_toRest = rest[static_cast<std::size_t>(joint)] * s->posed.worlds[static_cast<std::size_t>(joint)].inverse();
+    }
+    Q_EMIT pivotWanted(sel.actor, joint, m_toRest.apply(to), m_gesture);
+}
+
 void Stage::dragHandle(const Vec3& to) {
+    if (m_grabbed->part == Handle::Pivot) return dragPivot(to);
     const Selection sel = m_session.selection();
     const scene::Scene& now = m_document.scene();
     const auto put = [&](scene::Scene& s, const scene::Owner& owner, const char* stem, const Vec3& v) {

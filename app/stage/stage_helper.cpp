@@ -28,12 +28,14 @@ Vec3 onBone(const rig::Skeleton& s, const std::vector<Affine>& worlds, int joint
 
 }  // namespace
 
-void Stage::setHelperOn(bool on) {
-    m_helperOn = on;
+void Stage::setTool(Tool tool) {
+    m_tool = tool;
     m_helper.reset();
-    m_helperSurface.reset();
+    m_chain.reset();
+    m_drawn.clear();
+    m_surface.reset();
     m_tint.reset();
-    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    setCursor(tool == Tool::None || tool == Tool::Pivot ? Qt::ArrowCursor : Qt::CrossCursor);
     update();
 }
 
@@ -45,18 +47,8 @@ void Stage::proposeHelper(const QPointF& at) {
     const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
     if (!a || a->isPiece()) return;
     const rig::Actor& actor = *a->actor;
-    if (!m_helperSurface || m_helperKey != actor.picture) {
-        m_helperSurface = std::make_unique<rig::Surface>(rig::Surface::of(actor));
-        m_helperKey = actor.picture;
-    }
-    const rig::Surface& surface = *m_helperSurface;
-    // The same spot of the rest pose.
-    const rig::Primitive& p =
-        actor.meshes[static_cast<std::size_t>(actor.instances[hit->instance].mesh)].primitives[hit->primitive];
-    Vec3 spot = Vec3::Zero();
-    for (std::size_t k = 0; k < 3; ++k)
-        spot += hit->weight[k] *
-                surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+    const rig::Surface& surface = surfaceOf(actor);
+    const Vec3 spot = restPlace(actor, surface, *hit);
     std::vector<Affine> worlds;
     rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
     const int parent = rig::carrierAt(surface, spot);

@@ -5,6 +5,7 @@
 #include "app/look/theme.h"
 #include "app/stage/paint_state.h"
 #include "app/stage/tint.h"
+#include "edit/edit.h"
 
 namespace nutatio::app {
 
@@ -34,14 +35,32 @@ void Stage::preparePaint() {
     if (!m_session.painting().on) return;
     const Selection& sel = m_session.selection();
     const scene::ActorEntry* a = m_document.scene().actor(sel.actor);
-    if (!a || sel.joints.empty()) {
+    const std::string& map = m_session.painting().map;
+    if (!a || (sel.joints.empty() && map.empty())) {
         m_paint.reset();
         m_tint.reset();
         update();
         return;
     }
-    if (!m_paint || m_paint->id != a->id || m_paint->actor != a->actor) {
-        if (m_paint && m_paintStrokes) return;
+    if (m_paint && m_paintStrokes) return;
+    if (!map.empty()) {
+        m_paint = std::make_unique<Paint>();
+        m_paint->surface = std::make_unique<rig::Surface>(rig::Surface::of(*a->actor));
+        auto values = edit::mapOf(m_document.scene(), a->id, map, *m_paint->surface);
+        if (!values) {
+            m_paint.reset();
+            m_tint.reset();
+            update();
+            return;
+        }
+        m_paint->id = a->id;
+        m_paint->actor = a->actor;
+        m_paint->map = map;
+        m_paint->mapPainter = std::make_unique<rig::MapPainter>(*m_paint->actor, *m_paint->surface, std::move(values.value()));
+        tintPaint();
+        return;
+    }
+    if (!m_paint || m_paint->id != a->id || m_paint->actor != a->actor || m_paint->mapPainter) {
         m_paint = std::make_unique<Paint>();
         m_paint->id = a->id;
         m_paint->actor = a->actor;
@@ -52,9 +71,9 @@ void Stage::preparePaint() {
 }
 
 void Stage::tintPaint() {
-    const rig::Painter& painter = *m_paint->painter;
-    m_tint =
-        tintBy(*m_paint->actor, painter.surface(), [&](std::uint32_t point) { return painter.share(point, m_paint->joint); });
+    m_tint = tintBy(*m_paint->actor, m_paint->where(), [&](std::uint32_t point) {
+        return m_paint->mapPainter ? m_paint->mapPainter->values()[point] : m_paint->painter->share(point, m_paint->joint);
+    });
     update();
 }
 
@@ -63,14 +82,7 @@ bool Stage::aimBrush(const QPointF& at) {
     update();
     const std::optional<MeshHit> hit = m_paint ? hitMesh(at) : std::nullopt;
     if (!hit || hit->actor != m_paint->id) return false;
-    const rig::Primitive& p = m_paint->actor->meshes[static_cast<std::size_t>(m_paint->actor->instances[hit->instance].mesh)]
-                                  .primitives[hit->primitive];
-    const rig::Surface& surface = m_paint->painter->surface();
-    m_brushSpot = Vec3::Zero();
-    for (std::size_t k = 0; k < 3; ++k)
-        m_brushSpot +=
-            hit->weight[k] *
-            surface.places[surface.pointOf(hit->instance, hit->primitive, p.triangles[hit->triangle + k])].cast<double>();
+    m_brushSpot = restPlace(*m_paint->actor, m_paint->where(), *hit);
     m_brushAt = m_camera.eye() + hit->distance * m_camera.ray(at, size());
     return true;
 }
@@ -91,7 +103,10 @@ bool Stage::beginStroke(QMouseEvent* e) {
 void Stage::dabBrush() {
     rig::Stroke one = m_paint->stroke;
     one.dabs = {m_brushSpot};
-    m_paint->painter->stroke(m_paint->joint, one);
+    if (m_paint->mapPainter)
+        m_paint->mapPainter->stroke(one);
+    else
+        m_paint->painter->stroke(m_paint->joint, one);
     m_paint->stroke.dabs.push_back(m_brushSpot);
     tintPaint();
 }
@@ -104,10 +119,17 @@ void Stage::goOnWithStroke(const QPointF& at) {
 
 void Stage::endStroke() {
     m_paintStrokes = false;
-    const std::string actor = m_paint->id, joint = m_paint->actor->skeleton.reference(m_paint->joint);
-    const rig::Stroke stroke = m_paint->stroke;
+    const std::string actor = m_paint->id, map = m_paint->map;
+    rig::Stroke stroke = m_paint->stroke;
     const auto painted = m_paint->actor;
-    Q_EMIT strokeMade(actor, joint, stroke);
+    if (!map.empty()) {
+        stroke.locked.clear();
+        Q_EMIT mapStrokeMade(actor, map, stroke);
+        m_paint.reset();
+        preparePaint();
+        return;
+    }
+    Q_EMIT strokeMade(actor, m_paint->actor->skeleton.reference(m_paint->joint), stroke);
     // Where it could not be kept, what was shown of it goes.
     if (m_paint && m_paint->actor == painted) m_paint.reset();
     preparePaint();

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "app/stage/stage.h"
+#include "rig/surface.h"
 
 namespace nutatio::app {
 
@@ -58,14 +59,23 @@ std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
     const Eigen::Vector3f eye = m_camera.eye().cast<float>(), way = m_camera.ray(at, size()).cast<float>();
     float nearest = 1e30f;
     std::optional<MeshHit> best;
-    rig::PosedVertices posed;
-    for (const Shown& s : m_shown)
+    for (const Shown& s : m_shown) {
+        const auto same = [](const Affine& a, const Affine& b) { return a.m == b.m && a.t == b.t; };
+        Hittable& known = m_hittable[s.id];
+        const bool fresh =
+            known.actor != s.actor || known.track != s.posed.track || known.frame != s.posed.frame ||
+            !std::equal(known.worlds.begin(), known.worlds.end(), s.posed.worlds.begin(), s.posed.worlds.end(), same);
+        if (fresh) known = {s.actor, s.posed.worlds, s.posed.track, s.posed.frame, {}};
+        known.vertices.resize(s.actor->instances.size());
         for (std::size_t i = 0; i < s.posed.actor->instances.size(); ++i) {
             const rig::MeshInstance& in = s.posed.actor->instances[i];
             const auto& primitives = s.posed.actor->meshes[static_cast<std::size_t>(in.mesh)].primitives;
+            known.vertices[i].resize(primitives.size());
             for (std::size_t n = 0; n < primitives.size(); ++n) {
                 const rig::Primitive& p = primitives[n];
-                rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, s.posed.weights(i), posed, s.posed.moved(i, n));
+                rig::PosedVertices& posed = known.vertices[i][n];
+                if (fresh)
+                    rig::poseVertices(*s.posed.actor, in, p, s.posed.worlds, s.posed.weights(i), posed, s.posed.moved(i, n));
                 for (std::size_t k = 0; k + 2 < p.triangles.size(); k += 3) {
                     // Moeller, Trumbore: Fast, minimum storage ray-triangle intersection (1997).
                     const Vec3f &a = posed.positions[p.triangles[k]], e1 = posed.positions[p.triangles[k + 1]] - a,
@@ -81,7 +91,27 @@ std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
                 }
             }
         }
+    }
     return best;
+}
+
+Vec3 Stage::restPlace(const rig::Actor& actor, const rig::Surface& surface, const MeshHit& hit) {
+    const rig::Primitive& p =
+        actor.meshes[static_cast<std::size_t>(actor.instances[hit.instance].mesh)].primitives[hit.primitive];
+    Vec3 place = Vec3::Zero();
+    for (std::size_t k = 0; k < 3; ++k)
+        place += hit.weight[k] *
+                 surface.places[surface.pointOf(hit.instance, hit.primitive, p.triangles[hit.triangle + k])].cast<double>();
+    return place;
+}
+
+const rig::Surface& Stage::surfaceOf(const rig::Actor& actor) {
+    if (!m_surface || !(m_surfaceKey == actor.picture)) {
+        m_surface = std::make_unique<rig::Surface>(rig::Surface::of(actor));
+        m_surfaceKey = actor.picture;
+        m_pieceAndJoints = {-1, 0};
+    }
+    return *m_surface;
 }
 
 std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
@@ -99,7 +129,8 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     m_pressed = m_last = e->position();
     m_moved = false;
     if (e->button() != Qt::LeftButton) return;
-    if (m_helperOn || m_paint) {
+    if (m_tool == Tool::Helper || m_tool == Tool::Chain || m_paint) {
+        m_drawn.clear();
         m_orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
         return;
     }
@@ -135,8 +166,16 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
         goOnWithStroke(e->position());
         return;
     }
-    if (!e->buttons() && m_helperOn) {
+    if (!e->buttons() && m_tool == Tool::Helper) {
         proposeHelper(e->position());
+        return;
+    }
+    if (!e->buttons() && m_tool == Tool::Chain) {
+        proposeChain(e->position());
+        return;
+    }
+    if (m_tool == Tool::Chain && !m_orbits && m_moved && (e->buttons() & Qt::LeftButton)) {
+        drawChain(e->position());
         return;
     }
     if (!e->buttons()) {
@@ -171,8 +210,15 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         setCursor(Qt::OpenHandCursor);
         return;
     }
+    if (m_tool == Tool::Chain) {
+        if (!m_moved) proposeChain(e->position());
+        m_drawn.clear();
+        // A copy: what hears of it may end the mode.
+        if (m_chain && !m_orbits) Q_EMIT chainWanted(Chain(*m_chain));
+        return;
+    }
     if (m_moved) return;
-    if (m_helperOn) {
+    if (m_tool == Tool::Helper) {
         proposeHelper(e->position());
         // A copy: what hears of it may end the mode.
         if (m_helper) Q_EMIT helperWanted(Helper(*m_helper), e->modifiers() & Qt::ShiftModifier);
@@ -202,7 +248,8 @@ void Stage::leaveEvent(QEvent*) {
 
 void Stage::wheelEvent(QWheelEvent* e) {
     if (wheelBrush(e)) return;
-    if (m_helperOn && m_helper) {
+    if (wheelChain(e)) return;
+    if (m_tool == Tool::Helper && m_helper) {
         widenHelper(e->angleDelta().y() / 120.0);
         return;
     }

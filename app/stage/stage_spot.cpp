@@ -1,6 +1,7 @@
 // What the session points out on the stage: a finding's place, or the joints of a bend test.
 #include "app/stage/stage.h"
 #include "app/stage/tint.h"
+#include "edit/edit.h"
 #include "measure/trace.h"
 #include "rig/surface.h"
 
@@ -16,7 +17,7 @@ constexpr int kTick = 33;  // [ms]
 }  // namespace
 
 void Stage::showSpot() {
-    if (m_helperOn || m_session.painting().on) return;
+    if (m_tool == Tool::Helper || m_tool == Tool::Chain || m_session.painting().on) return;
     m_tint.reset();
     m_swing.stop();
     const std::optional<Spot>& spot = m_session.spot();
@@ -28,7 +29,9 @@ void Stage::showSpot() {
     const rig::Actor& actor = *a->actor;
     const rig::Surface surface = rig::Surface::of(actor);
     std::vector<float> share(surface.places.size(), 0.0f);
-    if (spot->points.empty()) {
+    if (!spot->map.empty()) {
+        if (auto values = edit::mapOf(m_document.scene(), a->id, spot->map, surface)) share = std::move(values.value());
+    } else if (spot->points.empty()) {
         std::vector<char> follows(static_cast<std::size_t>(actor.skeleton.size()), false);
         for (int joint : spot->joints)
             for (int j : actor.skeleton.subtree(joint)) follows[static_cast<std::size_t>(j)] = true;

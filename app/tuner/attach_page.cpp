@@ -36,6 +36,10 @@ AttachPage::AttachPage(const Document& document, const Session& session, QWidget
         buildEmpty();
     } else {
         const bool can = document.scene().actor(s.actor) && !s.joints.empty();
+        const scene::ActorEntry* a = document.scene().actor(s.actor);
+        for (const scene::ActorEntry& each : document.scene().actors)
+            if (!a && !each.isPiece()) a = &each;
+        if (a && !a->isPiece() && !can) buildOffers(document, *a);
         addText(
             can ? tr("Put a layer on the selection:")
                 : tr("Click a joint on the stage, or choose one in the roster; C adds the chain below it. Then put a layer on "
@@ -49,6 +53,29 @@ AttachPage::AttachPage(const Document& document, const Session& session, QWidget
         addButtons({{QStringLiteral("add-wind"), tr("Wind")}});
     }
     m_rows->addStretch(1);
+}
+
+void AttachPage::buildOffers(const Document& document, const scene::ActorEntry& actor) {
+    for (const layers::LayerKind* k : layers::kinds()) {
+        const std::vector<edit::Suited> parts = edit::suitedTo(document.scene(), k->id, actor.id);
+        if (parts.empty()) continue;
+        QStringList names;
+        for (const edit::Suited& p : parts) names << QString::fromStdString(p.part);
+        auto* b =
+            new QPushButton(look::glyph(k->glyph, look::theme().ink),
+                            parts.size() == 1 ? tr("%1 on %2").arg(qs(k->label), names.front())
+                                              : tr("One %1 on all %2 parts that suit it").arg(qs(k->label)).arg(parts.size()));
+        b->setObjectName(QStringLiteral("offer-") + qs(k->id));
+        b->setIconSize(QSize(20, 20));
+        b->setStyleSheet(QStringLiteral("text-align: left; padding: 7px 10px;"));
+        b->setToolTip(names.join(QStringLiteral(", ")));
+        m_rows->addSpacing(4);
+        m_rows->addWidget(b);
+        addText(names.size() > 8 ? tr("%1 and %2 more").arg(names.mid(0, 8).join(QStringLiteral(", "))).arg(names.size() - 8)
+                                 : names.join(QStringLiteral(", ")));
+        connect(b, &QPushButton::clicked, this, [this, id = std::string(k->id), parts] { Q_EMIT layerOnPartsWanted(id, parts); });
+    }
+    m_rows->addSpacing(8);
 }
 
 void AttachPage::addText(const QString& text) {

@@ -6,6 +6,7 @@
 
 #include "app/document/document.h"
 #include "app/document/session.h"
+#include "edit/edit.h"
 
 namespace nutatio::app {
 
@@ -19,8 +20,11 @@ class AttachPage : public QWidget {
     void layerWanted(const std::string& kind);
     void colliderWanted(scene::Shape shape);
     void commandWanted(const QString& id);
+    /// One layer of a kind on parts that suit it.
+    void layerOnPartsWanted(const std::string& kind, const std::vector<nutatio::edit::Suited>& parts);
 
   private:
+    void buildOffers(const Document& document, const scene::ActorEntry& actor);
     void addText(const QString& text);
     void addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can = true);
     void buildEmpty();

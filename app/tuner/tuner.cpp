@@ -98,7 +98,12 @@ QString Tuner::page() const {
     if (m_session.step() == StepId::Attach) {
         QString joints;
         for (int j : s.joints) joints += QString::number(j) + u',';
-        return QStringLiteral("attach:%1:").arg(m_document.scene().actors.size()) + QString::fromStdString(s.actor) + joints;
+        // What is offered hangs on what is moved already.
+        std::string moved;
+        for (const scene::Layer& l : m_document.scene().layers)
+            if (s.joints.empty()) moved += l.id + ',';
+        return QStringLiteral("attach:%1:").arg(m_document.scene().actors.size()) +
+               QString::fromStdString(s.actor + ':' + moved) + joints;
     }
     if (const auto owner = tuned()) return TunedPage::shape(m_document.scene(), *owner);
     return QStringLiteral("none:%1:%2").arg(m_document.scene().layers.size()).arg(m_document.scene().actors.size());
@@ -135,6 +140,7 @@ QWidget* Tuner::newPage() {
         connect(page, &AttachPage::layerWanted, this, &Tuner::layerWanted);
         connect(page, &AttachPage::colliderWanted, this, &Tuner::colliderWanted);
         connect(page, &AttachPage::commandWanted, this, &Tuner::commandWanted);
+        connect(page, &AttachPage::layerOnPartsWanted, this, &Tuner::layerOnPartsWanted);
         return page;
     }
     m_heading->setText(tr("TUNER"));

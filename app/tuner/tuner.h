@@ -12,6 +12,7 @@
 #include "app/tuner/feels_shelf.h"
 #include "app/tuner/scope.h"
 #include "app/tuner/tuned_page.h"
+#include "edit/edit.h"
 
 namespace nutatio::app {
 
@@ -38,6 +39,7 @@ class Tuner : public QWidget {
     void colliderWanted(scene::Shape shape);
     /// A command of the bench by its id.
     void commandWanted(const QString& id);
+    void layerOnPartsWanted(const std::string& kind, const std::vector<nutatio::edit::Suited>& parts);
     void said(const QString& sentence);
 
   private:

@@ -24,6 +24,51 @@ bool isPlace(const scene::SettingSpec& row) {
 
 }  // namespace
 
+std::vector<Suited> suitedTo(const scene::Scene& scene, std::string_view kind, const std::string& actor) {
+    const scene::ActorEntry* a = scene.actor(actor);
+    const layers::LayerKind* k = layers::findKind(kind);
+    std::vector<Suited> out;
+    if (!a || !k || k->suits.empty()) return out;
+    const rig::Skeleton& s = a->actor->skeleton;
+    std::vector<char> taken(static_cast<std::size_t>(s.size()), false);
+    for (const scene::Layer& l : scene.layers) {
+        const layers::LayerKind* other = l.actor == actor ? layers::findKind(l.kind) : nullptr;
+        if (other && !other->problem(*a->actor, l))
+            for (const layers::Moved& m : other->moves(*a->actor, l)) taken[static_cast<std::size_t>(m.joint)] = true;
+    }
+    const std::vector<rig::Part> suggested = rig::suggestedParts(*a->actor);
+    std::vector<int> sortOf(taken.size(), -1);
+    for (const rig::Part& p : suggested)
+        for (int j : p.joints) sortOf[static_cast<std::size_t>(j)] = static_cast<int>(p.sort);
+    const auto add = [&](const std::string& name, const std::vector<int>& joints) {
+        if (joints.empty() || sortOf[static_cast<std::size_t>(joints.front())] < 0) return;
+        const auto sort = static_cast<rig::Sort>(sortOf[static_cast<std::size_t>(joints.front())]);
+        if (std::find(k->suits.begin(), k->suits.end(), sort) == k->suits.end()) return;
+        if (std::any_of(joints.begin(), joints.end(), [&](int j) { return taken[static_cast<std::size_t>(j)] != 0; })) return;
+        Suited fit{name, {}};
+        for (int j : joints) {
+            taken[static_cast<std::size_t>(j)] = true;
+            if (std::none_of(joints.begin(), joints.end(), [&](int o) { return o != j && s.isBelow(j, o); }))
+                fit.joints.push_back(s.reference(j));
+        }
+        out.push_back(std::move(fit));
+    };
+    for (const scene::Part& p : a->parts) {
+        std::vector<int> joints;
+        for (const std::string& name : p.joints)
+            if (const int j = s.find(name); j != rig::kNoJoint) joints.push_back(j);
+        add(p.name, joints);
+    }
+    for (const rig::Part& p : suggested) add(p.name, p.joints);
+    return out;
+}
+
+std::string addLayerTo(scene::Scene& scene, std::string_view kind, const std::string& actor, const std::vector<Suited>& parts) {
+    std::vector<std::string> joints;
+    for (const Suited& p : parts) joints.insert(joints.end(), p.joints.begin(), p.joints.end());
+    return joints.empty() ? std::string() : addLayer(scene, kind, actor, std::move(joints));
+}
+
 Result<Done> setApart(scene::Scene& s, const std::string& layer, const std::string& joint, std::string_view setting,
                       std::optional<double> value) {
     const scene::Layer* l = std::as_const(s).layer(layer);
@@ -106,7 +151,8 @@ Result<Done> mergeLayers(scene::Scene& scene, const std::vector<std::string>& wh
             if (std::find(targets.begin(), targets.end(), t) != targets.end()) continue;
             targets.push_back(t);
             const std::string joint = k.reference(std::max(0, k.find(t)));
-            auto own = other->apart.count(joint) > 0 ? other->apart.find(joint)->second : std::map<std::string, double, std::less<>>();
+            auto own =
+                other->apart.count(joint) > 0 ? other->apart.find(joint)->second : std::map<std::string, double, std::less<>>();
             for (const scene::SettingSpec& row : kind->settings)
                 if (scene::mayDiffer(row) && own.count(row.id) == 0 && other->number(row.id) != first->number(row.id))
                     own[std::string(row.id)] = other->number(row.id);
@@ -141,7 +187,8 @@ Result<Done> copySettings(scene::Scene& scene, const scene::Owner& from, const s
             const double* number = std::get_if<double>(&value->second);
             t.set(id, number ? scene::Value(scene::clampTo(*same, *number)) : value->second);
             t.profiles.erase(id);
-            if (const auto p = source->profiles.find(id); p != source->profiles.end() && same->profiled) t.profiles[id] = p->second;
+            if (const auto p = source->profiles.find(id); p != source->profiles.end() && same->profiled)
+                t.profiles[id] = p->second;
             for (std::size_t i = 0; i < s.shots.size(); ++i) {
                 const scene::Keys* keys = scene.shots[i].keysOf(from, id);
                 if (!keys && !s.shots[i].keysOf(o, id)) continue;

@@ -17,6 +17,16 @@ void moveLayer(scene::Scene& scene, const std::string& layer, int by);
 /// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
 std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
 
+/// A part that suits a kind of layer, with what a layer would act on there: its topmost joints (references).
+struct Suited {
+    std::string part;
+    std::vector<std::string> joints;
+};
+/// Parts of an actor, accepted or suggested, that suit a kind and that no layer moves yet.
+std::vector<Suited> suitedTo(const scene::Scene& scene, std::string_view kind, const std::string& actor);
+/// One layer of a kind on all that suits it, or on what of it is named. Returns its id, empty when there is nothing.
+std::string addLayerTo(scene::Scene& scene, std::string_view kind, const std::string& actor, const std::vector<Suited>& parts);
+
 /// Sets one chain or joint of a layer apart from the rest in one setting (see Layer::apart), or back with them: no value. Errors:
 /// no such layer, joint or setting, or one that is the same for all.
 Result<Done> setApart(scene::Scene& scene, const std::string& layer, const std::string& joint, std::string_view setting,

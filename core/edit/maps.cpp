@@ -103,7 +103,8 @@ Result<Done> removeMap(scene::Scene& s, const std::string& actor, const std::str
     });
 }
 
-Result<std::vector<float>> mapOf(const scene::Scene& s, const std::string& actor, const std::string& map, const rig::Surface& surface) {
+Result<std::vector<float>> mapOf(const scene::Scene& s, const std::string& actor, const std::string& map,
+                                 const rig::Surface& surface) {
     const scene::ActorEntry* a = s.actor(actor);
     if (!a) return refused("there is no actor \"" + actor + "\"");
     const auto at = std::find_if(a->maps.begin(), a->maps.end(), [&](const rig::Map& m) { return m.name == map; });

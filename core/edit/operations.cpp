@@ -200,8 +200,8 @@ std::span<const Operation> operations() {
 Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
     const std::size_t colon = std::min(what.find(':'), what.size());
     const auto all = operations();
-    const auto op =
-        std::find_if(all.begin(), all.end(), [&](const Operation& o) { return o.name == std::string_view(what).substr(0, colon); });
+    const auto op = std::find_if(all.begin(), all.end(),
+                                 [&](const Operation& o) { return o.name == std::string_view(what).substr(0, colon); });
     const auto refused = [&](const std::string& why) { return Error{"", what, why}; };
     if (op == all.end()) return refused("there is no operation \"" + what.substr(0, colon) + "\"");
     const std::vector<std::string_view> wants = listed(op->wants), takes = listed(op->takes);

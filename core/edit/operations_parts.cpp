@@ -101,9 +101,19 @@ Result<Done> doCopySettings(scene::Scene& s, const Arguments& a) {
     return copySettings(s, from.value(), to);
 }
 
+Result<Done> doAddLayerToAll(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    return addLayerTo(s, text(a, "kind"), actor.value(), suitedTo(s, text(a, "kind"), actor.value())).empty()
+               ? Result<Done>(wrong("nothing that no layer moves yet suits \"" + text(a, "kind") + "\""))
+               : Result<Done>(Done{});
+}
+
 constexpr Operation kOperations[] = {
-    {"set-apart", "layer,joint,setting", "value", "Sets one chain of a layer apart in a setting; without a value back with the rest.",
-     doApart},
+    {"add-layer-to-all", "kind", "actor", "One layer on every part that suits its kind and that no layer moves yet.",
+     doAddLayerToAll},
+    {"set-apart", "layer,joint,setting", "value",
+     "Sets one chain of a layer apart in a setting; without a value back with the rest.", doApart},
     {"split-layer", "layer", "", "The chains that a layer acts on become layers of their own.", doSplitLayer},
     {"merge-layers", "layers", "", "The first layer, joined by +, takes over what the others act on; what differs is set apart.",
      doMergeLayers},

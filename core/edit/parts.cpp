@@ -112,7 +112,9 @@ Result<Done> splitPart(scene::Scene& s, const std::string& actor, const std::str
             if (const int n = k.find(j); n == from || (from != rig::kNoJoint && k.isBelow(n, from))) below.joints.push_back(j);
         if (below.joints.empty()) return "\"" + joint + "\" is not of the part";
         if (below.joints.size() == at->joints.size()) return std::string("nothing would be left of the part");
-        std::erase_if(at->joints, [&](const std::string& j) { return std::find(below.joints.begin(), below.joints.end(), j) != below.joints.end(); });
+        std::erase_if(at->joints, [&](const std::string& j) {
+            return std::find(below.joints.begin(), below.joints.end(), j) != below.joints.end();
+        });
         parts.insert(at + 1, std::move(below));
         return std::string();
     });
@@ -147,7 +149,8 @@ int acceptParts(scene::Scene& s, const std::string& actor) {
     for (const rig::Part& p : rig::suggestedParts(*a->actor)) {
         scene::Part part{p.name, {}, freshColour(parts), false};
         for (int j : p.joints) part.joints.push_back(k.reference(j));
-        if (std::any_of(part.joints.begin(), part.joints.end(), [&](const std::string& j) { return taken.count(j) > 0; })) continue;
+        if (std::any_of(part.joints.begin(), part.joints.end(), [&](const std::string& j) { return taken.count(j) > 0; }))
+            continue;
         for (int n = 2; find(parts, part.name) != parts.end(); ++n) part.name = p.name + " " + std::to_string(n);
         parts.push_back(std::move(part));
         ++added;

@@ -79,7 +79,8 @@ void followJoints(scene::Scene& s, const std::string& actor, const Followed& fol
     }
     for (std::size_t i = 0; i < s.pins.size(); ++i) {
         const bool holds = s.pins[i].actor == actor, to = s.pins[i].toActor == actor;
-        const auto joint = holds ? followed(s.pins[i].joint) : s.pins[i].joint, toJoint = to ? followed(s.pins[i].toJoint) : s.pins[i].toJoint;
+        const auto joint = holds ? followed(s.pins[i].joint) : s.pins[i].joint,
+                   toJoint = to ? followed(s.pins[i].toJoint) : s.pins[i].toJoint;
         if (!joint || !toJoint) {
             gone.push_back({scene::List::Pins, s.pins[i].id});
         } else if (*joint != s.pins[i].joint || *toJoint != s.pins[i].toJoint) {

@@ -4,12 +4,11 @@
 #include <set>
 
 #include "files/allowance.h"
+#include "files/items_json.h"
 
 namespace nutatio::files {
 
 namespace {
-
-constexpr std::size_t kMostItems = 4096;
 
 using What = rig::Preparation::What;
 using From = rig::MapStep::From;
@@ -34,12 +33,6 @@ Json placeJson(const Vec3& v) {
 Json placesJson(const std::vector<Vec3>& places) {
     Json out = Json::array();
     for (const Vec3& v : places) out.push_back(placeJson(v));
-    return out;
-}
-
-std::vector<std::string> textsOf(const Place& p) {
-    std::vector<std::string> out;
-    for (std::size_t i = 0, n = p.size(kMostItems); i < n; ++i) out.push_back(p.at(i).text());
     return out;
 }
 

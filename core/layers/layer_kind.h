@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "base/cancel.h"
+#include "rig/parts.h"
 #include "rig/track.h"
 #include "scene/scene.h"
 
@@ -69,8 +70,8 @@ struct LayerContext {
     std::vector<Blow> winds{};      // switched on, blowing on this layer
     std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
-    std::vector<int> cuts{};  // frames at which the motion begins anew
-    double period = 0;        // [s] of a shot that loops; 0: it does not
+    std::vector<int> cuts{};                                  // frames at which the motion begins anew
+    double period = 0;                                        // [s] of a shot that loops; 0: it does not
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
     /// What holds for one of the layer's target joints.
@@ -172,6 +173,8 @@ struct LayerKind {
     double (*reach)(const rig::Actor&, const scene::Layer&, const scene::Resolved&) = nullptr;
     /// Wind moves it, whether or not it meets bodies.
     bool blown = false;
+    /// Sorts of parts that it is offered for.
+    std::span<const rig::Sort> suits{};
     /// Feels that ship with it. Null: none.
     std::vector<Feel> (*feels)() = nullptr;
 

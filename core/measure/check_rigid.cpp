@@ -10,9 +10,9 @@ namespace nutatio::measure {
 
 namespace {
 
-constexpr double kRate = 10;       // [1/s] at which clips are looked at
+constexpr double kRate = 10;         // [1/s] at which clips are looked at
 constexpr double kDeformed = 0.003;  // heights that a point leaves its place among the others by
-constexpr int kMostFrames = 600;   // of a clip
+constexpr int kMostFrames = 600;     // of a clip
 
 struct Region {
     std::string name;
@@ -112,8 +112,8 @@ void checkRigid(const Checked& on, std::vector<Finding>& out, const Cancel& canc
             f.rate = kRate;
             f.size = bent.most * on.millimetres;
             f.unit = "mm";
-            f.sentence = r.name + " is rigid, and " + on.name(which.second) + " deforms " + shortNumber(share) + " % of it by up to " +
-                         shortNumber(f.size) + " mm in " + f.clip + ".";
+            f.sentence = r.name + " is rigid, and " + on.name(which.second) + " deforms " + shortNumber(share) +
+                         " % of it by up to " + shortNumber(f.size) + " mm in " + f.clip + ".";
             f.points = std::move(bent.points);
             f.repair.push_back("release:actor=" + on.entry.id + ",part=" + asArgument(r.name) + ",joint=" + asArgument(f.joint));
             out.push_back(std::move(f));

@@ -347,7 +347,8 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
         // Where next to nothing of it lies beyond them, it may let go of all that does.
         double beyond = 0;
         for (std::size_t k = 0; k < region[j].size(); ++k)
-            if (byPoint[k].first >= closest && s.mainJoint(region[j][k].first) == static_cast<int>(j)) beyond += region[j][k].second;
+            if (byPoint[k].first >= closest && s.mainJoint(region[j][k].first) == static_cast<int>(j))
+                beyond += region[j][k].second;
         if (beyond < kSpeck * whole)
             f.repair.push_back("let-go:actor=" + on.entry.id + ",joint=" + asArgument(f.joint) +
                                ",beyond=" + shortNumber(0.98 * closest / on.h));

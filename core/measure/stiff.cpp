@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "layers/registry.h"
+#include "measure/joints.h"
 #include "rig/parts.h"
 #include "rig/surface.h"
 
@@ -10,38 +10,7 @@ namespace nutatio::measure {
 
 namespace {
 
-constexpr double kTurns = radians(0.5), kTravels = 1e-3;  // [rad], [heights]: less is stiff
-constexpr double kSeen = 0.02;                            // heights that are worth naming
-
-std::vector<char> movedByClips(const rig::Actor& a) {
-    std::vector<char> moves(static_cast<std::size_t>(a.skeleton.size()), false);
-    const std::vector<double> scale = rig::scalesAbove(a);
-    for (const rig::Clip& clip : a.clips)
-        for (const rig::Channel& c : clip.channels) {
-            if (c.path == rig::Path::Weights || c.times.empty()) continue;
-            const Xform& rest = a.skeleton.joint(c.joint).rest;
-            double first[4], now[4];
-            c.sample(c.times.front(), first);
-            for (float t : c.times) {
-                c.sample(t, now);
-                double by = 0, least = 1;
-                if (c.path == rig::Path::Turn) {
-                    by = Quat(now[3], now[0], now[1], now[2]).angularDistance(Quat(first[3], first[0], first[1], first[2]));
-                    least = kTurns;
-                } else {
-                    const Vec3 step = Vec3(now[0], now[1], now[2]) - Vec3(first[0], first[1], first[2]);
-                    by = c.path == rig::Path::Move ? step.norm() * scale[static_cast<std::size_t>(c.joint)] / a.height
-                                                   : step.norm() / std::max(rest.s.norm(), 1e-9);
-                    least = kTravels;
-                }
-                if (by > least) {
-                    moves[static_cast<std::size_t>(c.joint)] = true;
-                    break;
-                }
-            }
-        }
-    return moves;
-}
+constexpr double kSeen = 0.02;  // heights that are worth naming
 
 }  // namespace
 
@@ -51,11 +20,10 @@ std::vector<Stiff> stillStiff(const scene::Scene& scene, const Cancel& cancel) {
         if (e.isPiece() || !e.actor) continue;
         if (cancel.asked()) throw Cancelled{};
         const rig::Actor& a = *e.actor;
-        std::vector<char> moves = movedByClips(a);
-        for (const scene::Layer& l : scene.layers) {
-            const layers::LayerKind* kind = l.actor == e.id && scene.acts(l) ? layers::findKind(l.kind) : nullptr;
-            if (kind && !kind->problem(a, l))
-                for (const layers::Moved& m : kind->moves(a, l)) moves[static_cast<std::size_t>(m.joint)] = true;
+        std::vector<char> moves = simulated(scene, e);
+        for (const rig::Clip& clip : a.clips) {
+            const std::vector<char> here = movedBy(a, clip);
+            for (std::size_t j = 0; j < moves.size(); ++j) moves[j] = moves[j] || here[j];
         }
         const rig::Surface surface = rig::Surface::of(a);
         std::vector<Eigen::AlignedBox3d> box(moves.size());

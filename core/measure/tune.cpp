@@ -14,7 +14,12 @@ class Tuning {
   public:
     Tuning(const layers::LayerKind& kind, const layers::LayerContext& context, const std::vector<Xform>& pose,
            const Cancel& cancel, int joint)
-        : m_kind(kind), m_context(context), m_settings(*context.settingsAt(joint)), m_pose(pose), m_cancel(cancel), m_joint(joint) {}
+        : m_kind(kind),
+          m_context(context),
+          m_settings(*context.settingsAt(joint)),
+          m_pose(pose),
+          m_cancel(cancel),
+          m_joint(joint) {}
 
     double number(scene::Role role) const { return m_settings.at(m_kind.setting(role)->id); }
     void set(scene::Role role, double value) {

@@ -178,7 +178,8 @@ class Maker {
     void curvature(double reach, std::vector<float>& out) const {
         std::vector<Vec3f> normals(out.size(), Vec3f::Zero());
         for (const auto& t : m_surface.triangles) {
-            const Vec3f n = (m_surface.places[t[1]] - m_surface.places[t[0]]).cross(m_surface.places[t[2]] - m_surface.places[t[0]]);
+            const Vec3f n =
+                (m_surface.places[t[1]] - m_surface.places[t[0]]).cross(m_surface.places[t[2]] - m_surface.places[t[0]]);
             for (std::uint32_t v : t) normals[v] += n;
         }
         for (std::uint32_t v = 0; v < out.size(); ++v) {
@@ -225,7 +226,8 @@ std::string problemOf(const MapStep& s) {
     if (s.channel < 0 || s.channel > 3) return "a colour's channel is 0 to 3";
     if (!std::isfinite(s.low) || !std::isfinite(s.high) || !s.place.allFinite()) return "a number of it is not finite";
     if (!(s.reach > 0 && s.reach <= 1)) return "a reach lies between 0 and 1 heights";
-    if (s.from == MapStep::From::Paint && !(s.stroke.radius > 0 && s.stroke.radius <= 1 && s.stroke.strength >= 0 && s.stroke.strength <= 1))
+    if (s.from == MapStep::From::Paint &&
+        !(s.stroke.radius > 0 && s.stroke.radius <= 1 && s.stroke.strength >= 0 && s.stroke.strength <= 1))
         return "a brush's radius and strength lie between 0 and 1";
     return {};
 }
@@ -247,8 +249,7 @@ bool joinFromName(std::string_view name, MapStep::Join& join) {
 
 Result<std::vector<float>> mapValues(const Actor& actor, const Surface& surface, const Map& map, const std::vector<Map>& others) {
     for (std::size_t k = 0; k < map.steps.size(); ++k)
-        if (const std::string why = problemOf(map.steps[k]); !why.empty())
-            return Error{"", "step " + std::to_string(k + 1), why};
+        if (const std::string why = problemOf(map.steps[k]); !why.empty()) return Error{"", "step " + std::to_string(k + 1), why};
     try {
         return Maker(actor, surface, others).make(map);
     } catch (const Failure& f) {

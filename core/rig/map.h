@@ -12,8 +12,9 @@ namespace nutatio::rig {
 /// One step of a map: where numbers come from, and how they join those of the steps before.
 struct MapStep {
     /// Weights: the share of the joints (or of all below them too). Height: over the floor of the rest pose. Distance: from the
-    /// joints' bones. Curvature: how sharply the surface bends, outwards above a half. Colour: of the file's vertices. Piece: 1 on
-    /// the piece of the surface nearest to a place. Map: another map. Invert, Blur: of what the steps before gave. Paint: strokes.
+    /// joints' bones. Curvature: how sharply the surface bends, outwards above a half. Colour: of the file's vertices. Piece: 1
+    /// on the piece of the surface nearest to a place. Map: another map. Invert, Blur: of what the steps before gave. Paint:
+    /// strokes.
     enum class From { Weights, Height, Distance, Curvature, Colour, Piece, Map, Invert, Blur, Paint };
     enum class Join { Set, Add, Take, Times, Most, Least };
     From from = From::Weights;

@@ -105,7 +105,8 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     std::vector<Part> byName = partsOf(s);
     std::erase_if(byName, [&](const Part& p) { return body.count(p.joints.front()) > 0; });
     const auto isMesh = [&](int j) {
-        return std::any_of(actor.instances.begin(), actor.instances.end(), [&](const MeshInstance& in) { return in.joint == j && in.skin >= 0; });
+        return std::any_of(actor.instances.begin(), actor.instances.end(),
+                           [&](const MeshInstance& in) { return in.joint == j && in.skin >= 0; });
     };
     // Ears with what hangs on them.
     for (int j : s.order()) {
@@ -140,7 +141,9 @@ std::vector<Part> suggestedParts(const Actor& actor) {
         if (!roles.wings[k].empty()) add(sided(side, "wing"), s.subtree(roles.wings[k].front()), Sort::Limb);
     }
     // What is left: chains, and single joints that say what they are or have a fellow.
-    const auto isFree = [&](int j) { return !taken[static_cast<std::size_t>(j)] && actor.isSkinJoint[static_cast<std::size_t>(j)]; };
+    const auto isFree = [&](int j) {
+        return !taken[static_cast<std::size_t>(j)] && actor.isSkinJoint[static_cast<std::size_t>(j)];
+    };
     for (int j : s.order()) {
         const int up = s.joint(j).parent;
         if (!isFree(j) || up == kNoJoint || (isFree(up) && s.joint(up).children.size() == 1)) continue;

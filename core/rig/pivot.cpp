@@ -13,7 +13,8 @@ constexpr double kJump = 1e-4;       // [s] before a held key ends
 
 /// Adds `shift` to all values of a channel of places; slopes of cubic keys stay.
 void shiftBy(Channel& c, const Vec3& shift) {
-    const std::size_t key = c.interpolation == Interpolation::Cubic ? 9 : 3, first = c.interpolation == Interpolation::Cubic ? 3 : 0;
+    const std::size_t key = c.interpolation == Interpolation::Cubic ? 9 : 3,
+                      first = c.interpolation == Interpolation::Cubic ? 3 : 0;
     for (std::size_t k = 0; k + key <= c.values.size(); k += key)
         for (std::size_t n = 0; n < 3; ++n) c.values[k + first + n] += static_cast<float>(shift[static_cast<Eigen::Index>(n)]);
     c.rebased = true;
@@ -32,7 +33,8 @@ std::vector<float> denseTimes(const Clip& clip, int joint) {
         if (c.joint != joint || c.path == Path::Weights) continue;
         for (float t : c.times) {
             times.push_back(t);
-            if (c.interpolation == Interpolation::Step && t > clip.start + 2 * kJump) times.push_back(t - static_cast<float>(kJump));
+            if (c.interpolation == Interpolation::Step && t > clip.start + 2 * kJump)
+                times.push_back(t - static_cast<float>(kJump));
         }
     }
     std::sort(times.begin(), times.end());
@@ -83,7 +85,8 @@ void carryAlong(Clip& clip, int joint, const Xform& rest, const Vec3& own) {
 
 bool hangsUnskinned(const Actor& a, const MeshInstance& in) {
     const auto& primitives = a.meshes[static_cast<std::size_t>(in.mesh)].primitives;
-    return in.skin < 0 || std::any_of(primitives.begin(), primitives.end(), [](const Primitive& p) { return p.influences.empty(); });
+    return in.skin < 0 ||
+           std::any_of(primitives.begin(), primitives.end(), [](const Primitive& p) { return p.influences.empty(); });
 }
 
 }  // namespace

@@ -1,7 +1,7 @@
-// By names: the foot of a side is the shallowest joint of that side that says foot or ankle, its leg the way up to the first joint
-// that says no side; hands and arms likewise. The hips carry both legs, the spine is the way from there to what carries both arms.
-// By shape, where names tell nothing: limbs are chains that begin in pairs at the body's middle; the legs are the pair that ends
-// lowest, the arms the longest pair above them.
+// By names: the foot of a side is the shallowest joint of that side that says foot or ankle, its leg the way up to the first
+// joint that says no side; hands and arms likewise. The hips carry both legs, the spine is the way from there to what carries
+// both arms. By shape, where names tell nothing: limbs are chains that begin in pairs at the body's middle; the legs are the pair
+// that ends lowest, the arms the longest pair above them.
 #include "rig/roles.h"
 
 #include <algorithm>
@@ -19,7 +19,8 @@ constexpr double kNearlyAll = 0.6;  // of the names, in which a word says nothin
 using Words = std::vector<std::string>;
 
 bool says(const Words& words, std::initializer_list<std::string_view> any) {
-    return std::any_of(words.begin(), words.end(), [&](const std::string& w) { return std::find(any.begin(), any.end(), w) != any.end(); });
+    return std::any_of(words.begin(), words.end(),
+                       [&](const std::string& w) { return std::find(any.begin(), any.end(), w) != any.end(); });
 }
 
 /// 0 left, 1 right, -1 neither.
@@ -28,7 +29,8 @@ int sideOf(const Words& w) {
 }
 
 bool isControl(const Words& w) {
-    return says(w, {"ik", "target", "goal", "pole", "null", "ctrl", "control", "roll", "locator", "twist", "mesh", "geo", "end", "nub"});
+    return says(
+        w, {"ik", "target", "goal", "pole", "null", "ctrl", "control", "roll", "locator", "twist", "mesh", "geo", "end", "nub"});
 }
 
 int depthOf(const Skeleton& s, int j) {
@@ -92,10 +94,12 @@ class Finder {
         Limb l;
         if (end == kNoJoint) return l;
         std::vector<int> up;
-        for (int j = end; j != kNoJoint && (side < 0 ? up.empty() : sideOf(words(j)) == side); j = m_s.joint(j).parent) up.push_back(j);
+        for (int j = end; j != kNoJoint && (side < 0 ? up.empty() : sideOf(words(j)) == side); j = m_s.joint(j).parent)
+            up.push_back(j);
         std::reverse(up.begin(), up.end());
         // What only carries the limb is not of it.
-        while (up.size() > 3 && says(words(up.front()), {"clavicle", "shoulder", "collar", "hip", "pelvis", "scapula"})) up.erase(up.begin());
+        while (up.size() > 3 && says(words(up.front()), {"clavicle", "shoulder", "collar", "hip", "pelvis", "scapula"}))
+            up.erase(up.begin());
         return shaped(std::move(up));
     }
 
@@ -203,7 +207,8 @@ class Finder {
             pairs.push_back(std::move(p));
         }
         if (pairs.empty()) return;
-        const auto legs = std::min_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.low < b.low; });
+        const auto legs =
+            std::min_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.low < b.low; });
         const Pair* arms = nullptr;
         for (const Pair& p : pairs)
             if (&p != &*legs && (p.from == legs->from || m_s.isBelow(p.from, legs->from)) &&
@@ -264,16 +269,18 @@ class Finder {
         };
         int best = kNoJoint;
         for (int j = 0; j < m_s.size(); ++j)
-            if (says(words(j), {"head", "skull"}) && !isControl(words(j)) && !carriesMesh(j) && (r.hips == kNoJoint || m_s.isBelow(j, r.hips)) &&
-                (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
+            if (says(words(j), {"head", "skull"}) && !isControl(words(j)) && !carriesMesh(j) &&
+                (r.hips == kNoJoint || m_s.isBelow(j, r.hips)) && (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
                 best = j;
         if (best != kNoJoint || top == kNoJoint) return best;
         // By shape: between the arms, the way up.
         for (int c : m_s.joint(top).children) {
-            if (c == r.arms[0].chain.front() || c == r.arms[1].chain.front() || m_s.isBelow(r.arms[0].upper, c) || m_s.isBelow(r.arms[1].upper, c))
+            if (c == r.arms[0].chain.front() || c == r.arms[1].chain.front() || m_s.isBelow(r.arms[0].upper, c) ||
+                m_s.isBelow(r.arms[1].upper, c))
                 continue;
             const std::vector<int> way = wayDown(c);
-            if (place(way.back()).y() > place(top).y() + 0.03 * m_actor.height) return way.size() > 2 ? way[way.size() - 2] : way.back();
+            if (place(way.back()).y() > place(top).y() + 0.03 * m_actor.height)
+                return way.size() > 2 ? way[way.size() - 2] : way.back();
         }
         return kNoJoint;
     }

@@ -14,7 +14,7 @@ std::vector<std::vector<std::string>> wordsOf(const Skeleton& skeleton);
 
 /// From where it leaves the body to where it ends.
 struct Limb {
-    std::vector<int> chain;  // parents first; empty: there is none
+    std::vector<int> chain;                                  // parents first; empty: there is none
     int upper = kNoJoint, lower = kNoJoint, end = kNoJoint;  // thigh, shin, foot; upper arm, forearm, hand
     int beyond = kNoJoint;                                   // toes or a finger, where there is one
     bool found() const { return upper != kNoJoint && end != kNoJoint; }

@@ -155,11 +155,12 @@ TEST_CASE(
     Window w(kDemo);
     w.key(Qt::Key_1, Qt::ControlModifier);
     rowsOf(w);
+    w.clickButton("face-joints");
     auto* button = w.bench.findChild<QPushButton*>(QStringLiteral("do-helper"));
     REQUIRE(button);
     QTest::mouseClick(button, Qt::LeftButton);
     Stage* stage = w.bench.stage();
-    CHECK(stage->helperOn());
+    CHECK((stage->tool() == Stage::Tool::Helper));
     const std::string actor = w.scene().actors[0].id;
     const QPoint at = stage->jointPixel(actor, w.joint("spine_01"))->toPoint();
     QTest::mouseMove(stage, at + QPoint(1, 0));
@@ -178,7 +179,7 @@ TEST_CASE(
     QTest::mouseClick(stage, Qt::LeftButton, Qt::NoModifier, at);
     REQUIRE(w.scene().actors[0].preparations.size() == 1);
     CHECK(w.scene().actors[0].preparations[0].reach == Approx(1.12 * 1.12 * 1.12 * 1.12 * 0.12).epsilon(1e-6));
-    CHECK_FALSE(stage->helperOn());
+    CHECK_FALSE((stage->tool() == Stage::Tool::Helper));
     CHECK(w.bench.session().selection().joints == std::vector<int>{joints});
     w.bench.action("add-jiggle")->trigger();
     w.settle();
@@ -195,7 +196,7 @@ TEST_CASE(
     // Escape ends the mode before it deselects.
     w.key(Qt::Key_J, Qt::ShiftModifier);
     w.key(Qt::Key_Escape);
-    CHECK_FALSE(stage->helperOn());
+    CHECK_FALSE((stage->tool() == Stage::Tool::Helper));
     CHECK(w.bench.session().selection().joints.size() == 2);
 }
 
@@ -207,6 +208,7 @@ TEST_CASE("weights are painted by hand: the brush is seen, a stroke changes what
     w.key(Qt::Key_P, Qt::ShiftModifier);
     CHECK_FALSE(w.bench.session().painting().on);  // no joint is selected, and it says so
     w.bench.session().selectJoint(actor, w.joint("chest"));
+    w.clickButton("face-joints");
     QTest::mouseClick(w.bench.findChild<QPushButton*>(QStringLiteral("do-paint")), Qt::LeftButton);
     REQUIRE(w.bench.session().painting().on);
     Stage* stage = w.bench.stage();

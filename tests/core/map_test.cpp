@@ -121,7 +121,8 @@ TEST_CASE("a map's steps invert, blur and join one another, and other maps") {
         return made(*a, s, {head, second});
     };
     const std::vector<float> most = joined(Join::Most), least = joined(Join::Least), times = joined(Join::Times),
-                             sum = joined(Join::Add), rest = joined(Join::Take), inverse = made(*a, s, {head, step(From::Invert)});
+                             sum = joined(Join::Add), rest = joined(Join::Take),
+                             inverse = made(*a, s, {head, step(From::Invert)});
     for (std::size_t v = 0; v < h.size(); ++v) {
         REQUIRE(most[v] == std::max(h[v], l[v]));
         REQUIRE(least[v] == std::min(h[v], l[v]));
@@ -190,8 +191,9 @@ TEST_CASE("strokes on a map are saved with it and give the same again; a renamed
     CHECK(edit::mapOf(s, actor, "soft", surface).value()[surface.nearest(cheek)] < 0.2f);
     REQUIRE(edit::carryOut(s, "rename-map:map=soft,name=loose").ok());
     REQUIRE(edit::carryOut(s, "add-map:name=both,from=map,map=loose").ok());
-    for (const char* bad : {"add-map:name=loose,from=height", "map-step:map=loose,from=map,other=both", "map-step:map=loose,from=tea",
-                            "map-step:map=nothing,from=invert", "add-map:name=x,from=weights,joints=nobody"}) {
+    for (const char* bad :
+         {"add-map:name=loose,from=height", "map-step:map=loose,from=map,other=both", "map-step:map=loose,from=tea",
+          "map-step:map=nothing,from=invert", "add-map:name=x,from=weights,joints=nobody"}) {
         const scene::Scene was = s;
         const auto refused = edit::carryOut(s, bad);
         INFO(bad);

@@ -38,10 +38,11 @@ TEST_CASE("roles are told by names on rigs from many hands, and by shape where t
         std::string file;
         const char *thigh, *foot, *hand, *head;
     };
-    const Rig rigs[] = {{kOtter, "thigh_L", "foot_L", "hand_L", "head"},
-                        {std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh", "LeftLeg", "LeftFoot", "LeftHand", "Head"},
-                        {kMocap + "01_01.bvh", "LeftUpLeg", "LeftFoot", "LeftHand", "Head"},
-                        {kMocap + "Boxing_Toes.bvh", "LeftHip", "LeftAnkle", "LeftWrist", "Head"}};
+    const Rig rigs[] = {
+        {kOtter, "thigh_L", "foot_L", "hand_L", "head"},
+        {std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh", "LeftLeg", "LeftFoot", "LeftHand", "Head"},
+        {kMocap + "01_01.bvh", "LeftUpLeg", "LeftFoot", "LeftHand", "Head"},
+        {kMocap + "Boxing_Toes.bvh", "LeftHip", "LeftAnkle", "LeftWrist", "Head"}};
     for (const Rig& r : rigs) {
         INFO(r.file);
         const auto actor = test::read(r.file);
@@ -78,9 +79,10 @@ TEST_CASE("parts are suggested from names and skeleton, each joint once") {
     const auto otter = test::read(kOtter);
     const std::vector<rig::Part> parts = rig::suggestedParts(*otter);
     const std::pair<const char*, rig::Sort> wanted[] = {
-        {"tail", rig::Sort::Tail},       {"ear_L", rig::Sort::Ear},     {"ear_R", rig::Sort::Ear},      {"scarf_L", rig::Sort::Strap},
-        {"skirt5", rig::Sort::Cloth},    {"left arm", rig::Sort::Limb}, {"right leg", rig::Sort::Limb}, {"spine", rig::Sort::Spine},
-        {"whisker1a_L", rig::Sort::Hair}, {"satchel", rig::Sort::Soft},  {"belly", rig::Sort::Soft}};
+        {"tail", rig::Sort::Tail},      {"ear_L", rig::Sort::Ear},    {"ear_R", rig::Sort::Ear},
+        {"scarf_L", rig::Sort::Strap},  {"skirt5", rig::Sort::Cloth}, {"left arm", rig::Sort::Limb},
+        {"right leg", rig::Sort::Limb}, {"spine", rig::Sort::Spine},  {"whisker1a_L", rig::Sort::Hair},
+        {"satchel", rig::Sort::Soft},   {"belly", rig::Sort::Soft}};
     for (const auto& [name, sort] : wanted) {
         INFO(name);
         const rig::Part* p = find(parts, name);
@@ -132,9 +134,10 @@ TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved; what 
     // Names of joints are followed.
     REQUIRE(edit::carryOut(s, "rename-joint:joint=tail_06,name=tip").ok());
     CHECK(part("tail tip")->joints.front() == "tip");
-    for (const char* bad : {"add-part:name=rudder,joints=belly", "add-part:name=x,joints=nobody", "rename-part:part=nothing,name=y",
-                            "merge-parts:parts=rudder", "split-part:part=rudder,joint=head,name=z",
-                            "split-part:part=rudder,joint=tail_01,name=z", "colour-part:part=rudder,colour=99", "mark-rigid:part=nothing"}) {
+    for (const char* bad :
+         {"add-part:name=rudder,joints=belly", "add-part:name=x,joints=nobody", "rename-part:part=nothing,name=y",
+          "merge-parts:parts=rudder", "split-part:part=rudder,joint=head,name=z", "split-part:part=rudder,joint=tail_01,name=z",
+          "colour-part:part=rudder,colour=99", "mark-rigid:part=nothing"}) {
         const auto was = s.actors[0].parts;
         INFO(bad);
         CHECK_FALSE(edit::carryOut(s, bad).ok());
@@ -166,7 +169,8 @@ TEST_CASE("a rigid face that follows the hair is found, with joint, share and fr
     REQUIRE(edit::prepare(s, actor, paint));
     const std::vector<measure::Finding> found = deformed();
     REQUIRE(found.size() > before);
-    const auto blamed = std::find_if(found.begin(), found.end(), [](const measure::Finding& f) { return f.joint == "forearm_L"; });
+    const auto blamed =
+        std::find_if(found.begin(), found.end(), [](const measure::Finding& f) { return f.joint == "forearm_L"; });
     REQUIRE(blamed != found.end());
     CHECK(blamed->first >= 0);
     CHECK(blamed->last > blamed->first);

@@ -120,8 +120,9 @@ TEST_CASE("a chain along a drawn line takes the skin beside the line, shared fro
     // Down the back, from the chest to the hips.
     std::vector<Vec3> line;
     for (const char* j : {"chest", "spine_02", "spine_01", "hips"})
-        line.push_back(surface.places[surface.nearest(worlds[static_cast<std::size_t>(otter->skeleton.find(j))].t - Vec3(0, 0, 0.2))]
-                           .cast<double>());
+        line.push_back(
+            surface.places[surface.nearest(worlds[static_cast<std::size_t>(otter->skeleton.find(j))].t - Vec3(0, 0, 0.2))]
+                .cast<double>());
     const std::vector<Vec3> row = rig::rowAlong(surface, line, 3, 0.06 * otter->height);
     REQUIRE(row.size() == 4);
     REQUIRE(edit::addChain(s, actor, {}, "ridge", row, 0.08));
@@ -140,8 +141,9 @@ TEST_CASE("a chain along a drawn line takes the skin beside the line, shared fro
     }
     for (double g : given) CHECK(g > 3);
     // Nonsense is refused in words.
-    for (const auto& bad : {edit::addChain(s, actor, {}, "ridge", row, 0.08), edit::addChain(s, actor, "nobody", "x", row, 0.08),
-                            edit::addChain(s, actor, {}, "x", {row[0], row[1]}, 0.08), edit::addChain(s, actor, {}, "x", {}, 0.08)}) {
+    for (const auto& bad :
+         {edit::addChain(s, actor, {}, "ridge", row, 0.08), edit::addChain(s, actor, "nobody", "x", row, 0.08),
+          edit::addChain(s, actor, {}, "x", {row[0], row[1]}, 0.08), edit::addChain(s, actor, {}, "x", {}, 0.08)}) {
         REQUIRE_FALSE(bad.ok());
         CHECK_FALSE(bad.error().sentence.empty());
     }
@@ -157,7 +159,8 @@ TEST_CASE("a pivot that is moved leaves the rest pose alone, and with keys kept 
         std::vector<Affine> worlds;
         rig::worldTransforms(beast->skeleton, beast->restPose(), worlds);
         for (const char* joint : {"trunk_2", "cape_1"}) {
-            const Vec3 to = worlds[static_cast<std::size_t>(beast->skeleton.find(joint))].t + 0.05 * beast->height * Vec3(1, 0.5, -0.3);
+            const Vec3 to =
+                worlds[static_cast<std::size_t>(beast->skeleton.find(joint))].t + 0.05 * beast->height * Vec3(1, 0.5, -0.3);
             REQUIRE(edit::movePivot(s, actor, joint, to, true));
             const rig::Actor& a = *s.actors[0].actor;
             std::vector<Affine> now;
@@ -243,7 +246,8 @@ TEST_CASE("a joint made here hangs elsewhere where it stands; the file's own sta
     const rig::Actor& a = *s.actors[0].actor;
     CHECK(a.skeleton.label(a.skeleton.joint(a.skeleton.find("paunch")).parent) == "chest");
     CHECK(test::vertexDifference(*before, before->restPose(), a, a.restPose()) < 1e-5);
-    for (const char* bad : {"hang-on:joint=paunch,onto=paunch", "hang-on:joint=ear_L,onto=chest", "hang-on:joint=paunch,onto=nobody"}) {
+    for (const char* bad :
+         {"hang-on:joint=paunch,onto=paunch", "hang-on:joint=ear_L,onto=chest", "hang-on:joint=paunch,onto=nobody"}) {
         const auto refused = edit::carryOut(s, bad);
         REQUIRE_FALSE(refused.ok());
         CHECK(s.actors[0].actor.get() == &a);

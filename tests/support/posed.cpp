@@ -7,7 +7,8 @@
 
 namespace nutatio::test {
 
-double vertexDifference(const rig::Actor& a, const std::vector<Xform>& poseA, const rig::Actor& b, const std::vector<Xform>& poseB) {
+double vertexDifference(const rig::Actor& a, const std::vector<Xform>& poseA, const rig::Actor& b,
+                        const std::vector<Xform>& poseB) {
     const auto posed = [&](const rig::Actor& actor, const std::vector<Xform>& locals) {
         std::vector<Affine> worlds;
         rig::worldTransforms(actor.skeleton, locals, worlds);

@@ -406,6 +406,8 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     return out;
 }
 
+constexpr rig::Sort kSuits[] = {rig::Sort::Ear, rig::Sort::Soft};
+
 Movers movers(const LayerContext& context, const PoseView& rest) {
     Movers out;
     for (const Moved& m : moves(context.actor, context.layer))
@@ -428,6 +430,7 @@ const LayerKind kJiggleKind{
     .moves = moves,
     .movers = movers,
     .blown = true,
+    .suits = kSuits,
     .feels = jiggleFeels};
 
 }  // namespace nutatio::layers

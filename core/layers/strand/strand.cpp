@@ -262,6 +262,8 @@ double reach(const rig::Actor& actor, const scene::Layer& layer, const scene::Re
     return longest * reachOf(settings);
 }
 
+constexpr rig::Sort kSuits[] = {rig::Sort::Tail, rig::Sort::Hair, rig::Sort::Strap, rig::Sort::Cloth, rig::Sort::Chain};
+
 Movers movers(const LayerContext& context, const PoseView& rest) {
     // As many strands to a mover as the widest kernel takes, on every machine: what shares a mover is part of the result.
     constexpr std::size_t kTogether = 8;
@@ -302,6 +304,7 @@ const LayerKind kStrandKind{
     .swings = swings,
     .meets = true,
     .reach = reach,
+    .suits = kSuits,
     .feels = strandFeels};
 
 }  // namespace nutatio::layers

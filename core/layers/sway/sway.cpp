@@ -158,8 +158,7 @@ class Swayer {
     Xform at(std::size_t n, const Xform& below, double cycles, int frame) const {
         const double along = m_moved[n].along;
         const scene::Resolved& own = *m_own[n];
-        const double c =
-            cycles + (own.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
+        const double c = cycles + (own.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
         Vec3 s = Vec3::Constant(m_noisy ? 0 : std::sin(2 * kPi * c));
         constexpr double kMostOf = 1.96;  // 95 of 100 of a normal distribution lie within as many root mean squares
         for (std::size_t k = 0; k < m_noise.size(); ++k) s[static_cast<Eigen::Index>(k)] = m_noise[k].at(c) / kMostOf;

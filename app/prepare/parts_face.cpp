@@ -1,0 +1,157 @@
+#include "app/prepare/parts_face.h"
+
+#include <algorithm>
+#include <set>
+
+#include "app/look/parts.h"
+#include "edit/edit.h"
+#include "rig/parts.h"
+
+namespace nutatio::app {
+
+namespace {
+constexpr int kColours = 8;
+
+QString qs(const std::string& s) {
+    return QString::fromStdString(s);
+}
+}  // namespace
+
+void PartsFace::select(const std::string& actor, const std::vector<std::string>& joints, bool more) {
+    const scene::ActorEntry* a = m_document.scene().actor(actor);
+    if (!a) return;
+    Selection s;
+    if (more && m_session.selection().actor == actor) s.joints = m_session.selection().joints;
+    s.actor = actor;
+    for (const std::string& name : joints)
+        if (const int j = a->actor->skeleton.find(name);
+            j != rig::kNoJoint && std::find(s.joints.begin(), s.joints.end(), j) == s.joints.end())
+            s.joints.push_back(j);
+    m_session.select(std::move(s));
+}
+
+void PartsFace::layAccepted(const scene::ActorEntry& a, const scene::Part& p) {
+    ListRow* row = addRow(qs(p.name), p.rigid ? tr("rigid, %1").arg(p.joints.size()) : QString::number(p.joints.size()));
+    row->setObjectName(QStringLiteral("part"));
+    row->setSwatch(look::partColour(p.colour));
+    row->setChosen(std::find(m_chosen.begin(), m_chosen.end(), p.name) != m_chosen.end());
+    connect(row, &ListRow::swatchPressed, this, [this, id = a.id, name = p.name, next = (p.colour + 1) % kColours] {
+        attempt(tr("Colour of %1").arg(qs(name)), [&](scene::Scene& s) { return edit::colourPart(s, id, name, next); });
+    });
+    connect(row, &ListRow::chosen, this, [this, id = a.id, p](bool more) {
+        if (!more) m_chosen.clear();
+        std::erase(m_chosen, p.name);
+        m_chosen.push_back(p.name);
+        select(id, p.joints, more);
+        refresh();
+    });
+}
+
+void PartsFace::laySuggested(const scene::ActorEntry& a) {
+    if (!(m_of == a.actor->content) || m_suggested.empty()) {
+        m_of = a.actor->content;
+        m_suggested.clear();
+        for (const rig::Part& p : rig::suggestedParts(*a.actor)) {
+            std::vector<std::string> joints;
+            for (int j : p.joints) joints.push_back(a.actor->skeleton.reference(j));
+            m_suggested.emplace_back(p.name, std::move(joints));
+        }
+    }
+    std::set<std::string> taken;
+    for (const scene::Part& p : a.parts) taken.insert(p.joints.begin(), p.joints.end());
+    std::vector<std::pair<std::string, std::vector<std::string>>> left;
+    for (const auto& each : m_suggested)
+        if (std::none_of(each.second.begin(), each.second.end(), [&](const std::string& j) { return taken.count(j) > 0; }))
+            left.push_back(each);
+    if (left.empty()) return;
+    addHeading(tr("Suggested by names and skeleton"));
+    addButtons(rows(), {{QStringLiteral("accept-all"), tr("Accept all %1").arg(left.size()), tr("Makes parts of all of them"),
+                         [this, id = a.id] {
+                             m_document.edit(tr("Accept parts"), [&](scene::Scene& s) { edit::acceptParts(s, id); });
+                         },
+                         true}},
+               1);
+    for (const auto& [name, joints] : left) {
+        ListRow* row = addRow(qs(name), QString::number(joints.size()));
+        row->setObjectName(QStringLiteral("suggested"));
+        row->addButton(QStringLiteral("accept"), tr("Accept"), tr("Makes a part of it"), [this, id = a.id, name = name, joints = joints] {
+            attempt(tr("Part %1").arg(qs(name)), [&](scene::Scene& s) { return edit::addPart(s, id, name, joints); });
+        });
+        connect(row, &ListRow::chosen, this, [this, id = a.id, joints = joints](bool more) { select(id, joints, more); });
+    }
+}
+
+void PartsFace::lay() {
+    const scene::ActorEntry* a = actor();
+    Q_EMIT titleChanged(!a ? tr("Nothing is open") : a->parts.empty() ? tr("No part yet") : a->parts.size() == 1 ? tr("1 part") : tr("%1 parts").arg(a->parts.size()));
+    if (!a) return;
+    std::erase_if(m_chosen, [&](const std::string& name) {
+        return std::none_of(a->parts.begin(), a->parts.end(), [&](const scene::Part& p) { return p.name == name; });
+    });
+    const std::vector<std::string> joints = selectedJoints();
+    const std::string id = a->id;
+    const bool one = m_chosen.size() == 1;
+    const auto chosen = [&]() -> const scene::Part* {
+        for (const scene::Part& p : a->parts)
+            if (one && p.name == m_chosen.front()) return &p;
+        return nullptr;
+    }();
+    const bool splits = chosen && joints.size() == 1 && joints.front() != chosen->joints.front() &&
+                        std::find(chosen->joints.begin(), chosen->joints.end(), joints.front()) != chosen->joints.end();
+    addButtons(
+        rows(),
+        {{QStringLiteral("part-new"), tr("New part"), tr("Makes a part of the selected joints"),
+          [this, id, joints] {
+              const scene::ActorEntry* now = m_document.scene().actor(id);
+              const rig::Skeleton& k = now->actor->skeleton;
+              std::string stem = rig::partName(rig::plainName(k, k.find(joints.front()))), name = stem;
+              for (int n = 2; std::any_of(now->parts.begin(), now->parts.end(), [&](const scene::Part& p) { return p.name == name; }); ++n)
+                  name = stem + " " + std::to_string(n);
+              if (attempt(tr("Part %1").arg(qs(name)), [&](scene::Scene& s) { return edit::addPart(s, id, name, joints); })) {
+                  m_chosen = {name};
+                  refresh();
+              }
+          },
+          !joints.empty()},
+         {QStringLiteral("part-merge"), tr("Merge"), tr("Makes one part of those that are chosen (Ctrl and click chooses more)"),
+          [this, id] { attempt(tr("Merge parts"), [&](scene::Scene& s) { return edit::mergeParts(s, id, m_chosen); }); },
+          m_chosen.size() > 1},
+         {QStringLiteral("part-split"), tr("Split"), tr("What hangs on the selected joint becomes a part of its own"),
+          [this, id, joints] {
+              const std::string part = m_chosen.front();
+              std::string name = part + " below";
+              attempt(tr("Split %1").arg(qs(part)), [&](scene::Scene& s) { return edit::splitPart(s, id, part, joints.front(), name); });
+          },
+          splits},
+         {QStringLiteral("part-rename"), tr("Rename"), tr("Another name for the part"),
+          [this, id] {
+              for (ListRow* row : findChildren<ListRow*>(QStringLiteral("part")))
+                  if (row->text().toStdString() == m_chosen.front())
+                      askForName(row, [this, id, was = m_chosen.front()](const QString& name) {
+                          if (attempt(tr("Rename to %1").arg(name), [&](scene::Scene& s) { return edit::renamePart(s, id, was, name.toStdString()); }))
+                              m_chosen = {name.toStdString()};
+                          refresh();
+                      });
+          },
+          one},
+         {QStringLiteral("part-rigid"), chosen && chosen->rigid ? tr("Not rigid") : tr("Rigid"),
+          tr("What is rigid is not to be deformed: the check tells where it is"),
+          [this, id, rigid = chosen && !chosen->rigid] {
+              attempt(tr("Rigid"), [&](scene::Scene& s) { return edit::markRigid(s, id, m_chosen.front(), rigid); });
+          },
+          one},
+         {QStringLiteral("part-remove"), tr("Forget"), tr("Forgets the part; its joints stay"),
+          [this, id] {
+              attempt(tr("Forget a part"), [&](scene::Scene& s) -> Result<Done> {
+                  for (const std::string& name : m_chosen)
+                      if (auto done = edit::removePart(s, id, name); !done) return done;
+                  return Done{};
+              });
+          },
+          !m_chosen.empty()}});
+    if (a->parts.empty()) addText(tr("A part is a set of joints with a name. A click selects them; layers are put on many parts at once."));
+    for (const scene::Part& p : a->parts) layAccepted(*a, p);
+    laySuggested(*a);
+}
+
+}  // namespace nutatio::app

@@ -1,0 +1,108 @@
+// Making a chain of joints: fitted through the piece of mesh under the mouse, or drawn along the mesh.
+#include <QMouseEvent>
+#include <QWheelEvent>
+
+#include "app/look/theme.h"
+#include "app/stage/stage.h"
+#include "app/stage/tint.h"
+#include "rig/helper.h"
+#include "scene/items.h"
+
+namespace nutatio::app {
+
+namespace {
+
+constexpr int kFewest = 2, kMost = 24;
+constexpr double kLeastReach = 0.01, kMostReach = 0.4;  // heights
+constexpr double kNotch = 1.12;
+constexpr double kApart = 0.01;  // heights between places of a drawn line
+
+}  // namespace
+
+void Stage::showChain(const rig::Actor& actor, std::string id, std::vector<Vec3> row, double reach) {
+    if (row.size() < 3) return;
+    const rig::Surface& surface = surfaceOf(actor);
+    const int parent = rig::carrierAt(surface, row.front());
+    const auto shares = rig::chainShares(actor, surface, parent, row, reach * actor.height);
+    m_tint = tintBy(actor, surface, [&](std::uint32_t point) {
+        float sum = 0;
+        for (const auto& s : shares) sum += s[point];
+        return sum;
+    });
+    m_chain = Chain{std::move(id), actor.skeleton.reference(parent), std::move(row), reach};
+    update();
+}
+
+void Stage::proposeChain(const QPointF& at) {
+    m_chain.reset();
+    m_tint.reset();
+    update();
+    const std::optional<MeshHit> hit = hitMesh(at);
+    const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
+    if (!a || a->isPiece()) return;
+    const rig::Actor& actor = *a->actor;
+    const rig::Surface& surface = surfaceOf(actor);
+    const Vec3 spot = restPlace(actor, surface, *hit);
+    const std::uint32_t point = surface.nearest(spot);
+    if (const std::pair now{surface.shell[point], m_chainJoints}; now != m_pieceAndJoints) {
+        m_throughPiece = rig::rowThrough(surface, point, m_chainJoints);
+        m_pieceAndJoints = now;
+    }
+    if (m_throughPiece.empty()) return;
+    // It begins at the end that is nearer to the mouse.
+    std::vector<Vec3> row = m_throughPiece;
+    if ((spot - row.back()).norm() < (spot - row.front()).norm()) std::reverse(row.begin(), row.end());
+    showChain(actor, hit->actor, std::move(row), 0);
+}
+
+void Stage::drawChain(const QPointF& at) {
+    for (const QPointF& p : m_drawn.empty() ? std::vector<QPointF>{m_pressed, at} : std::vector<QPointF>{at}) {
+        const std::optional<MeshHit> hit = hitMesh(p);
+        const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
+        if (!a || a->isPiece() || (m_chain && !m_drawn.empty() && hit->actor != m_chain->actor)) return;
+        const rig::Actor& actor = *a->actor;
+        const Vec3 spot = restPlace(actor, surfaceOf(actor), *hit);
+        if (!m_drawn.empty() && (spot - m_drawn.back()).norm() < kApart * actor.height) return;
+        m_drawn.push_back(spot);
+        if (m_drawn.size() < 2) continue;
+        showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_drawn, m_chainJoints, m_chainReach * actor.height), m_chainReach);
+    }
+}
+
+bool Stage::wheelChain(QWheelEvent* e) {
+    if (m_tool != Tool::Chain || !m_chain) return false;
+    const double notches = e->angleDelta().y() / 120.0;
+    if (e->modifiers() & Qt::ControlModifier)
+        m_chainReach = std::clamp(m_chainReach * std::pow(kNotch, notches), kLeastReach, kMostReach);
+    else
+        m_chainJoints = std::clamp(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
+    const scene::ActorEntry* a = m_document.scene().actor(m_chain->actor);
+    if (m_drawn.size() > 1 && a)
+        showChain(*a->actor, a->id, rig::rowAlong(surfaceOf(*a->actor), m_drawn, m_chainJoints, m_chainReach * a->actor->height),
+                  m_chainReach);
+    else
+        proposeChain(m_last);
+    return true;
+}
+
+void Stage::markChain(std::vector<Mark>& marks) const {
+    const Shown* s = m_chain ? shown(m_chain->actor) : nullptr;
+    if (!s) return;
+    // Where its places are now: as what it hangs on stands.
+    const int joint = s->actor->skeleton.find(m_chain->joint);
+    if (joint == rig::kNoJoint) return;
+    std::vector<Affine> rest;
+    rig::worldTransforms(s->actor->skeleton, s->actor->restPose(), rest);
+    std::vector<Vec3> row;
+    for (const Vec3& p : m_chain->row)
+        row.push_back(s->posed.worlds[static_cast<std::size_t>(joint)].apply(rest[static_cast<std::size_t>(joint)].inverse().apply(p)));
+    addPolyline(marks, row, 5, look::theme().sheet);
+    addPolyline(marks, row, 2.5, look::theme().lagoon);
+    for (std::size_t k = 0; k < row.size(); ++k) {
+        const bool end = k + 1 == row.size();
+        addLine(marks, row[k], row[k], end ? 8 : 13, look::theme().sheet);
+        addLine(marks, row[k], row[k], end ? 4 : 9, look::theme().lagoon);
+    }
+}
+
+}  // namespace nutatio::app
