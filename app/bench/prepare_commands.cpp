@@ -10,8 +10,9 @@ void Bench::makePrepareCommands() {
         add("bend-test", tr("Bend test: swing the selected joints, and see what follows"), QKeySequence(Qt::SHIFT | Qt::Key_B),
             "activity", [this] { bendTest(m_actions["bend-test"]->isChecked()); });
     bend->setCheckable(true);
-    QAction* helper = add("helper", tr("Helper joint: click on the mesh where it is to be"), QKeySequence(Qt::SHIFT | Qt::Key_J),
-                          "plus", [this] { useTool(m_actions["helper"]->isChecked() ? Stage::Tool::Helper : Stage::Tool::None); });
+    QAction* helper =
+        add("helper", tr("Helper joint: click on the mesh where it is to be"), QKeySequence(Qt::SHIFT | Qt::Key_J), "plus",
+            [this] { useTool(m_actions["helper"]->isChecked() ? Stage::Tool::Helper : Stage::Tool::None); });
     helper->setCheckable(true);
     connect(m_stage, &Stage::helperWanted, this, &Bench::addHelper);
     QAction* paint = add("paint", tr("Paint skin weights of the selected joint"), QKeySequence(Qt::SHIFT | Qt::Key_P), "pencil",
@@ -67,7 +68,8 @@ bool Bench::attempt(const QString& name, const std::function<Result<Done>(scene:
         say(QString::fromStdString(done.error().sentence));
         return false;
     }
-    m_document.edit(name, [&](scene::Scene& s) { s = next; }, gesture);
+    m_document.edit(
+        name, [&](scene::Scene& s) { s = next; }, gesture);
     return true;
 }
 
@@ -200,15 +202,19 @@ void Bench::useTool(Stage::Tool tool) {
         say(tr("Select the one joint whose pivot is to be moved first."));
         tool = Stage::Tool::None;
     } else {
-        say(tool == Stage::Tool::Helper  ? tr("Click where the joint is to be. Wheel: how far its skin reaches. Shift: on the other side too. Esc: enough.")
-            : tool == Stage::Tool::Chain ? tr("Click a piece of mesh near where the chain begins, or draw along it. Wheel: joints. Ctrl and wheel: reach. Esc: enough.")
-            : tool == Stage::Tool::Pivot ? tr("Drag the joint to where it is to turn; its mesh stays. Shift: in clips it turns from there too. Esc: enough.")
+        say(tool == Stage::Tool::Helper  ? tr("Click where the joint is to be. Wheel: how far its skin reaches. Shift: on the "
+                                               "other side too. Esc: enough.")
+            : tool == Stage::Tool::Chain ? tr("Click a piece of mesh near where the chain begins, or draw along it. Wheel: "
+                                              "joints. Ctrl and wheel: reach. Esc: enough.")
+            : tool == Stage::Tool::Pivot ? tr("Drag the joint to where it is to turn; its mesh stays. Shift: in clips it turns "
+                                              "from there too. Esc: enough.")
                                          : QString());
     }
     if (tool != Stage::Tool::None && m_session.painting().on) paintWeights(false);
     if (tool != Stage::Tool::None) m_session.setSpot({});
     m_stage->setTool(tool);
-    for (const auto& [id, which] : {std::pair{"helper", Stage::Tool::Helper}, {"chain", Stage::Tool::Chain}, {"pivot", Stage::Tool::Pivot}})
+    for (const auto& [id, which] :
+         {std::pair{"helper", Stage::Tool::Helper}, {"chain", Stage::Tool::Chain}, {"pivot", Stage::Tool::Pivot}})
         m_actions[QLatin1String(id)]->setChecked(tool == which);
 }
 

@@ -191,7 +191,8 @@ void CheckFace::addStiff(QVBoxLayout* rows) {
     rows->addWidget(heading);
     const auto shown = m_allStiff ? stiff.size() : std::min<std::size_t>(stiff.size(), kShownStiff);
     for (std::size_t k = 0; k < shown; ++k) {
-        auto* row = new ListRow(QString::fromStdString(stiff[k].name), tr("%1 % of the height").arg(100 * stiff[k].size, 0, 'f', 0));
+        auto* row =
+            new ListRow(QString::fromStdString(stiff[k].name), tr("%1 % of the height").arg(100 * stiff[k].size, 0, 'f', 0));
         row->setObjectName(QStringLiteral("stiff"));
         rows->addWidget(row);
         connect(row, &ListRow::chosen, this, [this, s = stiff[k]] {

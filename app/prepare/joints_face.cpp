@@ -101,7 +101,8 @@ void JointsFace::layDone(const scene::ActorEntry& a) {
         std::size_t first = last - 1;
         const rig::Preparation& e = a.preparations[first];
         if (e.what == What::Paint)
-            while (first > 0 && a.preparations[first - 1].what == What::Paint && a.preparations[first - 1].joint == e.joint) --first;
+            while (first > 0 && a.preparations[first - 1].what == What::Paint && a.preparations[first - 1].joint == e.joint)
+                --first;
         ListRow* row = addRow(saidOf(e, static_cast<int>(last - first)));
         row->setObjectName(QStringLiteral("done"));
         row->addButton(QStringLiteral("undo-step"), tr("Take away"), tr("Takes this away, with what rests on it"),
@@ -112,10 +113,15 @@ void JointsFace::layDone(const scene::ActorEntry& a) {
                                return Done{};
                            });
                        });
-        connect(row, &ListRow::chosen, this, [this, id = a.id, name = e.what == What::Rename || e.what == What::AddEnd || e.what == What::AddHelper ? e.name : e.what == What::AddChain ? rig::chainJoint(e.name, 0, e.row.size() - 1) : e.joint] {
-            const scene::ActorEntry* now = m_document.scene().actor(id);
-            if (const int j = now ? now->actor->skeleton.find(name) : rig::kNoJoint; j != rig::kNoJoint) m_session.selectJoint(id, j);
-        });
+        connect(row, &ListRow::chosen, this,
+                [this, id = a.id,
+                 name = e.what == What::Rename || e.what == What::AddEnd || e.what == What::AddHelper ? e.name
+                        : e.what == What::AddChain ? rig::chainJoint(e.name, 0, e.row.size() - 1)
+                                                   : e.joint] {
+                    const scene::ActorEntry* now = m_document.scene().actor(id);
+                    if (const int j = now ? now->actor->skeleton.find(name) : rig::kNoJoint; j != rig::kNoJoint)
+                        m_session.selectJoint(id, j);
+                });
         last = first;
     }
 }

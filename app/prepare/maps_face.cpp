@@ -25,12 +25,16 @@ const rig::Map* mapNamed(const scene::ActorEntry& a, const std::string& name) {
 }
 
 QString joinWord(Join j) {
-    const QString words[] = {QObject::tr("set to"), QObject::tr("add"), QObject::tr("take away"), QObject::tr("times"), QObject::tr("at least"), QObject::tr("at most")};
+    const QString words[] = {QObject::tr("set to"), QObject::tr("add"),      QObject::tr("take away"),
+                             QObject::tr("times"),  QObject::tr("at least"), QObject::tr("at most")};
     return words[static_cast<std::size_t>(j)];
 }
 
 QString saidOf(const rig::MapStep& s) {
-    const QString joints = s.joints.empty() ? QString() : qs(s.joints.front()) + (s.joints.size() > 1 ? QObject::tr(" and %1 more").arg(s.joints.size() - 1) : QString());
+    const QString joints =
+        s.joints.empty()
+            ? QString()
+            : qs(s.joints.front()) + (s.joints.size() > 1 ? QObject::tr(" and %1 more").arg(s.joints.size() - 1) : QString());
     QString what;
     switch (s.from) {
         case From::Invert:
@@ -38,7 +42,9 @@ QString saidOf(const rig::MapStep& s) {
         case From::Blur:
             return QObject::tr("blurred over %1 % of the height").arg(100 * s.reach, 0, 'g', 3);
         case From::Paint:
-            return QObject::tr("painted: %1").arg(QString::fromUtf8(rig::brushName(s.stroke.brush).data(), static_cast<qsizetype>(rig::brushName(s.stroke.brush).size())));
+            return QObject::tr("painted: %1")
+                .arg(QString::fromUtf8(rig::brushName(s.stroke.brush).data(),
+                                       static_cast<qsizetype>(rig::brushName(s.stroke.brush).size())));
         case From::Weights:
             what = QObject::tr("weights of %1").arg(joints);
             break;
@@ -126,8 +132,10 @@ void MapsFace::layNew(const scene::ActorEntry& a) {
     }
     const bool has = !joints.empty();
     const std::string who = has ? rig::plainName(a.actor->skeleton, a.actor->skeleton.find(joints.front())) : std::string();
-    addText(has ? tr("A new map, or one more step of the one that is chosen:") : tr("A new map (select joints for the first three), or one more step:"));
-    const auto button = [&](const char* id, const QString& words, const QString& help, const std::string& stem, const rig::MapStep& step, bool can) {
+    addText(has ? tr("A new map, or one more step of the one that is chosen:")
+                : tr("A new map (select joints for the first three), or one more step:"));
+    const auto button = [&](const char* id, const QString& words, const QString& help, const std::string& stem,
+                            const rig::MapStep& step, bool can) {
         return Button{QStringLiteral("map-") + QLatin1String(id), words, help,
                       [this, stem, step] {
                           const scene::ActorEntry* now = actor();
@@ -138,12 +146,14 @@ void MapsFace::layNew(const scene::ActorEntry& a) {
                       },
                       can};
     };
-    addButtons(rows(), {button("weights", tr("Weights"), tr("The share of the skin that follows the selected joints"), who, weights, has),
-                        button("distance", tr("Nearness"), tr("1 at the selected joints' bones, 0 at 15 % of the height from them"), "near " + who, near, has),
-                        button("piece", tr("Piece"), tr("The piece of mesh next to the selected joint"), "piece at " + who, piece, has),
-                        button("height", tr("Height"), tr("0 at the floor, 1 at the top"), "height", height, true),
-                        button("curvature", tr("Curvature"), tr("Above a half where the surface stands out"), "curvature", curve, true),
-                        button("colour", tr("Colour"), tr("The red of the file's vertex colours"), "colour", colour, true)});
+    addButtons(rows(),
+               {button("weights", tr("Weights"), tr("The share of the skin that follows the selected joints"), who, weights, has),
+                button("distance", tr("Nearness"), tr("1 at the selected joints' bones, 0 at 15 % of the height from them"),
+                       "near " + who, near, has),
+                button("piece", tr("Piece"), tr("The piece of mesh next to the selected joint"), "piece at " + who, piece, has),
+                button("height", tr("Height"), tr("0 at the floor, 1 at the top"), "height", height, true),
+                button("curvature", tr("Curvature"), tr("Above a half where the surface stands out"), "curvature", curve, true),
+                button("colour", tr("Colour"), tr("The red of the file's vertex colours"), "colour", colour, true)});
 }
 
 void MapsFace::layChosen(const scene::ActorEntry& a, const rig::Map& map) {
@@ -167,50 +177,56 @@ void MapsFace::layChosen(const scene::ActorEntry& a, const rig::Map& map) {
     invert.from = From::Invert;
     blur.from = From::Blur;
     const bool paints = m_session.painting().on;
-    addButtons(rows(), {{QStringLiteral("map-paint"), paints ? tr("Enough painted") : tr("Paint"), tr("The brush on this map"),
-                         [this, name, paints] {
-                             Painting tool = m_session.painting();
-                             tool.on = !paints;
-                             tool.map = paints ? std::string() : name;
-                             if (tool.on) m_session.setSpot({});
-                             if (const scene::ActorEntry* now = actor(); tool.on && now && m_session.selection().actor != now->id)
-                                 m_session.selectActor(now->id);
-                             m_session.setPainting(tool);
-                             refresh();
-                             show();
-                         },
-                         true},
-                        {QStringLiteral("map-invert"), tr("Invert"), tr("1 becomes 0"), [this, invert] { addStep(invert); }, true},
-                        {QStringLiteral("map-blur"), tr("Blur"), tr("Softens its edges over 2 % of the height"), [this, blur] { addStep(blur); }, true},
-                        {QStringLiteral("map-rigid"), map.rigid ? tr("Not rigid") : tr("Rigid"),
-                         tr("Where it is above a half nothing is to be deformed: the check tells where it is"),
-                         [this, id, name, rigid = !map.rigid] {
-                             attempt(tr("Rigid"), [&](scene::Scene& s) { return edit::markRigid(s, id, name, rigid); });
-                         },
-                         true},
-                        {QStringLiteral("map-rename"), tr("Rename"), tr("Another name for the map"),
-                         [this, id, name] {
-                             for (ListRow* row : findChildren<ListRow*>(QStringLiteral("map")))
-                                 if (row->text().toStdString() == name)
-                                     askForName(row, [this, id, name](const QString& now) {
-                                         if (attempt(tr("Rename to %1").arg(now), [&](scene::Scene& s) { return edit::renameMap(s, id, name, now.toStdString()); }))
-                                             m_chosen = now.toStdString();
-                                         refresh();
-                                     });
-                         },
-                         true},
-                        {QStringLiteral("map-remove"), tr("Remove"), tr("Takes the map away"),
-                         [this, id, name] {
-                             m_session.setSpot({});
-                             attempt(tr("Remove map %1").arg(qs(name)), [&](scene::Scene& s) { return edit::removeMap(s, id, name); });
-                         },
-                         true}});
+    addButtons(rows(),
+               {{QStringLiteral("map-paint"), paints ? tr("Enough painted") : tr("Paint"), tr("The brush on this map"),
+                 [this, name, paints] {
+                     Painting tool = m_session.painting();
+                     tool.on = !paints;
+                     tool.map = paints ? std::string() : name;
+                     if (tool.on) m_session.setSpot({});
+                     if (const scene::ActorEntry* now = actor(); tool.on && now && m_session.selection().actor != now->id)
+                         m_session.selectActor(now->id);
+                     m_session.setPainting(tool);
+                     refresh();
+                     show();
+                 },
+                 true},
+                {QStringLiteral("map-invert"), tr("Invert"), tr("1 becomes 0"), [this, invert] { addStep(invert); }, true},
+                {QStringLiteral("map-blur"), tr("Blur"), tr("Softens its edges over 2 % of the height"),
+                 [this, blur] { addStep(blur); }, true},
+                {QStringLiteral("map-rigid"), map.rigid ? tr("Not rigid") : tr("Rigid"),
+                 tr("Where it is above a half nothing is to be deformed: the check tells where it is"),
+                 [this, id, name, rigid = !map.rigid] {
+                     attempt(tr("Rigid"), [&](scene::Scene& s) { return edit::markRigid(s, id, name, rigid); });
+                 },
+                 true},
+                {QStringLiteral("map-rename"), tr("Rename"), tr("Another name for the map"),
+                 [this, id, name] {
+                     for (ListRow* row : findChildren<ListRow*>(QStringLiteral("map")))
+                         if (row->text().toStdString() == name)
+                             askForName(row, [this, id, name](const QString& now) {
+                                 if (attempt(tr("Rename to %1").arg(now),
+                                             [&](scene::Scene& s) { return edit::renameMap(s, id, name, now.toStdString()); }))
+                                     m_chosen = now.toStdString();
+                                 refresh();
+                             });
+                 },
+                 true},
+                {QStringLiteral("map-remove"), tr("Remove"), tr("Takes the map away"),
+                 [this, id, name] {
+                     m_session.setSpot({});
+                     attempt(tr("Remove map %1").arg(qs(name)), [&](scene::Scene& s) { return edit::removeMap(s, id, name); });
+                 },
+                 true}});
 }
 
 void MapsFace::lay() {
     showBrush();
     const scene::ActorEntry* a = actor();
-    Q_EMIT titleChanged(!a ? tr("Nothing is open") : a->maps.empty() ? tr("No map yet") : a->maps.size() == 1 ? tr("1 map") : tr("%1 maps").arg(a->maps.size()));
+    Q_EMIT titleChanged(!a                    ? tr("Nothing is open")
+                        : a->maps.empty()     ? tr("No map yet")
+                        : a->maps.size() == 1 ? tr("1 map")
+                                              : tr("%1 maps").arg(a->maps.size()));
     if (!a) return;
     if (!mapNamed(*a, m_chosen)) m_chosen.clear();
     layNew(*a);

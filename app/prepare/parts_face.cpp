@@ -65,25 +65,28 @@ void PartsFace::laySuggested(const scene::ActorEntry& a) {
             left.push_back(each);
     if (left.empty()) return;
     addHeading(tr("Suggested by names and skeleton"));
-    addButtons(rows(), {{QStringLiteral("accept-all"), tr("Accept all %1").arg(left.size()), tr("Makes parts of all of them"),
-                         [this, id = a.id] {
-                             m_document.edit(tr("Accept parts"), [&](scene::Scene& s) { edit::acceptParts(s, id); });
-                         },
-                         true}},
-               1);
+    addButtons(
+        rows(),
+        {{QStringLiteral("accept-all"), tr("Accept all %1").arg(left.size()), tr("Makes parts of all of them"),
+          [this, id = a.id] { m_document.edit(tr("Accept parts"), [&](scene::Scene& s) { edit::acceptParts(s, id); }); }, true}},
+        1);
     for (const auto& [name, joints] : left) {
         ListRow* row = addRow(qs(name), QString::number(joints.size()));
         row->setObjectName(QStringLiteral("suggested"));
-        row->addButton(QStringLiteral("accept"), tr("Accept"), tr("Makes a part of it"), [this, id = a.id, name = name, joints = joints] {
-            attempt(tr("Part %1").arg(qs(name)), [&](scene::Scene& s) { return edit::addPart(s, id, name, joints); });
-        });
+        row->addButton(
+            QStringLiteral("accept"), tr("Accept"), tr("Makes a part of it"), [this, id = a.id, name = name, joints = joints] {
+                attempt(tr("Part %1").arg(qs(name)), [&](scene::Scene& s) { return edit::addPart(s, id, name, joints); });
+            });
         connect(row, &ListRow::chosen, this, [this, id = a.id, joints = joints](bool more) { select(id, joints, more); });
     }
 }
 
 void PartsFace::lay() {
     const scene::ActorEntry* a = actor();
-    Q_EMIT titleChanged(!a ? tr("Nothing is open") : a->parts.empty() ? tr("No part yet") : a->parts.size() == 1 ? tr("1 part") : tr("%1 parts").arg(a->parts.size()));
+    Q_EMIT titleChanged(!a                     ? tr("Nothing is open")
+                        : a->parts.empty()     ? tr("No part yet")
+                        : a->parts.size() == 1 ? tr("1 part")
+                                               : tr("%1 parts").arg(a->parts.size()));
     if (!a) return;
     std::erase_if(m_chosen, [&](const std::string& name) {
         return std::none_of(a->parts.begin(), a->parts.end(), [&](const scene::Part& p) { return p.name == name; });
@@ -105,7 +108,8 @@ void PartsFace::lay() {
               const scene::ActorEntry* now = m_document.scene().actor(id);
               const rig::Skeleton& k = now->actor->skeleton;
               std::string stem = rig::partName(rig::plainName(k, k.find(joints.front()))), name = stem;
-              for (int n = 2; std::any_of(now->parts.begin(), now->parts.end(), [&](const scene::Part& p) { return p.name == name; }); ++n)
+              for (int n = 2;
+                   std::any_of(now->parts.begin(), now->parts.end(), [&](const scene::Part& p) { return p.name == name; }); ++n)
                   name = stem + " " + std::to_string(n);
               if (attempt(tr("Part %1").arg(qs(name)), [&](scene::Scene& s) { return edit::addPart(s, id, name, joints); })) {
                   m_chosen = {name};
@@ -120,7 +124,8 @@ void PartsFace::lay() {
           [this, id, joints] {
               const std::string part = m_chosen.front();
               std::string name = part + " below";
-              attempt(tr("Split %1").arg(qs(part)), [&](scene::Scene& s) { return edit::splitPart(s, id, part, joints.front(), name); });
+              attempt(tr("Split %1").arg(qs(part)),
+                      [&](scene::Scene& s) { return edit::splitPart(s, id, part, joints.front(), name); });
           },
           splits},
          {QStringLiteral("part-rename"), tr("Rename"), tr("Another name for the part"),
@@ -128,7 +133,8 @@ void PartsFace::lay() {
               for (ListRow* row : findChildren<ListRow*>(QStringLiteral("part")))
                   if (row->text().toStdString() == m_chosen.front())
                       askForName(row, [this, id, was = m_chosen.front()](const QString& name) {
-                          if (attempt(tr("Rename to %1").arg(name), [&](scene::Scene& s) { return edit::renamePart(s, id, was, name.toStdString()); }))
+                          if (attempt(tr("Rename to %1").arg(name),
+                                      [&](scene::Scene& s) { return edit::renamePart(s, id, was, name.toStdString()); }))
                               m_chosen = {name.toStdString()};
                           refresh();
                       });
@@ -149,7 +155,8 @@ void PartsFace::lay() {
               });
           },
           !m_chosen.empty()}});
-    if (a->parts.empty()) addText(tr("A part is a set of joints with a name. A click selects them; layers are put on many parts at once."));
+    if (a->parts.empty())
+        addText(tr("A part is a set of joints with a name. A click selects them; layers are put on many parts at once."));
     for (const scene::Part& p : a->parts) layAccepted(*a, p);
     laySuggested(*a);
 }

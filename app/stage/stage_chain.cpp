@@ -65,7 +65,8 @@ void Stage::drawChain(const QPointF& at) {
         if (!m_drawn.empty() && (spot - m_drawn.back()).norm() < kApart * actor.height) return;
         m_drawn.push_back(spot);
         if (m_drawn.size() < 2) continue;
-        showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_drawn, m_chainJoints, m_chainReach * actor.height), m_chainReach);
+        showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_drawn, m_chainJoints, m_chainReach * actor.height),
+                  m_chainReach);
     }
 }
 
@@ -95,7 +96,8 @@ void Stage::markChain(std::vector<Mark>& marks) const {
     rig::worldTransforms(s->actor->skeleton, s->actor->restPose(), rest);
     std::vector<Vec3> row;
     for (const Vec3& p : m_chain->row)
-        row.push_back(s->posed.worlds[static_cast<std::size_t>(joint)].apply(rest[static_cast<std::size_t>(joint)].inverse().apply(p)));
+        row.push_back(
+            s->posed.worlds[static_cast<std::size_t>(joint)].apply(rest[static_cast<std::size_t>(joint)].inverse().apply(p)));
     addPolyline(marks, row, 5, look::theme().sheet);
     addPolyline(marks, row, 2.5, look::theme().lagoon);
     for (std::size_t k = 0; k < row.size(); ++k) {

@@ -43,7 +43,8 @@ void ListRow::setChosen(bool on) {
     update();
 }
 
-QPushButton* ListRow::addButton(const QString& name, const QString& words, const QString& help, const std::function<void()>& act) {
+QPushButton* ListRow::addButton(const QString& name, const QString& words, const QString& help,
+                                const std::function<void()>& act) {
     auto* b = new QPushButton(words);
     b->setObjectName(name);
     b->setToolTip(help);

@@ -42,8 +42,7 @@ std::vector<std::string> rolesOfJoints(const rig::Actor& a) {
 /// A name that two ways of writing it share: its words and its number, sides as one letter.
 std::string plainKey(const std::vector<std::string>& words, const std::string& name) {
     std::vector<std::string> all;
-    for (const std::string& w : words)
-        all.push_back(w == "left" || w == "l" ? "<" : w == "right" || w == "r" ? ">" : w);
+    for (const std::string& w : words) all.push_back(w == "left" || w == "l" ? "<" : w == "right" || w == "r" ? ">" : w);
     std::sort(all.begin(), all.end());
     std::string key;
     for (const std::string& w : all) key += w + ' ';
@@ -206,7 +205,8 @@ class Applier {
 
     /// A way in the kit's joint's axes, in those of the joint it goes to.
     Quat axesFrom(const std::string& joint) {
-        const auto at = std::find_if(m_kit.joints.begin(), m_kit.joints.end(), [&](const scene::Kit::Joint& j) { return j.name == joint; });
+        const auto at =
+            std::find_if(m_kit.joints.begin(), m_kit.joints.end(), [&](const scene::Kit::Joint& j) { return j.name == joint; });
         if (at == m_kit.joints.end() || m_to.count(joint) == 0) return Quat::Identity();
         const int j = m_actor.skeleton.find(m_to[joint]);
         return rotationOf(m_worlds[static_cast<std::size_t>(j)].m).conjugate() * at->turn;
@@ -228,7 +228,8 @@ class Applier {
             } else if (row.type == scene::SettingType::Joint && !l.text(id).empty()) {
                 const std::string was = l.text(id);
                 l.set(id, m_to.count(was) > 0 ? m_to[was] : std::string());
-                if (m_to.count(was) == 0) leave("layer \"" + name + "\": there is no " + was + "; it goes to the end of its chain");
+                if (m_to.count(was) == 0)
+                    leave("layer \"" + name + "\": there is no " + was + "; it goes to the end of its chain");
             } else if (row.type == scene::SettingType::Colliders) {
                 std::vector<std::string> bodies;
                 for (const std::string& b : l.list(id))
@@ -256,6 +257,22 @@ class Applier {
     std::vector<std::string> m_left;
 };
 
+/// Values that fit their tables: a kit may come from a file that somebody wrote.
+scene::Kit settled(scene::Kit kit, const scene::ActorEntry& a) {
+    scene::Scene s;
+    s.actors.push_back(a);
+    for (auto& c : kit.colliders) s.colliders.push_back(c);
+    for (auto& w : kit.winds) s.winds.push_back(w);
+    for (auto& p : kit.pins) s.pins.push_back(p);
+    for (auto& l : kit.layers) s.layers.push_back(l);
+    (void)layers::settle(s);
+    kit.colliders.assign(s.colliders.begin(), s.colliders.end());
+    kit.winds.assign(s.winds.begin(), s.winds.end());
+    kit.pins.assign(s.pins.begin(), s.pins.end());
+    kit.layers.assign(s.layers.begin(), s.layers.end());
+    return kit;
+}
+
 }  // namespace
 
 scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vector<std::string>& layerIds) {
@@ -268,7 +285,8 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
     std::set<std::string> joints, kept;
     const auto refers = [&](const std::string& j) { joints.insert(j); };
     for (const scene::Layer& l : s.layers) {
-        if (l.actor != actor || (!layerIds.empty() && std::find(layerIds.begin(), layerIds.end(), l.id) == layerIds.end())) continue;
+        if (l.actor != actor || (!layerIds.empty() && std::find(layerIds.begin(), layerIds.end(), l.id) == layerIds.end()))
+            continue;
         eachJoint(l, refers);
         kit.layers.push_back(l);
         kept.insert(l.id);
@@ -285,7 +303,8 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
             kit.pins.push_back(p);
         }
     for (const scene::Wind& w : s.winds) {
-        const bool blows = w.layers.empty() || std::any_of(w.layers.begin(), w.layers.end(), [&](const std::string& id) { return kept.count(id) > 0; });
+        const bool blows = w.layers.empty() || std::any_of(w.layers.begin(), w.layers.end(),
+                                                           [&](const std::string& id) { return kept.count(id) > 0; });
         if (blows) kit.winds.push_back(w);
     }
     kit.parts = a->parts;
@@ -324,7 +343,8 @@ std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor) {
     std::set<int> taken;
     const auto give = [&](const std::string& joint, int to, Fitted::By by) {
         if (to != rig::kNoJoint) taken.insert(to);
-        out.push_back({joint, to == rig::kNoJoint ? std::string() : s.reference(to), to == rig::kNoJoint ? Fitted::By::Nothing : by});
+        out.push_back(
+            {joint, to == rig::kNoJoint ? std::string() : s.reference(to), to == rig::kNoJoint ? Fitted::By::Nothing : by});
     };
     for (std::size_t k = 0; k < kit.joints.size(); ++k) {
         const scene::Kit::Joint& j = kit.joints[k];
@@ -348,7 +368,8 @@ std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor) {
     }
     // What the other side's own thing takes is not taken twice.
     for (Fitted& f : out)
-        if (f.by == Fitted::By::OtherSide && std::count_if(out.begin(), out.end(), [&](const Fitted& o) { return o.to == f.to; }) > 1) {
+        if (f.by == Fitted::By::OtherSide &&
+            std::count_if(out.begin(), out.end(), [&](const Fitted& o) { return o.to == f.to; }) > 1) {
             f.to.clear();
             f.by = Fitted::By::Nothing;
         }
@@ -360,7 +381,8 @@ Result<std::vector<std::string>> applyKit(scene::Scene& scene, const std::string
     const scene::ActorEntry* a = std::as_const(scene).actor(actor);
     if (!a || a->isPiece()) return Error{"", "", "there is no character \"" + actor + "\""};
     scene::Scene s = scene;
-    Applier on(s, *a, kit, fitted);
+    const scene::Kit sound = settled(kit, *a);
+    Applier on(s, *a, sound, fitted);
     on.parts();
     on.maps();
     on.colliders();

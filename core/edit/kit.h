@@ -21,8 +21,8 @@ struct Fitted {
 /// else, where the actor has it on one side alone, that of the other side.
 std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor);
 
-/// Adds the kit to what an actor has: layers (all, or those of some names), parts, maps, colliders, pins, winds. Lengths grow with
-/// the actor, ways in a joint's axes turn with its rest pose. What has no joint to go to is left out; returns a sentence for
+/// Adds the kit to what an actor has: layers (all, or those of some names), parts, maps, colliders, pins, winds. Lengths grow
+/// with the actor, ways in a joint's axes turn with its rest pose. What has no joint to go to is left out; returns a sentence for
 /// each such thing.
 Result<std::vector<std::string>> applyKit(scene::Scene& scene, const std::string& actor, const scene::Kit& kit,
                                           const std::vector<Fitted>& fitted, const std::vector<std::string>& layers = {});

@@ -10,6 +10,7 @@ namespace nutatio::edit {
 /// Each file of operations has its own.
 std::span<const Operation> prepareOperations();
 std::span<const Operation> partOperations();
+std::span<const Operation> bringOperations();
 
 Error wrong(std::string sentence);
 /// Empty where the argument is not given.

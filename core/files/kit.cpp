@@ -69,7 +69,11 @@ Result<scene::Kit> readKit(const std::filesystem::path& path) {
 
 Result<Done> writeKit(const scene::Kit& kit, const std::filesystem::path& path) {
     try {
-        Json root{{"format", "nutatio-kit"}, {"version", kKitVersion}, {"name", kit.name}, {"height", kit.height}, {"metres", kit.metres}};
+        Json root{{"format", "nutatio-kit"},
+                  {"version", kKitVersion},
+                  {"name", kit.name},
+                  {"height", kit.height},
+                  {"metres", kit.metres}};
         root["joints"] = Json::array();
         for (const scene::Kit::Joint& j : kit.joints) {
             Json each{{"name", j.name}, {"turn", {j.turn.x(), j.turn.y(), j.turn.z(), j.turn.w()}}};

@@ -34,8 +34,9 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
         c.joint = actor.skeleton.find(at.at("joint").text());
         if (c.joint == rig::kNoJoint) at.at("joint").fail("the actor has no joint \"" + at.at("joint").text() + "\"");
         const std::string& path = at.at("path").text();
-        if (path != "move" && path != "turn") at.at("path").fail("\"" + path + "\" is neither move nor turn");
-        c.path = path == "turn" ? rig::Path::Turn : rig::Path::Move;
+        if (path != "move" && path != "turn" && path != "scale")
+            at.at("path").fail("\"" + path + "\" is none of move, turn and scale");
+        c.path = path == "turn" ? rig::Path::Turn : path == "move" ? rig::Path::Move : rig::Path::Scale;
         c.width = path == "turn" ? 4 : 3;
         const std::size_t keys = at.at("times").size();
         if (keys == 0) at.at("times").fail("a channel has keys");
@@ -316,7 +317,9 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
             Json r{{"name", clip.name}, {"channels", Json::array()}};
             for (const rig::Channel& c : clip.channels)
                 r["channels"].push_back({{"joint", a.actor->skeleton.reference(c.joint)},
-                                         {"path", c.path == rig::Path::Turn ? "turn" : "move"},
+                                         {"path", c.path == rig::Path::Turn   ? "turn"
+                                                  : c.path == rig::Path::Move ? "move"
+                                                                              : "scale"},
                                          {"times", c.times},
                                          {"values", c.values}});
             j["recorded"].push_back(std::move(r));

@@ -4,6 +4,7 @@
 
 #include "base/arguments.h"
 #include "measure/check_rules.h"
+#include "rig/mapping.h"
 
 namespace nutatio::measure {
 
@@ -27,19 +28,11 @@ struct Sampled {
     int frames = 0;
 };
 
-double ownRate(const rig::Clip& clip) {
-    std::vector<double> gaps;
-    for (const rig::Channel& c : clip.channels)
-        for (std::size_t k = 1; k < c.times.size(); ++k)
-            if (const double gap = c.times[k] - c.times[k - 1]; gap > 1e-4) gaps.push_back(gap);
-    return gaps.empty() ? 24 : std::clamp(1 / median(std::move(gaps)), 12.0, 240.0);
-}
-
 constexpr int kMostFrames = 20000;  // of a clip that are looked at
 
 Sampled sampled(const rig::Actor& actor, int clip, const Cancel& cancel) {
     rig::FrameGrid grid = rig::FrameGrid::covering(actor.clips[static_cast<std::size_t>(clip)],
-                                                   ownRate(actor.clips[static_cast<std::size_t>(clip)]));
+                                                   rig::ownRate(actor.clips[static_cast<std::size_t>(clip)]));
     grid.frames = std::min(grid.frames, kMostFrames);
     Sampled out;
     out.track = rig::bodyTrack(actor, clip, grid, cancel);

@@ -72,11 +72,13 @@ std::vector<int> jointsThat(const scene::Scene& scene, const scene::ActorEntry& 
                     if (in.skin < 0) continue;
                     const std::vector<int>& joints = a.skins[static_cast<std::size_t>(in.skin)].joints;
                     for (const rig::Influence& f : p.influences)
-                        for (std::size_t k = 0; k < 8 && f.weight[k] > 0; ++k) is[static_cast<std::size_t>(joints[f.joint[k]])] = true;
+                        for (std::size_t k = 0; k < 8 && f.weight[k] > 0; ++k)
+                            is[static_cast<std::size_t>(joints[f.joint[k]])] = true;
                 }
             break;
         case JointFilter::Moves:
-            if (const int clip = scene.clipOf(scene.shot(), e); clip >= 0) is = movedBy(a, a.clips[static_cast<std::size_t>(clip)]);
+            if (const int clip = scene.clipOf(scene.shot(), e); clip >= 0)
+                is = movedBy(a, a.clips[static_cast<std::size_t>(clip)]);
             break;
         case JointFilter::Locked:
             for (const std::string& name : e.locked)

@@ -8,8 +8,8 @@ namespace nutatio::scene {
 struct Kit {
     /// A joint that something of the kit refers to, and what is known of it where the kit comes from.
     struct Joint {
-        std::string name;             // reference there
-        std::string role;             // "left foot", "head" ...: see kitRoles; empty: none
+        std::string name;              // reference there
+        std::string role;              // "left foot", "head" ...: see kitRoles; empty: none
         Quat turn = Quat::Identity();  // of its axes in the rest pose, in the actor's world
     };
     std::string name;
