@@ -143,7 +143,8 @@ void Bench::refresh() {
     const QString noJoint = tr("no joint is selected"), noLayer = tr("no layer is selected"), nothing = tr("nothing is open");
     for (const layers::LayerKind* k : layers::kinds()) allow(QStringLiteral("add-") + qs(k->id), joints, noJoint);
     each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"}, joints, noJoint);
-    each({"mute", "solo", "layer-down", "layer-up"}, layer, noLayer);
+    each({"mute", "solo", "layer-down", "layer-up", "split-layer", "merge-layer"}, layer, noLayer);
+    each({"copy-settings", "paste-settings"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
     const scene::ActorEntry* actor = s.owner() && s.owner()->list == scene::List::Actors ? scene.actor(s.actor) : nullptr;
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
     each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
@@ -195,7 +196,9 @@ void Bench::showMenu(const QPoint& at) {
     group({QStringLiteral("mirror-joint"), QStringLiteral("hang-on"), QStringLiteral("remove-joint"),
            QStringLiteral("lock-weights")});
     group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
-    group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up")});
+    group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up"),
+           QStringLiteral("split-layer"), QStringLiteral("merge-layer")});
+    group({QStringLiteral("copy-settings"), QStringLiteral("paste-settings")});
     group({QStringLiteral("rename"), QStringLiteral("duplicate"), QStringLiteral("mirror"), QStringLiteral("item-on"),
            QStringLiteral("frame"), QStringLiteral("remove")});
     group({QStringLiteral("fit"), QStringLiteral("add-wind")});

@@ -158,7 +158,8 @@ class Bench : public QMainWindow {
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;
     QString m_pivotGesture;
-    QStringList m_left;  // files that crashed processes left behind
+    std::optional<scene::Owner> m_copied;  // whose settings
+    QStringList m_left;                    // files that crashed processes left behind
 };
 
 }  // namespace nutatio::app

@@ -79,6 +79,38 @@ void Bench::makeLayerCommands() {
     // A key that is held says its word once.
     add("mute", tr("Mute the layer"), QKeySequence(Qt::Key_M), "volume-x", [this] { toggleLayer(false); })->setAutoRepeat(false);
     add("solo", tr("Solo the layer"), QKeySequence(Qt::Key_S), "headphones", [this] { toggleLayer(true); })->setAutoRepeat(false);
+    add("split-layer", tr("Split the layer into one for each chain or joint"), {}, "layout-grid", [this] {
+        const std::string layer = m_session.selection().layer;
+        std::vector<std::string> made;
+        const bool done = attempt(tr("Split the layer"), [&](scene::Scene& s) -> Result<Done> {
+            auto ids = edit::splitLayer(s, layer);
+            if (!ids) return ids.error();
+            made = ids.value();
+            return Done{};
+        });
+        if (done) say(tr("Made %1 layers of it.").arg(made.size()));
+    });
+    add("merge-layer", tr("Merge the layer with all of its kind on the actor"), {}, "layers", [this] {
+        const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
+        if (!l) return;
+        std::vector<std::string> all{l->id};
+        for (const scene::Layer& o : m_document.scene().layers)
+            if (o.id != l->id && o.kind == l->kind && o.actor == l->actor) all.push_back(o.id);
+        attempt(tr("Merge layers"), [&](scene::Scene& s) { return edit::mergeLayers(s, all); });
+    });
+    add("copy-settings", tr("Copy what it is set to"), QKeySequence(Qt::CTRL | Qt::Key_C), "copy", [this] {
+        m_copied = m_session.selection().owner();
+        const scene::Tuned* t = m_copied ? m_document.scene().tuned(*m_copied) : nullptr;
+        if (t) say(tr("Copied the settings of %1; Ctrl+V gives them to what is selected.").arg(QString::fromStdString(t->name)));
+    });
+    add("paste-settings", tr("Give it the settings that were copied"), QKeySequence(Qt::CTRL | Qt::Key_V), {}, [this] {
+        const auto to = m_session.selection().owner();
+        if (!to || !m_copied || !m_document.scene().tuned(*m_copied)) {
+            say(tr("Nothing that is there was copied: select a layer or collider and copy its settings first."));
+            return;
+        }
+        attempt(tr("Paste settings"), [&](scene::Scene& s) { return edit::copySettings(s, *m_copied, {*to}); });
+    });
     add("layer-down", tr("Move the layer down the stack"), QKeySequence(Qt::CTRL | Qt::Key_Up), "chevron-up",
         [this] { moveLayer(-1); });
     add("layer-up", tr("Move the layer up the stack"), QKeySequence(Qt::CTRL | Qt::Key_Down), "chevron-down",

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "app/prepare/sheets.h"
+
 namespace nutatio::app {
 
 Selection Selection::of(const scene::Scene& scene, const scene::Owner& owner) {
@@ -38,7 +40,8 @@ std::optional<scene::Owner> Selection::owner() const {
     return std::nullopt;
 }
 
-Session::Session(Document& document, QObject* parent) : QObject(parent), m_document(document) {
+Session::Session(Document& document, QObject* parent)
+    : QObject(parent), m_document(document), m_sheets(std::make_unique<Sheets>()) {
     m_clock.setTimerType(Qt::PreciseTimer);
     m_clock.setInterval(5);
     connect(&m_clock, &QTimer::timeout, this, &Session::tick);
@@ -47,12 +50,15 @@ Session::Session(Document& document, QObject* parent) : QObject(parent), m_docum
         m_lastActor.clear();
         m_lastJoint = -1;
         m_take.reset();
+        *m_sheets = {};
         select({});
         setPlaying(false);
         setFrame(0);
         Q_EMIT takeChanged();
     });
 }
+
+Session::~Session() = default;
 
 void Session::select(Selection s) {
     if (s == m_selection) return;

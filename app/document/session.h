@@ -53,12 +53,14 @@ struct Painting {
 };
 
 /// What Prepare is about.
-enum class FaceId { Check, Joints, Parts, Maps };
+enum class FaceId { Check, Joints, Parts, Maps, Motion, Kits };
+struct Sheets;
 
 class Session : public QObject {
     Q_OBJECT
   public:
     explicit Session(Document& document, QObject* parent = nullptr);
+    ~Session() override;
 
     const Selection& selection() const { return m_selection; }
     void select(Selection s);
@@ -97,6 +99,9 @@ class Session : public QObject {
     const Painting& painting() const { return m_painting; }
     void setPainting(const Painting& painting);
 
+    /// Kits and motions that were read and are not put on yet.
+    Sheets& sheets() { return *m_sheets; }
+
     FaceId face() const { return m_face; }
     void setFace(FaceId face);
 
@@ -129,6 +134,7 @@ class Session : public QObject {
     std::optional<Spot> m_spot;
     Painting m_painting;
     std::optional<scene::Scene> m_take;
+    std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;
     QElapsedTimer m_since;
 };

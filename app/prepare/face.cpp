@@ -32,6 +32,7 @@ void Face::refresh() {
     m_layout->addWidget(m_list, 1);
     lay();
     m_rows->addStretch(1);
+    m_list->show();
 }
 
 void Face::addText(const QString& text) {

@@ -3,7 +3,9 @@
 #include <QHBoxLayout>
 
 #include "app/prepare/joints_face.h"
+#include "app/prepare/kits_face.h"
 #include "app/prepare/maps_face.h"
+#include "app/prepare/motion_face.h"
 #include "app/prepare/parts_face.h"
 
 namespace nutatio::app {
@@ -13,12 +15,14 @@ PreparePage::PreparePage(Document& document, Session& session, Checker& checker,
     m_layout->setContentsMargins(0, 0, 8, 0);
     m_layout->setSpacing(6);
     auto* strip = new QHBoxLayout;
-    strip->setSpacing(4);
+    strip->setSpacing(2);
     const std::tuple<FaceId, const char*, QString, QString> faces[] = {
         {FaceId::Check, "check", tr("Check"), tr("What is wrong with the rig, and what is still stiff.")},
         {FaceId::Joints, "joints", tr("Joints"), tr("Helper joints, pivots, skin weights.")},
         {FaceId::Parts, "parts", tr("Parts"), tr("Named sets of joints, and what of them is rigid.")},
-        {FaceId::Maps, "maps", tr("Maps"), tr("Numbers on vertices, by rule and by brush.")}};
+        {FaceId::Maps, "maps", tr("Maps"), tr("Numbers on vertices, by rule and by brush.")},
+        {FaceId::Motion, "motion", tr("Motion"), tr("Motions of other files, a base pose, and when the feet stand.")},
+        {FaceId::Kits, "kits", tr("Kits"), tr("A whole set-up, saved and put on another character.")}};
     for (const auto& [face, name, words, help] : faces) {
         auto* b = new QPushButton(words);
         b->setObjectName(QStringLiteral("face-") + QLatin1String(name));
@@ -26,7 +30,7 @@ PreparePage::PreparePage(Document& document, Session& session, Checker& checker,
         b->setProperty("face", true);
         b->setToolTip(help);
         b->setAccessibleName(tr("Prepare: %1").arg(words));
-        b->setStyleSheet(QStringLiteral("padding: 4px 4px;"));
+        b->setStyleSheet(QStringLiteral("padding: 4px 1px;"));
         strip->addWidget(b);
         m_words[face] = b;
         connect(b, &QPushButton::clicked, this, [this, face = face] {
@@ -70,6 +74,12 @@ void PreparePage::show() {
             break;
         case FaceId::Maps:
             joined(new MapsFace(m_document, m_session));
+            break;
+        case FaceId::Motion:
+            joined(new MotionFace(m_document, m_session));
+            break;
+        case FaceId::Kits:
+            joined(new KitsFace(m_document, m_session));
             break;
     }
     m_layout->addWidget(m_face, 1);

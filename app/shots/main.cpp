@@ -9,6 +9,8 @@
 
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
+#include "app/prepare/kits_face.h"
+#include "app/prepare/motion_face.h"
 #include "app/prepare/prepare_page.h"
 #include "app/widgets/list_row.h"
 #include "edit/edit.h"
@@ -215,10 +217,12 @@ int main(int argc, char** argv) {
     // A chain drawn down the coat, parts, and a map that is being painted.
     session.setFace(nutatio::app::FaceId::Joints);
     bench.action(QStringLiteral("chain"))->trigger();
-    const QPointF top = *bench.stage()->jointPixel("otter", actor.skeleton.find("chest")) + QPointF(46, 24);
-    mouse(bench.stage(), QEvent::MouseMove, top, Qt::NoButton);
-    mouse(bench.stage(), QEvent::MouseButtonPress, top, Qt::LeftButton);
-    for (int k = 1; k <= 12; ++k) mouse(bench.stage(), QEvent::MouseMove, top + QPointF(1.5 * k, 11.0 * k), Qt::LeftButton);
+    // Down the scarf's right end, which lies on the coat.
+    const QPointF from = *bench.stage()->jointPixel("otter", actor.skeleton.find("scarf_R_02")),
+                  to = *bench.stage()->jointPixel("otter", actor.skeleton.find("scarf_R_08"));
+    mouse(bench.stage(), QEvent::MouseMove, from, Qt::NoButton);
+    mouse(bench.stage(), QEvent::MouseButtonPress, from, Qt::LeftButton);
+    for (int k = 1; k <= 12; ++k) mouse(bench.stage(), QEvent::MouseMove, from + (to - from) * k / 12, Qt::LeftButton);
     keep(bench, folder, QStringLiteral("chain.png"));
     bench.action(QStringLiteral("chain"))->trigger();
     bench.action(QStringLiteral("accept-parts"))->trigger();
@@ -234,8 +238,17 @@ int main(int argc, char** argv) {
     session.setFace(nutatio::app::FaceId::Maps);
     for (auto* row : bench.findChildren<nutatio::app::ListRow*>(QStringLiteral("map"))) Q_EMIT row->chosen(false);
     keep(bench, folder, QStringLiteral("maps.png"));
-    session.setFace(nutatio::app::FaceId::Joints);
     bench.document().undo();
+    // A motion of somebody else, before it is put on.
+    session.setFace(nutatio::app::FaceId::Motion);
+    bench.findChild<nutatio::app::MotionFace*>()->bring(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
+    waitFor([&] { return session.sheets().motion.has_value(); });
+    keep(bench, folder, QStringLiteral("motion.png"));
+    session.sheets().motion.reset();
+    const QString kit = folder.filePath(QStringLiteral("otter.nutatio-kit"));
+    session.setFace(nutatio::app::FaceId::Kits);
+    bench.findChild<nutatio::app::KitsFace*>()->save(kit, false);
+    session.setFace(nutatio::app::FaceId::Joints);
     // A stroke of the brush on the tail's second joint.
     camera.heading = nutatio::radians(118);
     camera.target = nutatio::Vec3(0, 0.45, -0.35);
@@ -307,6 +320,11 @@ int main(int argc, char** argv) {
     camera.heading = nutatio::radians(132);
     bench.stage()->setCamera(camera);
     session.setFrame(62);
-    keep(bench, folder, QStringLiteral("stick-figure.png"));
+    // The otter's kit on the deckhand, who has neither tail nor scarf.
+    session.setStep(nutatio::app::StepId::Prepare);
+    session.setFace(nutatio::app::FaceId::Kits);
+    bench.findChild<nutatio::app::KitsFace*>()->bring(kit);
+    keep(bench, folder, QStringLiteral("kits.png"));
+    QFile::remove(kit);
     return 0;
 }

@@ -4,6 +4,7 @@
 #include <QPushButton>
 
 #include "app/look/theme.h"
+#include "app/tuner/apart_panel.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "scene/items.h"
@@ -71,6 +72,10 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
     QString out = qs(scene::listName(owner.list)) + u':' + QString::fromStdString(owner.id) + u'\n' + title(s, owner) + u'\n' +
                   about(s, owner);
     for (const scene::SettingSpec& spec : layers::tableOf(s, owner)) out += counts(spec, *t) ? u'1' : u'0';
+    if (ApartPanel::suits(s, owner)) {
+        const scene::Layer& l = *s.layer(owner.id);
+        for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
+    }
     if (owner.list == scene::List::Winds)
         for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
     return out;
@@ -113,6 +118,13 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     if (first != table.begin()) beginGroup(tr("Joints"));
     for (auto spec = table.begin(); spec != first; ++spec)
         if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
+    if (ApartPanel::suits(s, m_owner)) {
+        beginGroup(tr("One by one"));
+        m_apart = new ApartPanel(m_document, m_owner.id);
+        m_rows->addWidget(m_apart);
+        connect(m_apart, &ApartPanel::commandWanted, this, &TunedPage::commandWanted);
+        connect(m_apart, &ApartPanel::hovered, this, &TunedPage::hovered);
+    }
     m_rows = m_all;
     if (m_owner.list == scene::List::Winds) addChips();
     if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
@@ -267,6 +279,7 @@ SettingRow* TunedPage::firstKeyable() const {
 }
 
 void TunedPage::refresh() {
+    if (m_apart) m_apart->refresh();
     const scene::Scene& s = m_document.scene();
     const scene::Tuned* t = s.tuned(m_owner);
     if (!t) return;

@@ -14,6 +14,8 @@
 
 namespace nutatio::app {
 
+class ApartPanel;
+
 class TunedPage : public QWidget {
     Q_OBJECT
   public:
@@ -58,6 +60,7 @@ class TunedPage : public QWidget {
     std::vector<SettingRow*> m_order;
     std::map<std::string, QToolButton*> m_chips;  // of a wind: by layer
     FeelsShelf* m_feels;
+    ApartPanel* m_apart = nullptr;
     std::vector<std::string> m_lastJoints;
 };
 

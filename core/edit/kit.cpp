@@ -34,6 +34,10 @@ std::vector<std::string> rolesOfJoints(const rig::Actor& a) {
         for (std::size_t k = 0; k < r.wings[side].size(); ++k) put(r.wings[side][k], s + "wing " + std::to_string(k + 1));
     }
     if (!r.spine.empty()) put(r.spine.back(), "chest");
+    for (std::size_t k = 1; k < r.spine.size(); ++k) put(r.spine[k], "spine " + std::to_string(k));
+    if (r.hips != rig::kNoJoint)
+        for (int up = r.hips; up != rig::kNoJoint; up = a.skeleton.joint(up).parent)
+            if (a.skeleton.joint(up).parent == rig::kNoJoint) put(up, "root");
     for (std::size_t k = 0; k < r.neck.size(); ++k) put(r.neck[k], "neck " + std::to_string(k + 1));
     for (std::size_t k = 0; k < r.tail.size(); ++k) put(r.tail[k], "tail " + std::to_string(k + 1));
     return out;

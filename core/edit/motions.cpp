@@ -45,7 +45,8 @@ Result<std::string> poseFirst(scene::Scene& s, const std::string& actor, const s
     if (!a || a->isPiece()) return refused("there is no character \"" + actor + "\"");
     const int at = a->actor->findClip(clipName);
     if (at < 0) return refused("the actor has no clip \"" + clipName + "\"");
-    if (hold < 0 || ease < 0 || hold + ease < 1 || hold + ease > 100000) return refused("a pose is held and eased for a frame at least");
+    if (hold < 0 || ease < 0 || hold + ease < 1 || hold + ease > 100000)
+        return refused("a pose is held and eased for a frame at least");
     const rig::Actor& on = *a->actor;
     const rig::Clip& was = on.clips[static_cast<std::size_t>(at)];
     const double fps = s.shot().fps, before = (hold + ease) / fps, rate = rig::ownRate(was);
@@ -64,7 +65,8 @@ Result<std::string> poseFirst(scene::Scene& s, const std::string& actor, const s
         std::vector<Xform> pose = rest;
         const double u = eased(static_cast<double>(k) / ease);
         for (std::size_t j = 0; j < pose.size(); ++j)
-            pose[j] = {rest[j].t + u * (start[j].t - rest[j].t), rest[j].r.slerp(u, start[j].r), rest[j].s + u * (start[j].s - rest[j].s)};
+            pose[j] = {rest[j].t + u * (start[j].t - rest[j].t), rest[j].r.slerp(u, start[j].r),
+                       rest[j].s + u * (start[j].s - rest[j].s)};
         put((hold + k) / fps, std::move(pose));
     }
     const rig::FrameGrid grid = rig::FrameGrid::covering(was, rate);

@@ -1,4 +1,5 @@
-// Body motion brought to a character, or given what it lacks. Clips that are made here are kept in the scene; files stay as they are.
+// Body motion brought to a character, or given what it lacks. Clips that are made here are kept in the scene; files stay as they
+// are.
 #pragma once
 
 #include "base/error.h"

@@ -27,7 +27,8 @@ Result<Done> doBringMotion(scene::Scene& s, const Arguments& a) {
         const rig::Skeleton& mine = std::as_const(s).actor(actor.value())->actor->skeleton;
         const int to = at == std::string::npos ? rig::kNoJoint : mine.find(pair.substr(at + 1));
         const int by = at == std::string::npos || at == 0 ? rig::kNoJoint : from.skeleton.find(pair.substr(0, at));
-        if (to == rig::kNoJoint || (by == rig::kNoJoint && at != 0)) return wrong("\"" + pair + "\" is not of the form source>target");
+        if (to == rig::kNoJoint || (by == rig::kNoJoint && at != 0))
+            return wrong("\"" + pair + "\" is not of the form source>target");
         std::erase_if(map.joints, [&](const rig::MappedJoint& m) { return m.to == to; });
         map.joints.push_back({pair, by, to, rig::MappedJoint::By::Hand, false});
     }
@@ -40,8 +41,10 @@ Result<Done> doPoseFirst(scene::Scene& s, const Arguments& a) {
     if (!actor) return actor.error();
     const auto hold = numberOr(a, "hold", 12), ease = numberOr(a, "ease", 12);
     if (!hold || !ease) return !hold ? hold.error() : ease.error();
-    if (hold.value() != std::floor(hold.value()) || ease.value() != std::floor(ease.value())) return wrong("frames are whole numbers");
-    const auto made = poseFirst(s, actor.value(), text(a, "clip"), static_cast<int>(hold.value()), static_cast<int>(ease.value()));
+    if (hold.value() != std::floor(hold.value()) || ease.value() != std::floor(ease.value()))
+        return wrong("frames are whole numbers");
+    const auto made =
+        poseFirst(s, actor.value(), text(a, "clip"), static_cast<int>(hold.value()), static_cast<int>(ease.value()));
     return made ? Result<Done>(Done{}) : made.error();
 }
 
@@ -64,8 +67,10 @@ Result<Done> doApplyKit(scene::Scene& s, const Arguments& a) {
 constexpr Operation kOperations[] = {
     {"bring-motion", "file", "actor,clip,joints",
      "A clip of another file as this actor does it; joints=source>target, joined by +, map by hand.", doBringMotion},
-    {"pose-first", "clip", "actor,hold,ease", "A clip that begins in the rest pose, held and eased for so many frames.", doPoseFirst},
-    {"apply-kit", "file", "actor,layers,joints", "Puts a kit on an actor; joints=kit's>actor's, joined by +, map by hand.", doApplyKit},
+    {"pose-first", "clip", "actor,hold,ease", "A clip that begins in the rest pose, held and eased for so many frames.",
+     doPoseFirst},
+    {"apply-kit", "file", "actor,layers,joints", "Puts a kit on an actor; joints=kit's>actor's, joined by +, map by hand.",
+     doApplyKit},
 };
 
 }  // namespace

@@ -159,7 +159,12 @@ std::vector<Vec3> rowAlong(const Surface& s, const std::vector<Vec3>& drawn, int
     const double half = 0.5 * length / joints;
     for (std::size_t k = 0; k < row.size(); ++k) {
         const Vec3 way = (on[std::min(k + 1, on.size() - 1)] - on[k > 0 ? k - 1 : 0]).normalized();
-        const int shell = s.shell[s.nearest(on[k])];
+        const std::uint32_t nearest = s.nearest(on[k]);
+        const int shell = s.shell[nearest];
+        Vec3 out = Vec3::Zero();  // of the surface, there
+        for (const auto& t : s.triangles)
+            if (t[0] == nearest || t[1] == nearest || t[2] == nearest)
+                out += (s.places[t[1]] - s.places[t[0]]).cross(s.places[t[2]] - s.places[t[0]]).cast<double>();
         Vec3 sum = Vec3::Zero();
         int n = 0;
         for (std::size_t v = 0; v < s.places.size(); ++v) {
@@ -168,7 +173,8 @@ std::vector<Vec3> rowAlong(const Surface& s, const std::vector<Vec3>& drawn, int
             sum += p - (p - on[k]).dot(way) * way;
             ++n;
         }
-        if (n > 0) row[k] = sum / n;
+        // Inwards alone: where vertices crowd to one side says nothing about the middle.
+        if (n > 0 && out.norm() > 0) row[k] = on[k] + std::min(0.0, (sum / n - on[k]).dot(out.normalized())) * out.normalized();
     }
     return row;
 }

@@ -136,9 +136,7 @@ MotionMap suggestMapping(const Actor& source, const Actor& target) {
     std::map<std::string, int> names;
     for (int j = 0; j < source.skeleton.size(); ++j)
         if (!source.skeleton.joint(j).name.empty()) names.emplace(keyOf(source.skeleton.joint(j).name), j);
-    const auto isBody = [&](const Actor& a, int j) {
-        return a.skins.empty() || a.isSkinJoint[static_cast<std::size_t>(j)];
-    };
+    const auto isBody = [&](const Actor& a, int j) { return a.skins.empty() || a.isSkinJoint[static_cast<std::size_t>(j)]; };
     for (int j = 0; j < target.skeleton.size(); ++j) {
         if (byTarget.count(j) > 0 || !isBody(target, j)) continue;
         const auto at = names.find(keyOf(target.skeleton.joint(j).name));
@@ -175,7 +173,8 @@ Clip mappedClip(const Actor& source, int clipNumber, const Actor& target, const 
         if (m.from == kNoJoint) continue;
         const int a = nextOf(rs, m.from), b = nextOf(rt, m.to);
         if (m.follows && a != kNoJoint && b != kNoJoint) {
-            const Vec3 ds = (place(restS, a) - place(restS, m.from)).normalized(), dt = (place(restT, b) - place(restT, m.to)).normalized();
+            const Vec3 ds = (place(restS, a) - place(restS, m.from)).normalized(),
+                       dt = (place(restT, b) - place(restT, m.to)).normalized();
             arcs[k] = arc(dt, c * ds);
         }
         for (std::size_t side : {0, 1})
@@ -202,7 +201,8 @@ Clip mappedClip(const Actor& source, int clipNumber, const Actor& target, const 
         }
     }
     const double floorS = low.empty() ? 0 : quantile(low, 0.03);
-    const double floorT = rt.hasLegs() ? std::min(place(restT, rt.legs[0].end).y(), place(restT, rt.legs[1].end).y()) : target.low.y();
+    const double floorT =
+        rt.hasLegs() ? std::min(place(restT, rt.legs[0].end).y(), place(restT, rt.legs[1].end).y()) : target.low.y();
     const std::vector<Xform> rest = target.restPose();
     std::vector<std::vector<Xform>> out(static_cast<std::size_t>(grid.frames), rest);
     std::map<int, std::size_t> mapped;
@@ -222,7 +222,8 @@ Clip mappedClip(const Actor& source, int clipNumber, const Actor& target, const 
                 continue;
             }
             const int from = map.joints[m->second].from;
-            const Quat d = rotationOf(ws[static_cast<std::size_t>(from)].m) * rotationOf(restS[static_cast<std::size_t>(from)].m).conjugate();
+            const Quat d = rotationOf(ws[static_cast<std::size_t>(from)].m) *
+                           rotationOf(restS[static_cast<std::size_t>(from)].m).conjugate();
             turn[at] = toTarget * d * toTarget.conjugate() * arcs[m->second] * rotationOf(restT[at].m);
             const Quat local = (above.conjugate() * turn[at]).normalized();
             pose[at].r = f > 0 ? sameSide(local, out[static_cast<std::size_t>(f - 1)][at].r) : sameSide(local, rest[at].r);
@@ -246,7 +247,8 @@ Clip mappedClip(const Actor& source, int clipNumber, const Actor& target, const 
         for (const Path path : {Path::Move, Path::Turn}) {
             const bool turns = path == Path::Turn;
             const bool any = std::any_of(out.begin(), out.end(), [&](const auto& pose) {
-                return turns ? pose[j].r.angularDistance(rest[j].r) > 1e-6 : (pose[j].t - rest[j].t).norm() > 1e-7 * target.height;
+                return turns ? pose[j].r.angularDistance(rest[j].r) > 1e-6
+                             : (pose[j].t - rest[j].t).norm() > 1e-7 * target.height;
             });
             if (!any) continue;
             Channel ch;
@@ -291,7 +293,8 @@ std::vector<Contact> contactsOf(const Actor& actor, int clipNumber) {
         bool in = false;
         for (std::size_t f = 0; f < places[k].size(); ++f) {
             const std::size_t a = f > 0 ? f - 1 : f, b = std::min(f + 1, places[k].size() - 1);
-            const double v = (places[k][b] - places[k][a]).norm() / (static_cast<double>(b - a) * dt) / h, d = (places[k][f].y() - floor) / h;
+            const double v = (places[k][b] - places[k][a]).norm() / (static_cast<double>(b - a) * dt) / h,
+                         d = (places[k][f].y() - floor) / h;
             const bool stands = in ? d < kHigh && v < kQuick : d < kLow && v < kSlow;
             const double now = static_cast<double>(f) * dt;
             if (stands && !in) found.push_back({points[k], now, now});

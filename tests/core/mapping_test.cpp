@@ -62,8 +62,10 @@ TEST_CASE("limbs of a mapped clip point as the source's do, whatever the two res
             const std::vector<Affine> ws = worldsAt(*source, 0, was.start + t), wt = worldsAt(a, clip, t);
             for (std::size_t side : {0, 1})
                 for (const auto& [l, m] : {std::pair{&from.legs[side], &to.legs[side]}, {&from.arms[side], &to.arms[side]}}) {
-                    worst = std::max(worst, std::acos(std::clamp(way(ws, l->upper, l->lower).dot(way(wt, m->upper, m->lower)), -1.0, 1.0)));
-                    worst = std::max(worst, std::acos(std::clamp(way(ws, l->lower, l->end).dot(way(wt, m->lower, m->end)), -1.0, 1.0)));
+                    worst = std::max(
+                        worst, std::acos(std::clamp(way(ws, l->upper, l->lower).dot(way(wt, m->upper, m->lower)), -1.0, 1.0)));
+                    worst = std::max(worst,
+                                     std::acos(std::clamp(way(ws, l->lower, l->end).dot(way(wt, m->lower, m->end)), -1.0, 1.0)));
                     if (l == &from.legs[side]) lowest = std::min(lowest, wt[static_cast<std::size_t>(m->end)].t.y());
                 }
         }
@@ -103,11 +105,13 @@ TEST_CASE("a mapping may be changed by hand, and nonsense is refused") {
     REQUIRE(edit::carryOut(s, op + ",joints=>head+Braid2>tail_02").ok());
     const rig::Clip& clip = s.actors[0].actor->clips.back();
     const auto keyed = [&](const char* joint) {
-        return std::any_of(clip.channels.begin(), clip.channels.end(), [&](const rig::Channel& c) { return c.joint == otter->skeleton.find(joint); });
+        return std::any_of(clip.channels.begin(), clip.channels.end(),
+                           [&](const rig::Channel& c) { return c.joint == otter->skeleton.find(joint); });
     };
     CHECK_FALSE(keyed("head"));
     CHECK(keyed("tail_02"));
-    for (const std::string& bad : {std::string("bring-motion:file=/nowhere.bvh"), op + ",clip=nothing", op + ",joints=tea", op + ",joints=Braid2>nobody"}) {
+    for (const std::string& bad : {std::string("bring-motion:file=/nowhere.bvh"), op + ",clip=nothing", op + ",joints=tea",
+                                   op + ",joints=Braid2>nobody"}) {
         const scene::Scene was = s;
         const auto refused = edit::carryOut(s, bad);
         REQUIRE_FALSE(refused.ok());
@@ -138,7 +142,8 @@ TEST_CASE("feet of a walk stand in turns; a still pose stands all the time") {
     const std::vector<rig::Contact> still = rig::contactsOf(*otter, idle);
     const double whole = otter->clips[static_cast<std::size_t>(idle)].seconds();
     for (std::size_t side : {0, 1})
-        CHECK(std::any_of(still.begin(), still.end(), [&](const rig::Contact& c) { return c.joint == r.legs[side].end && c.to - c.from > 0.9 * whole; }));
+        CHECK(std::any_of(still.begin(), still.end(),
+                          [&](const rig::Contact& c) { return c.joint == r.legs[side].end && c.to - c.from > 0.9 * whole; }));
     const auto boxer = test::read(kMocap + "Boxing_Toes.bvh");
     const std::vector<rig::Contact> steps = rig::contactsOf(*boxer, 0);
     CHECK(steps.size() >= 6);
@@ -154,7 +159,8 @@ TEST_CASE("a clip from rest begins in the rest pose, holds it, and comes to wher
     const rig::Actor& a = *s.actors[0].actor;
     const int clip = a.findClip("Turn and stop, from rest"), was = a.findClip("Turn and stop");
     REQUIRE(clip >= 0);
-    CHECK(a.clips[static_cast<std::size_t>(clip)].seconds() == Approx(a.clips[static_cast<std::size_t>(was)].seconds() + 1).epsilon(1e-3));
+    CHECK(a.clips[static_cast<std::size_t>(clip)].seconds() ==
+          Approx(a.clips[static_cast<std::size_t>(was)].seconds() + 1).epsilon(1e-3));
     const std::vector<Xform> rest = a.restPose();
     std::vector<Xform> pose = rest, first = rest;
     for (double t : {0.0, 0.2, 0.41}) {
@@ -210,7 +216,8 @@ TEST_CASE("a kit is taken, saved, read and put on a copy of its character: nothi
     CHECK(bare.actors[0].maps.size() == 1);
     for (std::size_t k = 0; k < s.layers.size(); ++k) CHECK(bare.layers[k].values.at("mix") == s.layers[k].values.at("mix"));
     for (const scene::Collider& c : bare.colliders) {
-        const auto same = std::find_if(s.colliders.begin(), s.colliders.end(), [&](const scene::Collider& o) { return o.name == c.name; });
+        const auto same =
+            std::find_if(s.colliders.begin(), s.colliders.end(), [&](const scene::Collider& o) { return o.name == c.name; });
         REQUIRE(same != s.colliders.end());
         CHECK((c.vector("offset") - same->vector("offset")).norm() < 1e-9);
         CHECK(c.number("radius") == Approx(same->number("radius")));
@@ -245,7 +252,8 @@ TEST_CASE("a kit goes onto another character by names and roles; what does not f
     const auto left = edit::applyKit(tried, actor, kit, fitted);
     REQUIRE(left);
     CHECK(left.value().size() == 2);
-    CHECK(std::any_of(left.value().begin(), left.value().end(), [](const std::string& t) { return t.find("tail_01") != std::string::npos; }));
+    CHECK(std::any_of(left.value().begin(), left.value().end(),
+                      [](const std::string& t) { return t.find("tail_01") != std::string::npos; }));
     REQUIRE(tried.layers.size() == 1);
     CHECK(tried.layers[0].list("joint") == std::vector<std::string>{"Head"});
     CHECK(tried.layers[0].apart.count("Head") == 1);
@@ -268,8 +276,10 @@ TEST_CASE("joints are the same whatever their names' prefix, case and way of tel
     std::vector<rig::Joint> joints = renamed->skeleton.joints();
     for (rig::Joint& j : joints) {
         j.children.clear();
-        if (j.name == "LeftForeArm") j.name = "fore_arm.L";
-        else if (j.name == "RightHand") j.name = "r_hand";
+        if (j.name == "LeftForeArm")
+            j.name = "fore_arm.L";
+        else if (j.name == "RightHand")
+            j.name = "r_hand";
         j.name = "rig:" + j.name;
     }
     renamed->skeleton = rig::Skeleton(joints);
@@ -286,8 +296,10 @@ TEST_CASE("a kit file that cannot be read says where, and a foreign file that it
     edit::addLayer(s, "strand", s.actors[0].id, {"tail_01"});
     REQUIRE(files::writeKit(edit::kitOf(s, s.actors[0].id), f / "k.nutatio-kit").ok());
     const std::string good = test::textOf(f / "k.nutatio-kit");
-    for (const auto& [from, to, said] : {std::tuple{"nutatio-kit", "cookbook", "not a Nutatio kit"}, {"\"version\": 1", "\"version\": 99", "newer"},
-                                         {"\"height\": ", "\"height\": -", "height"}, {"\"turn\": [", "\"turn\": [9,", "turn"}}) {
+    for (const auto& [from, to, said] : {std::tuple{"nutatio-kit", "cookbook", "not a Nutatio kit"},
+                                         {"\"version\": 1", "\"version\": 99", "newer"},
+                                         {"\"height\": ", "\"height\": -", "height"},
+                                         {"\"turn\": [", "\"turn\": [9,", "turn"}}) {
         std::string bad = good;
         bad.replace(bad.find(from), std::string(from).size(), to);
         test::put(f / "bad.nutatio-kit", bad);
