@@ -39,6 +39,7 @@ ListRow* rowSaying(Window& w, const char* name, const QString& text) {
 void clickRow(ListRow* row, Qt::KeyboardModifiers m = Qt::NoModifier) {
     REQUIRE(row);
     QTest::mouseClick(row, Qt::LeftButton, m, QPoint(60, row->height() / 2));
+    QApplication::processEvents();  // what was laid out anew is shown
 }
 
 }  // namespace
@@ -186,9 +187,6 @@ TEST_CASE("parts are accepted, coloured, merged, split, marked rigid and named o
     QTest::keyClicks(field, QStringLiteral("face"));
     CHECK(field->text() == QStringLiteral("face"));
     QTest::keyClick(field, Qt::Key_Return);
-    std::string names;
-    for (const scene::Part& p : parts()) names += p.name + ", ";
-    INFO(names);
     CHECK(rowSaying(w, "part", QStringLiteral("face")));
     w.clickButton("part-remove");
     CHECK(parts().size() == all - 1);
