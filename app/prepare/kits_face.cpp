@@ -51,7 +51,9 @@ void KitsFace::laySheet(const scene::ActorEntry& a, Sheets::Kit& sheet) {
     addHeading(tr("The kit of %1, put on %2").arg(qs(sheet.kit.name), qs(a.name)));
     const auto none = std::count_if(sheet.fitted.begin(), sheet.fitted.end(), [](const edit::Fitted& f) { return f.to.empty(); });
     addText(none == 0 ? tr("All %1 joints that it speaks of are here.").arg(sheet.fitted.size())
-                      : tr("%1 of %2 joints that it speaks of are not here; what needs them is left out.").arg(none).arg(sheet.fitted.size()));
+                      : tr("%1 of %2 joints that it speaks of are not here; what needs them is left out.")
+                            .arg(none)
+                            .arg(sheet.fitted.size()));
     QList<QCheckBox*> boxes;
     for (const scene::Layer& l : sheet.kit.layers) {
         auto* box = new QCheckBox(qs(l.name));
@@ -64,32 +66,34 @@ void KitsFace::laySheet(const scene::ActorEntry& a, Sheets::Kit& sheet) {
         });
         rows()->addWidget(box);
     }
-    addButtons(rows(), {{QStringLiteral("kit-put"), tr("Put it on"), tr("Adds it to what is set up already"),
-                         [this, id = a.id] {
-                             Sheets::Kit& now = *m_sheets.kit;
-                             scene::Kit kit = now.kit;
-                             std::erase_if(kit.layers, [&](const scene::Layer& l) {
-                                 return std::find(now.without.begin(), now.without.end(), l.name) != now.without.end();
-                             });
-                             std::vector<std::string> left;
-                             const bool done = attempt(tr("Put on a kit"), [&](scene::Scene& s) -> Result<Done> {
-                                 auto made = edit::applyKit(s, id, kit, now.fitted);
-                                 if (!made) return made.error();
-                                 left = made.value();
-                                 return Done{};
-                             });
-                             if (!done || !m_sheets.kit) return;
-                             m_sheets.kit->left = left;
-                             refresh();
-                             Q_EMIT said(left.empty() ? tr("All of it is on.") : tr("It is on, but for %1 things: see the list.").arg(left.size()));
-                         },
-                         true},
-                        {QStringLiteral("kit-close"), tr("Close"), tr("Forgets this kit; what was put on stays"),
-                         [this] {
-                             m_sheets.kit.reset();
-                             refresh();
-                         },
-                         true}},
+    addButtons(rows(),
+               {{QStringLiteral("kit-put"), tr("Put it on"), tr("Adds it to what is set up already"),
+                 [this, id = a.id] {
+                     Sheets::Kit& now = *m_sheets.kit;
+                     scene::Kit kit = now.kit;
+                     std::erase_if(kit.layers, [&](const scene::Layer& l) {
+                         return std::find(now.without.begin(), now.without.end(), l.name) != now.without.end();
+                     });
+                     std::vector<std::string> left;
+                     const bool done = attempt(tr("Put on a kit"), [&](scene::Scene& s) -> Result<Done> {
+                         auto made = edit::applyKit(s, id, kit, now.fitted);
+                         if (!made) return made.error();
+                         left = made.value();
+                         return Done{};
+                     });
+                     if (!done || !m_sheets.kit) return;
+                     m_sheets.kit->left = left;
+                     refresh();
+                     Q_EMIT said(left.empty() ? tr("All of it is on.")
+                                              : tr("It is on, but for %1 things: see the list.").arg(left.size()));
+                 },
+                 true},
+                {QStringLiteral("kit-close"), tr("Close"), tr("Forgets this kit; what was put on stays"),
+                 [this] {
+                     m_sheets.kit.reset();
+                     refresh();
+                 },
+                 true}},
                2);
     if (!sheet.left.empty()) {
         addHeading(tr("Did not fit"));
@@ -106,7 +110,10 @@ void KitsFace::laySheet(const scene::ActorEntry& a, Sheets::Kit& sheet) {
             if (f.to.empty() != missing) continue;
             ListRow* row = addRow(qs(f.joint));
             row->setObjectName(QStringLiteral("fitted"));
-            row->setToolTip(f.by == By::Role ? tr("by its role") : f.by == By::OtherSide ? tr("of the other side") : f.by == By::Name ? tr("by its name") : tr("not here"));
+            row->setToolTip(f.by == By::Role        ? tr("by its role")
+                            : f.by == By::OtherSide ? tr("of the other side")
+                            : f.by == By::Name      ? tr("by its name")
+                                                    : tr("not here"));
             if (missing) row->setSwatch(look::theme().ochre);
             auto* box = new QComboBox;
             box->setModel(names);
@@ -116,7 +123,8 @@ void KitsFace::laySheet(const scene::ActorEntry& a, Sheets::Kit& sheet) {
             row->layout()->addWidget(box);
             connect(box, &QComboBox::activated, this, [this, k, id = a.id](int at) {
                 const scene::ActorEntry* now = m_document.scene().actor(id);
-                if (m_sheets.kit && now) m_sheets.kit->fitted[k].to = at == 0 ? std::string() : now->actor->skeleton.reference(at - 1);
+                if (m_sheets.kit && now)
+                    m_sheets.kit->fitted[k].to = at == 0 ? std::string() : now->actor->skeleton.reference(at - 1);
             });
         }
 }
@@ -127,20 +135,23 @@ void KitsFace::lay() {
     if (!a) return;
     const bool one = !m_session.selection().layer.empty();
     const auto ask = [this](bool alone) {
-        QString path = QFileDialog::getSaveFileName(this, tr("Save a kit"), qs(actor()->name) + QStringLiteral(".nutatio-kit"), tr("Kits (*.nutatio-kit)"));
+        QString path = QFileDialog::getSaveFileName(this, tr("Save a kit"), qs(actor()->name) + QStringLiteral(".nutatio-kit"),
+                                                    tr("Kits (*.nutatio-kit)"));
         if (path.isEmpty()) return;
         if (!path.endsWith(QStringLiteral(".nutatio-kit"))) path += QStringLiteral(".nutatio-kit");
         save(path, alone);
     };
-    addButtons(rows(), {{QStringLiteral("kit-save"), tr("Save a kit ..."), tr("Layers, parts, maps by rule, colliders, winds of this character"),
-                         [ask] { ask(false); }, true},
-                        {QStringLiteral("kit-bring"), tr("Put a kit on ..."), tr("A kit of this character or another"),
-                         [this] {
-                             const QString path = QFileDialog::getOpenFileName(this, tr("Put a kit on"), {}, tr("Kits (*.nutatio-kit)"));
-                             if (!path.isEmpty()) bring(path);
-                         },
-                         true},
-                        {QStringLiteral("kit-save-one"), tr("Save this layer ..."), tr("A kit of the selected layer alone"), [ask] { ask(true); }, one}},
+    addButtons(rows(),
+               {{QStringLiteral("kit-save"), tr("Save a kit ..."),
+                 tr("Layers, parts, maps by rule, colliders, winds of this character"), [ask] { ask(false); }, true},
+                {QStringLiteral("kit-bring"), tr("Put a kit on ..."), tr("A kit of this character or another"),
+                 [this] {
+                     const QString path = QFileDialog::getOpenFileName(this, tr("Put a kit on"), {}, tr("Kits (*.nutatio-kit)"));
+                     if (!path.isEmpty()) bring(path);
+                 },
+                 true},
+                {QStringLiteral("kit-save-one"), tr("Save this layer ..."), tr("A kit of the selected layer alone"),
+                 [ask] { ask(true); }, one}},
                2);
     if (m_sheets.kit && m_sheets.kit->actor == a->id) {
         if (!(m_sheets.kit->of == a->actor->content)) {
@@ -150,8 +161,10 @@ void KitsFace::lay() {
         laySheet(*a, *m_sheets.kit);
         return;
     }
-    addText(tr("A kit is a whole set-up - layers, parts, maps, colliders, winds - that can be put on another character. Its joints are found by names, "
-               "whatever side words and prefixes those use, then by what they are of the body."));
+    addText(
+        tr("A kit is a whole set-up - layers, parts, maps, colliders, winds - that can be put on another character. Its joints "
+           "are found by names, "
+           "whatever side words and prefixes those use, then by what they are of the body."));
 }
 
 }  // namespace nutatio::app

@@ -81,29 +81,30 @@ void MotionFace::laySheet(const scene::ActorEntry& a, Sheets::Motion& sheet) {
         if (m_sheets.motion) m_sheets.motion->map.toFloor = on;
     });
     rows()->addWidget(floor);
-    addButtons(rows(), {{QStringLiteral("motion-put"), tr("Put it on"), tr("Makes a clip of this character, and a shot of it"),
-                         [this, id = a.id] {
-                             const Sheets::Motion now = *m_sheets.motion;
-                             std::string made;
-                             const bool done = attempt(tr("Bring in a motion"), [&](scene::Scene& s) -> Result<Done> {
-                                 auto name = edit::bringMotion(s, id, *now.source, now.clip, now.map);
-                                 if (!name) return name.error();
-                                 made = name.value();
-                                 return Done{};
-                             });
-                             if (!done) return;
-                             m_sheets.motion.reset();
-                             m_session.setFrame(0);
-                             refresh();
-                             Q_EMIT said(tr("%1 is a clip of the character now; Space plays it.").arg(qs(made)));
-                         },
-                         true},
-                        {QStringLiteral("motion-close"), tr("Close"), tr("Forgets this file"),
-                         [this] {
-                             m_sheets.motion.reset();
-                             refresh();
-                         },
-                         true}},
+    addButtons(rows(),
+               {{QStringLiteral("motion-put"), tr("Put it on"), tr("Makes a clip of this character, and a shot of it"),
+                 [this, id = a.id] {
+                     const Sheets::Motion now = *m_sheets.motion;
+                     std::string made;
+                     const bool done = attempt(tr("Bring in a motion"), [&](scene::Scene& s) -> Result<Done> {
+                         auto name = edit::bringMotion(s, id, *now.source, now.clip, now.map);
+                         if (!name) return name.error();
+                         made = name.value();
+                         return Done{};
+                     });
+                     if (!done) return;
+                     m_sheets.motion.reset();
+                     m_session.setFrame(0);
+                     refresh();
+                     Q_EMIT said(tr("%1 is a clip of the character now; Space plays it.").arg(qs(made)));
+                 },
+                 true},
+                {QStringLiteral("motion-close"), tr("Close"), tr("Forgets this file"),
+                 [this] {
+                     m_sheets.motion.reset();
+                     refresh();
+                 },
+                 true}},
                2);
     // What has no partner first.
     auto* names = new QStringListModel(rows()->parentWidget());
@@ -151,16 +152,17 @@ void MotionFace::layContacts(const scene::ActorEntry& a) {
         connect(box, &QSpinBox::valueChanged, this, [to = to](int v) { *to = v; });
     }
     rows()->addLayout(line);
-    addButtons(rows(), {{QStringLiteral("pose-first"), tr("Make %1, from rest").arg(qs(a.actor->clipLabel(clip))),
-                         tr("A clip that holds the rest pose and eases into this one"),
-                         [this, id = a.id, name = scene::clipReference(*a.actor, clip)] {
-                             attempt(tr("Begin in the rest pose"), [&](scene::Scene& s) -> Result<Done> {
-                                 auto made = edit::poseFirst(s, id, name, m_hold, m_ease);
-                                 return made ? Result<Done>(Done{}) : made.error();
-                             });
-                             m_session.setFrame(0);
-                         },
-                         true}},
+    addButtons(rows(),
+               {{QStringLiteral("pose-first"), tr("Make %1, from rest").arg(qs(a.actor->clipLabel(clip))),
+                 tr("A clip that holds the rest pose and eases into this one"),
+                 [this, id = a.id, name = scene::clipReference(*a.actor, clip)] {
+                     attempt(tr("Begin in the rest pose"), [&](scene::Scene& s) -> Result<Done> {
+                         auto made = edit::poseFirst(s, id, name, m_hold, m_ease);
+                         return made ? Result<Done>(Done{}) : made.error();
+                     });
+                     m_session.setFrame(0);
+                 },
+                 true}},
                1);
     const std::vector<rig::Contact> contacts = rig::contactsOf(*a.actor, clip);
     addHeading(contacts.empty() ? tr("No foot was found standing in this clip") : tr("Feet stand"));
@@ -181,7 +183,10 @@ void MotionFace::lay() {
     const scene::ActorEntry* a = actor();
     Q_EMIT titleChanged(a ? tr("Motion of %1").arg(qs(a->name)) : tr("Nothing is open"));
     if (!a) return;
-    addButtons(rows(), {{QStringLiteral("motion-bring"), tr("Bring in a motion ..."), tr("A BVH, or the clips of another glTF"), [this] { choose(); }, !m_reading}}, 1);
+    addButtons(rows(),
+               {{QStringLiteral("motion-bring"), tr("Bring in a motion ..."), tr("A BVH, or the clips of another glTF"),
+                 [this] { choose(); }, !m_reading}},
+               1);
     if (m_reading) addText(tr("Reading the file."));
     if (m_sheets.motion && (m_sheets.motion->actor != a->id || !(m_sheets.motion->of == a->actor->content))) {
         // The character is another one by now: what was suggested for it may name joints that are gone.

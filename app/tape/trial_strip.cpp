@@ -19,6 +19,7 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
       m_document(document),
       m_session(session),
       m_joint(new QToolButton),
+      m_role(new QComboBox),
       m_size(new Slider),
       m_speed(new Slider),
       m_more(new QWidget) {
@@ -63,12 +64,26 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
         more->addWidget(l);
         more->addWidget(slider);
     }
+    m_role->setAccessibleName(tr("What of the body moves"));
+    m_role->setToolTip(tr("What of the body the trial moves"));
+    m_role->setFont(look::textFont(8.5));
+    more->addWidget(m_role);
     more->addWidget(m_joint);
+    connect(m_role, &QComboBox::activated, this, [this] {
+        change([&](rig::Trial& t) {
+            t.role = m_role->currentData().toString().toStdString();
+            t.joint.clear();
+        });
+        refresh();
+    });
     all->addWidget(m_more);
     connect(m_size, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.size = v; }); });
     connect(m_speed, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.speed = v; }); });
     connect(m_joint, &QToolButton::clicked, this, [this](bool on) {
-        change([&](rig::Trial& t) { t.joint = on ? m_lastJoint : std::string(); });
+        change([&](rig::Trial& t) {
+            t.joint = on ? m_lastJoint : std::string();
+            t.role.clear();
+        });
         refresh();
     });
     connect(&document, &Document::sceneChanged, this, &TrialStrip::refresh);
@@ -119,6 +134,14 @@ void TrialStrip::refresh() {
     }
     m_more->setVisible(a && a->onTrial());
     if (!a) return;
+    if (!(m_rolesOf == a->actor->content) || m_role->count() == 0) {
+        m_rolesOf = a->actor->content;
+        m_role->clear();
+        m_role->addItem(tr("Whole"), QString());
+        for (const rig::TrialRole& r : rig::trialRoles(*a->actor)) m_role->addItem(qs(r.label), qs(r.id));
+    }
+    m_role->setCurrentIndex(std::max(0, m_role->findData(QString::fromStdString(a->trial.role))));
+    m_role->setEnabled(m_role->count() > 1);
     m_size->setValue(a->trial.size);
     m_speed->setValue(a->trial.speed);
     m_joint->setChecked(!a->trial.joint.empty());

@@ -1,6 +1,7 @@
 // The trials: a button for each test move, and how big and how fast.
 #pragma once
 
+#include <QComboBox>
 #include <QMap>
 #include <QToolButton>
 #include <QWidget>
@@ -20,6 +21,7 @@ class TrialStrip : public QWidget {
     Slider* sizeSlider() const { return m_size; }
     Slider* speedSlider() const { return m_speed; }
     QToolButton* jointToggle() const { return m_joint; }
+    QComboBox* roles() const { return m_role; }
     /// Puts a trial on, or takes it off when it is the one that is on.
     void choose(const QString& move);
 
@@ -37,6 +39,8 @@ class TrialStrip : public QWidget {
     Session& m_session;
     QMap<QString, QToolButton*> m_moves;
     QToolButton* m_joint;
+    QComboBox* m_role;
+    Key m_rolesOf;  // the actor whose roles are listed
     Slider *m_size, *m_speed;
     QWidget* m_more;
     std::string m_lastJoint, m_lastActor;

@@ -76,7 +76,8 @@ std::string ApartPanel::setting() const {
 void ApartPanel::set(std::optional<double> value, const QString& gesture) {
     scene::Scene next = m_document.scene();
     if (!edit::setApart(next, m_layer, chain(), setting(), value)) return;
-    m_document.edit(tr("Set %1 apart").arg(m_chain->currentText()), [&](scene::Scene& s) { s = next; }, gesture);
+    m_document.edit(
+        tr("Set %1 apart").arg(m_chain->currentText()), [&](scene::Scene& s) { s = next; }, gesture);
 }
 
 void ApartPanel::showRow() {
@@ -121,11 +122,16 @@ void ApartPanel::refresh() {
             const scene::SettingSpec* row = kind->setting(id);
             if (!row) continue;
             const bool share = row->unit == scene::Unit::Share;
-            auto* line = new ListRow(QString::fromStdString(rig::plainName(a->actor->skeleton, std::max(0, a->actor->skeleton.find(joint)))),
-                                     tr("%1 %2 %3").arg(qs(row->label)).arg(share ? 100 * value : value, 0, 'g', 3).arg(share ? QStringLiteral("%") : qs(scene::unitText(row->unit))));
+            auto* line = new ListRow(
+                QString::fromStdString(rig::plainName(a->actor->skeleton, std::max(0, a->actor->skeleton.find(joint)))),
+                tr("%1 %2 %3")
+                    .arg(qs(row->label))
+                    .arg(share ? 100 * value : value, 0, 'g', 3)
+                    .arg(share ? QStringLiteral("%") : qs(scene::unitText(row->unit))));
             line->setObjectName(QStringLiteral("apart"));
             line->addButton(QStringLiteral("apart-back"), tr("Back"), tr("As the rest again"), [this, joint = joint, id = id] {
-                m_document.edit(tr("Back with the rest"), [&](scene::Scene& s) { (void)edit::setApart(s, m_layer, joint, id, std::nullopt).ok(); });
+                m_document.edit(tr("Back with the rest"),
+                                [&](scene::Scene& s) { (void)edit::setApart(s, m_layer, joint, id, std::nullopt).ok(); });
             });
             connect(line, &ListRow::chosen, this, [this, joint = joint, id = id] {
                 m_chain->setCurrentIndex(m_chain->findData(QString::fromStdString(joint)));

@@ -3,11 +3,13 @@
 #include <algorithm>
 #include <array>
 
+#include "rig/roles.h"
+
 namespace nutatio::rig {
 
 namespace {
 
-constexpr std::array<TrialMove, 7> kMoves{{
+constexpr std::array<TrialMove, 8> kMoves{{
     {"nod", "Nod", 1.6, "Tips forward and back, twice, then waits."},
     {"shake", "Shake", 1.6, "Turns left and right, twice, then waits."},
     {"hop", "Hop", 1.5, "Crouches, jumps and lands, then waits."},
@@ -15,6 +17,7 @@ constexpr std::array<TrialMove, 7> kMoves{{
     {"spin", "Spin", 2.4, "Turns once about itself and stops dead."},
     {"push", "Push", 2.0, "Is shoved to the side and comes back."},
     {"breathe", "Breathe", 4.0, "Rises and sinks as breath goes in and out."},
+    {"round", "Round", 2.0, "Goes round and round without a stop: for loops."},
 }};
 
 /// 0 before `from`, 1 after `to`, eased without a kink.
@@ -57,10 +60,63 @@ Offset offsetAt(std::string_view move, double u, double size) {
         o.turn.x() = radians(-2.5) * size * in;
         o.grow = 1 + 0.035 * size * in;
     }
+    if (move == "round") {
+        o.turn.x() = radians(12) * size * std::sin(2 * kPi * u);
+        o.turn.z() = radians(12) * size * std::cos(2 * kPi * u);
+    }
     return o;
 }
 
+constexpr TrialRole kRoles[] = {
+    {"head", "Head, shoulders"}, {"arms", "Arms"}, {"spine", "Spine"}, {"legs", "Legs"}, {"tail", "Tail"}, {"wings", "Wings"}};
+
+/// A joint of a role, how much of the turn is its, and whether it is the right one of a pair.
+struct RoleJoint {
+    int joint;
+    double share;
+    bool right = false, opposed = false;  // opposed: it goes forward while its fellow goes back
+};
+
+std::vector<RoleJoint> jointsOf(const Actor& actor, std::string_view role) {
+    const Roles r = rolesOf(actor);
+    std::vector<RoleJoint> out;
+    const auto spread = [&](const std::vector<int>& way, double all) {
+        for (int j : way) out.push_back({j, all / static_cast<double>(way.size())});
+    };
+    if (role == "head") {
+        if (r.head != kNoJoint) out.push_back({r.head, r.neck.empty() ? 1.0 : 0.6});
+        spread(r.neck, 0.4);
+        for (std::size_t side : {0, 1})
+            if (r.arms[side].found() && actor.skeleton.joint(r.arms[side].upper).parent != r.spine.back())
+                out.push_back({actor.skeleton.joint(r.arms[side].upper).parent, 0.25, side == 1});
+    } else if (role == "arms") {
+        for (std::size_t side : {0, 1})
+            if (r.arms[side].found()) {
+                out.push_back({r.arms[side].upper, 1.2, side == 1, true});
+                out.push_back({r.arms[side].lower, 0.5, side == 1, true});
+            }
+    } else if (role == "legs") {
+        for (std::size_t side : {0, 1})
+            if (r.legs[side].found()) out.push_back({r.legs[side].upper, 1, side == 1, true});
+    } else if (role == "spine") {
+        spread(r.spine, 1);
+    } else if (role == "tail") {
+        spread(r.tail, 2);
+    } else if (role == "wings") {
+        for (std::size_t side : {0, 1})
+            if (!r.wings[side].empty()) out.push_back({r.wings[side].front(), 1.5, side == 1});
+    }
+    return out;
+}
+
 }  // namespace
+
+std::vector<TrialRole> trialRoles(const Actor& actor) {
+    std::vector<TrialRole> out;
+    for (const TrialRole& r : kRoles)
+        if (!jointsOf(actor, r.id).empty()) out.push_back(r);
+    return out;
+}
 
 std::span<const TrialMove> trialMoves() {
     return kMoves;
@@ -78,12 +134,29 @@ FrameGrid trialGrid(const Trial& trial, double fps) {
     return {frames + 1, fps, 0, frames / fps};
 }
 
-void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, double time, double round,
-               std::vector<Xform>& locals) {
+namespace {
+
+void pose(const Actor& actor, const Trial& trial, const std::vector<RoleJoint>& of, const std::vector<Xform>& stand, double time,
+          double round, std::vector<Xform>& locals) {
     locals = stand;
     double u = time / round;
     u -= std::floor(u);
     Offset o = offsetAt(trial.move, u, trial.size);
+    if (!of.empty()) {
+        // What goes as a whole body by travel swings as a part of one.
+        o.turn += Vec3(1.2 * o.move.z() - 1.5 * o.move.y(), 0, -1.2 * o.move.x());
+        std::vector<Affine> worlds;
+        worldTransforms(actor.skeleton, stand, worlds);
+        for (const RoleJoint& r : of) {
+            const int p = actor.skeleton.joint(r.joint).parent;
+            const Quat above = p == kNoJoint ? Quat::Identity() : rotationOf(worlds[static_cast<std::size_t>(p)].m);
+            Vec3 turn = r.share * o.turn;
+            if (r.right) turn = r.opposed ? Vec3(-turn.x(), turn.y(), turn.z()) : Vec3(turn.x(), -turn.y(), -turn.z());
+            Xform& x = locals[static_cast<std::size_t>(r.joint)];
+            x.r = (fromRotationVector(above.conjugate() * turn) * x.r).normalized();
+        }
+        return;
+    }
     const int joint = trial.joint.empty() ? kNoJoint : actor.skeleton.find(trial.joint);
     std::vector<Affine> worlds;
     worldTransforms(actor.skeleton, stand, worlds);
@@ -111,13 +184,26 @@ void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>&
     for (int r : actor.skeleton.roots()) apply(r, pivot);
 }
 
+/// A role that the actor does not have is the whole of it.
+std::vector<RoleJoint> roleOf(const Actor& actor, const Trial& trial) {
+    return trial.role.empty() || !trial.joint.empty() ? std::vector<RoleJoint>() : jointsOf(actor, trial.role);
+}
+
+}  // namespace
+
+void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, double time, double round,
+               std::vector<Xform>& locals) {
+    pose(actor, trial, roleOf(actor, trial), stand, time, round, locals);
+}
+
 Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, const FrameGrid& grid) {
     const auto n = stand.size();
     std::vector<Column> columns(n);
     std::vector<Xform> locals;
+    const std::vector<RoleJoint> role = roleOf(actor, trial);
     const int once = trialGrid(trial, grid.fps).frames - 1;
     for (int f = 0; f < grid.frames; ++f) {
-        trialPose(actor, trial, stand, (f % once) / grid.fps, once / grid.fps, locals);
+        pose(actor, trial, role, stand, (f % once) / grid.fps, once / grid.fps, locals);
         for (std::size_t j = 0; j < n; ++j) columns[j].push_back(locals[j]);
     }
     std::vector<ColumnPtr> shared;

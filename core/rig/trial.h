@@ -10,10 +10,11 @@ namespace nutatio::rig {
 
 /// What a trial does, and to what.
 struct Trial {
-    std::string move;   // id of a TrialMove; empty: no trial is on
-    std::string joint;  // reference; empty: the whole actor
-    double size = 1;    // times the usual
-    double speed = 1;   // times the usual
+    std::string move;    // id of a TrialMove; empty: no trial is on
+    std::string joint;   // reference; empty: the whole actor, or the role
+    std::string role{};  // id of a TrialRole; empty: the whole actor
+    double size = 1;     // times the usual
+    double speed = 1;    // times the usual
     bool operator==(const Trial&) const = default;
 };
 
@@ -24,6 +25,14 @@ struct TrialMove {
     double seconds;  // of one round at usual speed
     std::string_view help;
 };
+
+/// What of a body a trial moves.
+struct TrialRole {
+    std::string_view id;
+    std::string_view label;
+};
+/// Those that an actor has: head and shoulders, arms, spine, legs, tail, wings, as rig::rolesOf tells; none of a prop.
+std::vector<TrialRole> trialRoles(const Actor& actor);
 
 std::span<const TrialMove> trialMoves();
 /// nullptr when there is no such move.

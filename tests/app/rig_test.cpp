@@ -20,7 +20,8 @@ namespace {
 
 void wheel(QWidget* w, const QPoint& at, int notches, Qt::KeyboardModifiers m = Qt::NoModifier) {
     for (int k = 0; k < std::abs(notches); ++k) {
-        QWheelEvent e(QPointF(at), w->mapToGlobal(QPointF(at)), {}, {0, notches > 0 ? 120 : -120}, Qt::NoButton, m, Qt::NoScrollPhase, false);
+        QWheelEvent e(QPointF(at), w->mapToGlobal(QPointF(at)), {}, {0, notches > 0 ? 120 : -120}, Qt::NoButton, m,
+                      Qt::NoScrollPhase, false);
         QApplication::sendEvent(w, &e);
     }
 }
@@ -44,7 +45,8 @@ void clickRow(ListRow* row, Qt::KeyboardModifiers m = Qt::NoModifier) {
 
 }  // namespace
 
-TEST_CASE("a chain is fitted through a piece of mesh by a click and drawn along the mesh by a drag; the wheel says how many joints") {
+TEST_CASE(
+    "a chain is fitted through a piece of mesh by a click and drawn along the mesh by a drag; the wheel says how many joints") {
     Window w(test::kDemo);
     face(w, "face-joints");
     w.clickButton("do-chain");
@@ -76,7 +78,8 @@ TEST_CASE("a chain is fitted through a piece of mesh by a click and drawn along 
     // Drawn down the body.
     face(w, "face-joints");
     w.key(Qt::Key_C, Qt::ShiftModifier);
-    const QPoint from = stage->jointPixel(actor, w.joint("chest"))->toPoint(), to = stage->jointPixel(actor, w.joint("hips"))->toPoint();
+    const QPoint from = stage->jointPixel(actor, w.joint("chest"))->toPoint(),
+                 to = stage->jointPixel(actor, w.joint("hips"))->toPoint();
     std::size_t drawn = 0;
     test::dragMouse(stage, from, to, [&] { drawn = stage->chain() ? stage->chain()->row.size() : drawn; });
     CHECK(drawn == 3);
@@ -188,6 +191,7 @@ TEST_CASE("parts are accepted, coloured, merged, split, marked rigid and named o
     CHECK(field->text() == QStringLiteral("face"));
     QTest::keyClick(field, Qt::Key_Return);
     CHECK(rowSaying(w, "part", QStringLiteral("face")));
+    clickRow(rowSaying(w, "part", QStringLiteral("face")));
     w.clickButton("part-remove");
     CHECK(parts().size() == all - 1);
 }
@@ -244,7 +248,8 @@ TEST_CASE("a motion of another file goes on by its mapping sheet, changed by han
     REQUIRE(a.findClip("deckhand") >= 0);
     const rig::Clip& clip = a.clips[static_cast<std::size_t>(a.findClip("deckhand"))];
     const auto keyed = [&](const char* j) {
-        return std::any_of(clip.channels.begin(), clip.channels.end(), [&](const rig::Channel& c) { return c.joint == a.skeleton.find(j); });
+        return std::any_of(clip.channels.begin(), clip.channels.end(),
+                           [&](const rig::Channel& c) { return c.joint == a.skeleton.find(j); });
     };
     CHECK(keyed("thigh_L"));
     CHECK_FALSE(keyed("head"));

@@ -58,6 +58,7 @@ struct Window {
         QTest::mouseClick(bench.stage(), Qt::LeftButton, m, at->toPoint());
     }
     void clickButton(const char* name) {
+        INFO(name);
         auto* b = bench.findChild<QPushButton*>(QLatin1String(name));
         REQUIRE(b);
         REQUIRE(b->isEnabled());

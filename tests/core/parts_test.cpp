@@ -309,3 +309,49 @@ TEST_CASE("pivots and stray weights that were found are mended by what their fin
     }
     CHECK(mended == 2);
 }
+
+TEST_CASE("trials move what of the body they are asked to, as large and as fast as asked, and close") {
+    const auto otter = test::read(kOtter);
+    std::vector<std::string> ids;
+    for (const rig::TrialRole& r : rig::trialRoles(*otter)) ids.emplace_back(r.id);
+    CHECK(ids == std::vector<std::string>{"head", "arms", "spine", "legs", "tail"});
+    const rig::Roles roles = rig::rolesOf(*otter);
+    const std::pair<const char*, std::set<int>> moved[] = {
+        {"arms", {roles.arms[0].upper, roles.arms[0].lower, roles.arms[1].upper, roles.arms[1].lower}},
+        {"legs", {roles.legs[0].upper, roles.legs[1].upper}},
+        {"spine", {roles.spine.begin(), roles.spine.end()}},
+        {"tail", {roles.tail.begin(), roles.tail.end()}}};
+    const std::vector<Xform> stand = otter->restPose();
+    for (const auto& [role, joints] : moved)
+        for (const rig::TrialMove& m : rig::trialMoves()) {
+            INFO(role << " " << m.id);
+            rig::Trial trial{std::string(m.id), {}, role, 1, 1};
+            const rig::Track track = rig::trialTrack(*otter, trial, stand, rig::trialGrid(trial, 24));
+            for (int j = 0; j < otter->skeleton.size(); ++j) CHECK(track.holdsStill(j) == (joints.count(j) == 0));
+            // The last frame is the first one again.
+            const int j = *joints.begin();
+            CHECK(track.at(j, 0).r.angularDistance(track.at(j, track.frames() - 1).r) < 1e-9);
+            double most = 0, twice = 0;
+            for (int f = 0; f < track.frames(); ++f)
+                most = std::max(most, track.at(j, f).r.angularDistance(stand[static_cast<std::size_t>(j)].r));
+            trial.size = 2;
+            const rig::Track large = rig::trialTrack(*otter, trial, stand, rig::trialGrid(trial, 24));
+            for (int f = 0; f < large.frames(); ++f)
+                twice = std::max(twice, large.at(j, f).r.angularDistance(stand[static_cast<std::size_t>(j)].r));
+            if (m.id != "spin") CHECK(twice > 1.3 * most);
+            trial.speed = 2;
+            CHECK(rig::trialGrid(trial, 24).frames < 0.6 * track.frames());
+        }
+    // Round never stops: every frame turns.
+    rig::Trial round{"round", {}, "tail", 1, 1};
+    const rig::Track track = rig::trialTrack(*otter, round, stand, rig::trialGrid(round, 24));
+    for (int f = 1; f < track.frames(); ++f)
+        CHECK(track.at(roles.tail[0], f).r.angularDistance(track.at(roles.tail[0], f - 1).r) > radians(0.1));
+    // A prop has no body: no roles, and the whole moves.
+    test::TempFolder folder;
+    const auto beast = test::beastActor({});
+    CHECK(rig::trialRoles(*beast).size() < 3);
+    rig::Trial nod{"nod", {}, "wings", 1, 1};
+    const rig::Track whole = rig::trialTrack(*beast, nod, beast->restPose(), rig::trialGrid(nod, 24));
+    CHECK_FALSE(whole.holdsStill(beast->skeleton.roots().front()));
+}
