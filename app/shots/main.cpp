@@ -80,28 +80,8 @@ void forces(Bench& bench, const QDir& folder) {
     auto& session = bench.session();
     auto camera = bench.stage()->camera();
 
-    session.selectLayer("tail");
     session.setStep(nutatio::app::StepId::Tune);
     settle(bench);
-    session.keepTake();
-    settle(bench);
-    waitFor([&] { return bench.tuner()->scope()->takeResponse().has_value(); });
-    nutatio::app::Scope* scope = bench.tuner()->scope();
-    const QPointF from = *scope->peakHandle();
-    mouse(scope, QEvent::MouseButtonPress, from, Qt::LeftButton);
-    for (int k = 1; k <= 5; ++k) {
-        mouse(scope, QEvent::MouseMove, from + QPointF(4.0 * k, -3.0 * k), Qt::LeftButton);
-        settle(bench);
-    }
-    waitFor([&] { return !scope->changedWords().isEmpty(); });
-    settle(bench);
-    keep(bench, folder, QStringLiteral("scope-drag.png"));
-    mouse(scope, QEvent::MouseButtonRelease, from + QPointF(20, -15), Qt::NoButton);
-    bench.document().undo();
-    scope->setFace(nutatio::app::Scope::Face::Shot);
-    keep(bench, folder, QStringLiteral("in-the-shot.png"));
-    scope->setFace(nutatio::app::Scope::Face::Push);
-
     session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("root"));
     bench.action(QStringLiteral("fit"))->trigger();
     camera.heading = nutatio::radians(40);
@@ -202,19 +182,13 @@ int main(int argc, char** argv) {
     if (auto* page = bench.findChild<nutatio::app::PreparePage*>(); page && !page->rows().isEmpty())
         Q_EMIT page->rows().front()->chosen();
     keep(bench, folder, QStringLiteral("prepare.png"));
-    // A helper joint about to be made: what would follow it.
     session.select({});
     camera.heading = nutatio::radians(24);
     camera.target = nutatio::Vec3(0, 0.62, 0.05);
     camera.distance *= 0.6;
     bench.stage()->setCamera(camera);
     settle(bench);
-    bench.action(QStringLiteral("helper"))->trigger();
-    const QPointF belly = *bench.stage()->jointPixel("otter", actor.skeleton.find("spine_01"));
-    mouse(bench.stage(), QEvent::MouseMove, belly + QPointF(10, 0), Qt::NoButton);
-    keep(bench, folder, QStringLiteral("helper.png"));
-    bench.action(QStringLiteral("helper"))->trigger();
-    // A chain drawn down the coat, parts, and a map that is being painted.
+    // A chain that is being drawn, parts, and a map.
     session.setFace(nutatio::app::FaceId::Joints);
     bench.action(QStringLiteral("chain"))->trigger();
     // Down the scarf's right end, which lies on the coat.
@@ -296,7 +270,7 @@ int main(int argc, char** argv) {
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
 
-    // By night, with what is found by "wind", then large and small.
+    // By night, and with what is found by "wind".
     session.selectLayer("tail");
     session.setStep(nutatio::app::StepId::Tune);
     session.setFrame(8);
@@ -307,9 +281,6 @@ int main(int argc, char** argv) {
     bench.findChild<nutatio::app::Palette*>()->findChild<QLineEdit*>()->setText(QStringLiteral("wind"));
     keep(bench, folder, QStringLiteral("find.png"));
     bench.findChild<nutatio::app::Palette*>()->hide();
-    bench.resize(1024, 700);
-    keep(bench, folder, QStringLiteral("small.png"));
-    bench.resize(1280, 800);
 
     bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
     waitFor([&] { return bench.document().scene().actors.size() == 1; });

@@ -240,6 +240,8 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
     if (l.picture && l.key == posed.actor->picture) return l;
     l.pieces.clear();
     l.tint.reset();
+    l.worlds.clear();
+    l.frame = -1;
     l.picture = pictureOf(*posed.actor);
     l.key = posed.actor->picture;
     for (const auto& still : l.picture->pieces) {
@@ -321,6 +323,14 @@ rig::MovedVertices Posed::moved(std::size_t instance, std::size_t primitive) con
 }
 
 void Renderer::skin(const Posed& posed, Loaded& l) {
+    const auto same = [](const Affine& a, const Affine& b) { return a.m == b.m && a.t == b.t; };
+    if (l.posed > 0 && l.track == posed.track && l.frame == posed.frame &&
+        std::equal(l.worlds.begin(), l.worlds.end(), posed.worlds.begin(), posed.worlds.end(), same))
+        return;
+    l.worlds = posed.worlds;
+    l.track = posed.track;
+    l.frame = posed.frame;
+    l.posed = ++m_poses;
     m_skin->bind();
     m_skin->setUniformValue("bones", 0);
     glEnable(GL_RASTERIZER_DISCARD);
@@ -402,6 +412,14 @@ void Renderer::drawQuad() {
 
 void Renderer::drawShadowMap(const Frame& f) {
     const double reach = 0.95 * f.sceneSize;
+    std::vector<double> of{f.camera->target.x(), f.camera->target.y(), f.camera->target.z(), f.sceneSize, f.shadowFloor};
+    for (const Posed* p : f.actors) {
+        const Loaded& l = loaded(*p);
+        of.push_back(static_cast<double>(l.posed));
+        of.push_back(static_cast<double>(reinterpret_cast<std::uintptr_t>(l.picture.get()) % (1u << 30)));
+    }
+    if (of == m_castOf) return;
+    m_castOf = std::move(of);
     glDisable(GL_DEPTH_TEST);
     m_castTarget->bind();
     glViewport(0, 0, kMapSize, kMapSize);

@@ -86,6 +86,11 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         Key key;
         std::vector<std::unique_ptr<Piece>> pieces;
         std::shared_ptr<const Tint> tint;
+        // What its vertices were posed by last, and the number of that posing: while somebody paints, nothing of it changes.
+        std::vector<Affine> worlds;
+        std::shared_ptr<const rig::Track> track;
+        int frame = -1;
+        std::uint64_t posed = 0;
     };
 
     std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);
@@ -109,6 +114,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     unsigned m_bones = 0, m_boneTexture = 0;  // a buffer, and the texture that reads it
     rig::PosedVertices m_bent;
     std::vector<float> m_scratch;
+    std::uint64_t m_poses = 0;
+    std::vector<double> m_castOf;  // what the shadow was cast of last: poses, camera, floor
 };
 
 }  // namespace nutatio::app

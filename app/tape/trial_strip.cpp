@@ -1,5 +1,6 @@
 #include "app/tape/trial_strip.h"
 
+#include <QAbstractItemView>
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -32,8 +33,8 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     heading->setObjectName(QStringLiteral("soft"));
     all->addWidget(heading);
     auto* more = new QHBoxLayout(m_more);
-    more->setContentsMargins(6, 0, 0, 0);
-    more->setSpacing(4);
+    more->setContentsMargins(4, 0, 0, 0);
+    more->setSpacing(3);
     for (const rig::TrialMove& m : rig::trialMoves()) {
         auto* b = new QToolButton;
         b->setObjectName(QStringLiteral("chip"));
@@ -60,13 +61,15 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
         auto* l = new QLabel(text);
         l->setObjectName(QStringLiteral("soft"));
-        slider->setFixedWidth(74);
+        slider->setFixedWidth(70);
         more->addWidget(l);
         more->addWidget(slider);
     }
     m_role->setAccessibleName(tr("What of the body moves"));
     m_role->setToolTip(tr("What of the body the trial moves"));
     m_role->setFont(look::textFont(8.5));
+    m_role->setFixedWidth(76);  // beside moves, sliders and shot it must fit into 1280 pixels
+    m_role->view()->setMinimumWidth(130);
     more->addWidget(m_role);
     more->addWidget(m_joint);
     connect(m_role, &QComboBox::activated, this, [this] {

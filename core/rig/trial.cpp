@@ -67,8 +67,8 @@ Offset offsetAt(std::string_view move, double u, double size) {
     return o;
 }
 
-constexpr TrialRole kRoles[] = {
-    {"head", "Head, shoulders"}, {"arms", "Arms"}, {"spine", "Spine"}, {"legs", "Legs"}, {"tail", "Tail"}, {"wings", "Wings"}};
+constexpr TrialRole kRoles[] = {{"head", "Head"}, {"arms", "Arms"}, {"spine", "Spine"},
+                                {"legs", "Legs"}, {"tail", "Tail"}, {"wings", "Wings"}};
 
 /// A joint of a role, how much of the turn is its, and whether it is the right one of a pair.
 struct RoleJoint {

@@ -350,3 +350,27 @@ TEST_CASE("everything that suits a strand gets one in two clicks, one of them is
     w.bench.action("paste-settings")->trigger();
     CHECK(w.scene().layer(jiggle)->number("swing") == Approx(3).margin(0.2));
 }
+
+TEST_CASE("a trial of a part of the body is chosen beside its move, and all of it fits into 1280 pixels") {
+    Window w(test::kDemo);
+    auto* strip = w.bench.tape()->trials();
+    QTest::mouseClick(strip->button(QStringLiteral("round")), Qt::LeftButton);
+    REQUIRE(w.scene().actors[0].onTrial());
+    QApplication::processEvents();
+    CHECK(w.bench.minimumSizeHint().width() <= 1280);
+    CHECK(w.bench.width() == 1280);
+    QComboBox* roles = strip->roles();
+    REQUIRE(roles->count() == 6);
+    roles->setFocus();
+    while (roles->currentText() != QStringLiteral("Arms")) QTest::keyClick(roles, Qt::Key_Down);
+    CHECK(w.scene().actors[0].trial.role == "arms");
+    w.bench.session().setPlaying(false);
+    w.settle();
+    const auto& a = w.bench.document().results()->evaluation.actors[0];
+    CHECK_FALSE(a.body->holdsStill(w.joint("upper_arm_L")));
+    CHECK(a.body->holdsStill(w.joint("thigh_L")));
+    // A slider moves its size.
+    Slider* size = strip->sizeSlider();
+    test::dragMouse(size, size->knob(size->value()), size->knob(2.5));
+    CHECK(w.scene().actors[0].trial.size == Approx(2.5).margin(0.2));
+}
