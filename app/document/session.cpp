@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "app/prepare/sheets.h"
+#include "app/document/sheets.h"
 
 namespace nutatio::app {
 

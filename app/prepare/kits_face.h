@@ -2,7 +2,7 @@
 #pragma once
 
 #include "app/prepare/face.h"
-#include "app/prepare/sheets.h"
+#include "app/document/sheets.h"
 
 namespace nutatio::app {
 

@@ -228,7 +228,11 @@ void MapsFace::lay() {
                         : a->maps.size() == 1 ? tr("1 map")
                                               : tr("%1 maps").arg(a->maps.size()));
     if (!a) return;
-    if (!mapNamed(*a, m_chosen)) m_chosen.clear();
+    if (!m_chosen.empty() && !mapNamed(*a, m_chosen)) {
+        // It was undone: what the stage shows of it goes too.
+        m_chosen.clear();
+        m_session.setSpot({});
+    }
     layNew(*a);
     for (const rig::Map& m : a->maps) {
         ListRow* row = addRow(qs(m.name), m.rigid ? tr("rigid") : QString());

@@ -164,11 +164,13 @@ void MotionFace::layContacts(const scene::ActorEntry& a) {
                  },
                  true}},
                1);
-    const std::vector<rig::Contact> contacts = rig::contactsOf(*a.actor, clip);
-    addHeading(contacts.empty() ? tr("No foot was found standing in this clip") : tr("Feet stand"));
-    const double start = 0;
-    for (const rig::Contact& c : contacts) {
-        const int first = shot.frameOf(c.from - start), last = shot.frameOf(c.to - start);
+    if (!(m_contactsOf.first == a.actor->content) || m_contactsOf.second != clip) {
+        m_contacts = rig::contactsOf(*a.actor, clip);
+        m_contactsOf = {a.actor->content, clip};
+    }
+    addHeading(m_contacts.empty() ? tr("No foot was found standing in this clip") : tr("Feet stand"));
+    for (const rig::Contact& c : m_contacts) {
+        const int first = shot.frameOf(c.from), last = shot.frameOf(c.to);
         ListRow* row = addRow(qs(rig::plainName(a.actor->skeleton, c.joint)), tr("frames %1 to %2").arg(first + 1).arg(last + 1));
         row->setObjectName(QStringLiteral("contact"));
         connect(row, &ListRow::chosen, this, [this, id = a.id, joint = c.joint, first] {

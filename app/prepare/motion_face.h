@@ -3,7 +3,7 @@
 
 #include "app/document/newest_wins.h"
 #include "app/prepare/face.h"
-#include "app/prepare/sheets.h"
+#include "app/document/sheets.h"
 
 namespace nutatio::app {
 
@@ -24,6 +24,8 @@ class MotionFace : public Face {
 
     Sheets& m_sheets;
     bool m_reading = false;
+    std::pair<Key, int> m_contactsOf{{}, -1};  // which actor and clip these are of
+    std::vector<rig::Contact> m_contacts;
     int m_hold = 12, m_ease = 12;
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };

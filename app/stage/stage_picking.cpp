@@ -59,6 +59,7 @@ std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
     const Eigen::Vector3f eye = m_camera.eye().cast<float>(), way = m_camera.ray(at, size()).cast<float>();
     float nearest = 1e30f;
     std::optional<MeshHit> best;
+    std::erase_if(m_hittable, [&](const auto& each) { return !shown(each.first); });
     for (const Shown& s : m_shown) {
         const auto same = [](const Affine& a, const Affine& b) { return a.m == b.m && a.t == b.t; };
         Hittable& known = m_hittable[s.id];

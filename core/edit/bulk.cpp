@@ -19,7 +19,9 @@ scene::Owner owner(const std::string& layer) {
 
 /// Settings that say what a thing acts on or where it stands, and not how it moves.
 bool isPlace(const scene::SettingSpec& row) {
-    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints || row.role == scene::Role::Target;
+    const auto begins = [&](std::string_view stem) { return row.id.substr(0, stem.size()) == stem; };
+    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints || row.role == scene::Role::Target ||
+           begins("offset_") || begins("place_") || begins("turn_");
 }
 
 }  // namespace
@@ -142,11 +144,25 @@ Result<Done> mergeLayers(scene::Scene& scene, const std::vector<std::string>& wh
     scene::Scene s = scene;
     std::vector<std::string> targets = first->list(kind->target());
     auto apart = first->apart;
+    const auto keysIn = [&](std::size_t shot, const std::string& layer) {
+        const scene::KeysOf* keys = scene.shots[shot].keysOf(owner(layer));
+        return keys ? *keys : scene::KeysOf();
+    };
     for (std::size_t n = 1; n < which.size(); ++n) {
         const scene::Layer* other = std::as_const(scene).layer(which[n]);
         if (!other) return refused("there is no layer \"" + which[n] + "\"");
         if (other->kind != first->kind || other->actor != first->actor)
             return refused("\"" + other->name + "\" is of another kind or actor than \"" + first->name + "\"");
+        // What is set apart is a plain number: keys of its own would be lost.
+        for (std::size_t i = 0; i < scene.shots.size(); ++i)
+            if (const scene::KeysOf own = keysIn(i, other->id); !own.empty() && own != keysIn(i, first->id))
+                return refused("\"" + other->name + "\" has keys of its own in \"" + scene.shots[i].name + "\": they would be lost");
+        // A wind that blew on it blows on what takes its place.
+        for (std::size_t i = 0; i < s.winds.size(); ++i) {
+            const auto& on = s.winds[i].layers;
+            if (std::find(on.begin(), on.end(), other->id) != on.end() && std::find(on.begin(), on.end(), first->id) == on.end())
+                s.winds.edit(i).layers.push_back(first->id);
+        }
         for (const std::string& t : other->list(kind->target())) {
             if (std::find(targets.begin(), targets.end(), t) != targets.end()) continue;
             targets.push_back(t);

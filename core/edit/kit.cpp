@@ -344,9 +344,7 @@ std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor) {
     for (std::size_t k = 0; k < named.size(); ++k) named[k].name = kit.joints[k].name;
     const auto words = rig::wordsOf(rig::Skeleton(named));
     std::vector<Fitted> out;
-    std::set<int> taken;
     const auto give = [&](const std::string& joint, int to, Fitted::By by) {
-        if (to != rig::kNoJoint) taken.insert(to);
         out.push_back(
             {joint, to == rig::kNoJoint ? std::string() : s.reference(to), to == rig::kNoJoint ? Fitted::By::Nothing : by});
     };

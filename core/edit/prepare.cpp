@@ -14,6 +14,8 @@ namespace {
 
 using What = rig::Preparation::What;
 
+constexpr double kMiddle = 0.01;  // heights within which a place and its picture are one
+
 Error noActor(const std::string& actor) {
     return {"", "", "there is no actor \"" + actor + "\""};
 }
@@ -236,6 +238,8 @@ Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::strin
         if (other == rig::kNoJoint)
             return Error{"", "", "\"" + skeleton.label(on) + "\" has no joint of its kind on the other side"};
         const Vec3 there = rig::mirroredInRest(sides, worlds, on, place);
+        if ((there - place).norm() < kMiddle * a->actor->height)
+            return Error{"", "", "it stands in the middle: one joint there serves both sides"};
         std::string called = rig::otherSideOf(name);
         if (called == name) {
             // Left is where joints that say so stand; without such names it is along +x, as glTF has it.

@@ -259,6 +259,33 @@ TEST_CASE("one layer drives many chains; one that is set apart moves by its own 
     }
 }
 
+TEST_CASE("layers that are merged keep their wind, and what would be lost is refused") {
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const std::string actor = s.actors[0].id;
+    const std::string a = edit::addLayer(s, "strand", actor, {"tail_01"}), b = edit::addLayer(s, "strand", actor, {"scarf_L_01"});
+    const std::string wind = edit::addWind(s, actor);
+    s.wind(wind)->layers = {b};
+    test::keyed(s, {scene::List::Layers, b}, "swing", {{0, 2}, {10, 4}});
+    const scene::Scene was = s;
+    const auto refused = edit::mergeLayers(s, {a, b});
+    REQUIRE_FALSE(refused.ok());
+    CHECK_THAT(refused.error().sentence, Catch::Contains("keys"));
+    CHECK(s.layers.size() == 2);
+    s.editShot().keys.clear();
+    REQUIRE(edit::mergeLayers(s, {a, b}));
+    CHECK(s.winds[0].layers == std::vector<std::string>{a});
+    CHECK(s.winds[0].on);
+    CHECK(was.winds[0].layers == std::vector<std::string>{b});
+}
+
+TEST_CASE("a helper for both sides that stands in the middle is told so") {
+    scene::Scene s = test::sceneWith(test::read(kOtter));
+    const auto both = edit::addHelper(s, s.actors[0].id, "head", "nose", Vec3(0, 0.95, 0.2), 0.06, true);
+    REQUIRE_FALSE(both.ok());
+    CHECK_THAT(both.error().sentence, Catch::Contains("middle"));
+    CHECK(s.actors[0].preparations.empty());
+}
+
 TEST_CASE("settings are copied with profiles and keys, and what a thing acts on is not") {
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;
