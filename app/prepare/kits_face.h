@@ -1,8 +1,8 @@
 // A face of Prepare: a whole set-up saved, and put on another character.
 #pragma once
 
-#include "app/prepare/face.h"
 #include "app/document/sheets.h"
+#include "app/prepare/face.h"
 
 namespace nutatio::app {
 

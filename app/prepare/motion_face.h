@@ -2,8 +2,8 @@
 #pragma once
 
 #include "app/document/newest_wins.h"
-#include "app/prepare/face.h"
 #include "app/document/sheets.h"
+#include "app/prepare/face.h"
 
 namespace nutatio::app {
 

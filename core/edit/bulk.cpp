@@ -156,7 +156,8 @@ Result<Done> mergeLayers(scene::Scene& scene, const std::vector<std::string>& wh
         // What is set apart is a plain number: keys of its own would be lost.
         for (std::size_t i = 0; i < scene.shots.size(); ++i)
             if (const scene::KeysOf own = keysIn(i, other->id); !own.empty() && own != keysIn(i, first->id))
-                return refused("\"" + other->name + "\" has keys of its own in \"" + scene.shots[i].name + "\": they would be lost");
+                return refused("\"" + other->name + "\" has keys of its own in \"" + scene.shots[i].name +
+                               "\": they would be lost");
         // A wind that blew on it blows on what takes its place.
         for (std::size_t i = 0; i < s.winds.size(); ++i) {
             const auto& on = s.winds[i].layers;

@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "rig/parts.h"
+#include "rig/roles.h"
 #include "scene/items.h"
 
 namespace nutatio::scene {
@@ -88,6 +89,67 @@ Capsule fitCapsule(const std::vector<Vec3>& points, const Vec3& bone) {
     return c;
 }
 
+double volumeOf(const Capsule& c) {
+    const double length = (c.b - c.a).norm(), r = 0.5 * (c.ra + c.rb);
+    return kPi * r * r * (length + 4.0 / 3 * r);
+}
+
+constexpr double kTighter = 0.55;    // of the volume, that two capsules must come to where one is too wide
+constexpr std::size_t kFewest = 24;  // vertices that are worth splitting
+constexpr double kLong = 4;          // times the variance across, of what is long
+constexpr int kSplits = 2;           // times: four capsules at most
+
+/// One capsule, or several where a bend makes one wide: what is long is halved across, as long as the halves' capsules hold far
+/// less than the whole's. What is not long stays whole: halves of a hull would hug its sides and leave the middle open.
+std::vector<Capsule> fitCapsules(const std::vector<Vec3>& points, const Vec3& bone, int splits = kSplits) {
+    const Capsule whole = fitCapsule(points, bone);
+    std::vector<Capsule> best{whole};
+    if (splits == 0 || points.size() < kFewest) return best;
+    Vec3 mean = Vec3::Zero();
+    for (const Vec3& p : points) mean += p / static_cast<double>(points.size());
+    Mat3 spread = Mat3::Zero();
+    for (const Vec3& p : points) spread += (p - mean) * (p - mean).transpose();
+    const Eigen::SelfAdjointEigenSolver<Mat3> solved(spread);
+    if (solved.eigenvalues()[2] < kLong * solved.eigenvalues()[1]) return best;
+    std::vector<Vec3> halves[2];
+    for (const Vec3& p : points) halves[solved.eigenvectors().col(2).dot(p - mean) > 0].push_back(p);
+    if (halves[0].size() < kFewest / 2 || halves[1].size() < kFewest / 2) return best;
+    std::vector<Capsule> both;
+    double volume = 0;
+    for (const auto& half : halves)
+        for (const Capsule& c : fitCapsules(half, Vec3::Zero(), splits - 1)) {
+            both.push_back(c);
+            volume += volumeOf(c);
+        }
+    return volume < kTighter * volumeOf(whole) ? both : best;
+}
+
+/// A box in a joint's own axes.
+struct OwnBox {
+    Vec3 middle, size;
+};
+
+/// The box of points that fill its corners, as a round thing's never do. `points` in the joint's axes.
+std::optional<OwnBox> fitBox(const std::vector<Vec3>& points) {
+    constexpr double kNear = 0.9, kCornered = 0.75;  // of half a side
+    constexpr double kFilled = 0.12;                 // of the points
+    Eigen::AlignedBox3d box;
+    for (const Vec3& p : points) box.extend(p);
+    const Vec3 half = 0.5 * box.sizes();
+    if (!(half.minCoeff() > 1e-9 * half.maxCoeff()) || half.minCoeff() < 0.05 * half.maxCoeff()) return std::nullopt;
+    std::size_t faces = 0, cornered[3] = {0, 0, 0};
+    for (const Vec3& p : points) {
+        const Vec3 u = (p - box.center()).cwiseAbs().cwiseQuotient(half);
+        faces += u.maxCoeff() > kNear;
+        for (Eigen::Index k = 0; k < 3; ++k) cornered[k] += u[(k + 1) % 3] > kCornered && u[(k + 2) % 3] > kCornered;
+    }
+    const double all = static_cast<double>(points.size());
+    if (faces < 0.95 * all ||
+        std::any_of(std::begin(cornered), std::end(cornered), [&](std::size_t n) { return n < kFilled * all; }))
+        return std::nullopt;
+    return OwnBox{box.center(), box.sizes()};
+}
+
 /// The name of the joint on the other side, when the name says which side it is on.
 std::string otherSide(const std::string& name) {
     static const std::pair<const char*, const char*> kSides[] = {{"_L", "_R"}, {"_l", "_r"},      {".L", ".R"},
@@ -134,6 +196,30 @@ Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, cons
     return out;
 }
 
+Collider boxOf(const Scene& scene, const ActorEntry& entry, int joint, const OwnBox& box) {
+    Collider out =
+        colliderOf(scene, entry, joint, {}, {box.middle, box.middle, 0.5 * box.size.minCoeff(), 0.5 * box.size.minCoeff()});
+    out.set("shape", std::string(shapeName(Shape::Box)));
+    out.setVector("offset", box.middle);
+    out.setVector("size", box.size);
+    return out;
+}
+
+/// Joints of the body itself: a limb or a trunk is one capsule, whatever hangs on it.
+std::vector<bool> bodyOf(const rig::Actor& actor) {
+    std::vector<bool> out(static_cast<std::size_t>(actor.skeleton.size()), false);
+    const rig::Roles r = rig::rolesOf(actor);
+    const auto mark = [&](const std::vector<int>& joints) {
+        for (int j : joints) out[static_cast<std::size_t>(j)] = true;
+    };
+    mark(r.spine);
+    mark(r.neck);
+    if (r.head != rig::kNoJoint) mark({r.head});
+    for (const auto* limbs : {&r.legs, &r.arms})
+        for (const rig::Limb& l : *limbs) mark(l.chain);
+    return out;
+}
+
 }  // namespace
 
 std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, const std::vector<bool>& swung, double least) {
@@ -148,15 +234,30 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
             if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape() != Shape::Plane)
                 skip[static_cast<std::size_t>(j)] = true;
     const auto points = verticesByJoint(actor, worlds);
+    const std::vector<bool> body = bodyOf(actor);
     std::vector<std::optional<Capsule>> fitted(worlds.size());
+    std::vector<std::vector<Capsule>> several(worlds.size());
+    std::vector<std::optional<OwnBox>> boxes(worlds.size());
     for (int j : s.order()) {
         const auto k = static_cast<std::size_t>(j);
-        if (skip[k] || points[k].size() < 12) continue;
+        if (skip[k] || points[k].size() < 8) continue;
+        if (!body[k]) {
+            std::vector<Vec3> own;
+            const Quat back = rotationOf(worlds[k].m).conjugate();
+            for (const Vec3& p : points[k]) own.push_back(back * (p - worlds[k].t));
+            boxes[k] = fitBox(own);
+            if (boxes[k] && 0.5 * boxes[k]->size.maxCoeff() >= least * actor.height) continue;
+            boxes[k].reset();
+        }
+        if (points[k].size() < 12) continue;
         Vec3 bone = Vec3::Zero();
         for (int c : s.joint(j).children)
             if (const Vec3 way = worlds[static_cast<std::size_t>(c)].t - worlds[k].t; way.norm() > bone.norm()) bone = way;
         const Capsule c = fitCapsule(points[k], bone);
         if (std::max(c.ra, c.rb) >= least * actor.height) fitted[k] = c;
+        if (!fitted[k] || body[k]) continue;
+        several[k] = fitCapsules(points[k], bone);
+        if (several[k].size() == 1) several[k].clear();
     }
     // The plane of symmetry stands half way between the joints that name one another, whatever the actor holds in one hand.
     std::vector<double> middles;
@@ -169,8 +270,22 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
     std::vector<Collider> out;
     Scene named = scene;  // so that the new ids differ from one another
     for (int j : s.order()) {
+        const auto add = [&](Collider c, std::size_t number) {
+            if (number > 0) c.name += " " + std::to_string(number + 1);
+            out.push_back(c);
+            named.colliders.push_back(std::move(c));
+        };
+        if (const auto& box = boxes[static_cast<std::size_t>(j)]) {
+            add(boxOf(named, entry, j, *box), 0);
+            continue;
+        }
         auto& mine = fitted[static_cast<std::size_t>(j)];
         if (!mine) continue;
+        if (const auto& parts = several[static_cast<std::size_t>(j)]; !parts.empty()) {
+            for (std::size_t n = 0; n < parts.size(); ++n)
+                add(colliderOf(named, entry, j, worlds[static_cast<std::size_t>(j)], parts[n]), n);
+            continue;
+        }
         const std::string name = otherSide(s.joint(j).name);
         const int other = name.empty() ? rig::kNoJoint : s.find(name);
         if (other != rig::kNoJoint && other > j && fitted[static_cast<std::size_t>(other)]) {
@@ -181,8 +296,7 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
                 fitted[static_cast<std::size_t>(other)] = mirrored(*mine, middle);
             }
         }
-        out.push_back(colliderOf(named, entry, j, worlds[static_cast<std::size_t>(j)], *mine));
-        named.colliders.push_back(out.back());
+        add(colliderOf(named, entry, j, worlds[static_cast<std::size_t>(j)], *mine), 0);
     }
     return out;
 }

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 #include <set>
 
+#include "demo/gltf_builder.h"
 #include "edit/edit.h"
 #include "edit/operations.h"
 #include "files/scene_file.h"
@@ -11,6 +12,7 @@
 #include "pipeline/open.h"
 #include "rig/parts.h"
 #include "rig/roles.h"
+#include "scene/fit.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -381,4 +383,55 @@ TEST_CASE("trials move what of the body they are asked to, as large and as fast 
     rig::Trial nod{"nod", {}, "wings", 1, 1};
     const rig::Track whole = rig::trialTrack(*beast, nod, beast->restPose(), rig::trialGrid(nod, 24));
     CHECK_FALSE(whole.holdsStill(beast->skeleton.roots().front()));
+}
+
+TEST_CASE("colliders of props are as the props are: a crate gets a box, a hook several capsules, a rod one") {
+    TempFolder f;
+    demo::GltfBuilder made;
+    const int root = made.node("root", -1);
+    const auto tube = [](const std::vector<Vec3>& way, double radius) {
+        demo::Surface s;
+        for (std::size_t k = 0; k < way.size(); ++k) {
+            const Vec3 along = (way[std::min(k + 1, way.size() - 1)] - way[k > 0 ? k - 1 : 0]).normalized(),
+                       u = anySquareTo(along), v = along.cross(u);
+            for (int n = 0; n < 10; ++n) {
+                const double a = 2 * kPi * n / 10;
+                s.vertices.push_back({way[k] + radius * (std::cos(a) * u + std::sin(a) * v), Vec3::UnitY(), Vec3::Ones(), {}});
+                if (k == 0) continue;
+                const auto at = [&](std::size_t row, int column) {
+                    return static_cast<std::uint32_t>(row * 10 + static_cast<std::size_t>(column % 10));
+                };
+                s.triangles.insert(s.triangles.end(),
+                                   {at(k - 1, n), at(k, n), at(k, n + 1), at(k - 1, n), at(k, n + 1), at(k - 1, n + 1)});
+            }
+        }
+        return s;
+    };
+    std::vector<Vec3> rod, hook;
+    for (int k = 0; k <= 20; ++k) rod.emplace_back(0, 0.05 * k, 0);
+    for (int k = 0; k <= 24; ++k) hook.emplace_back(0.3 * std::cos(kPi * k / 24), 0.3 * std::sin(kPi * k / 24), 0);
+    demo::Surface crate;
+    for (int x : {0, 1, 2})
+        for (int y : {0, 1, 2})
+            for (int z : {0, 1, 2})
+                if (x != 1 || y != 1 || z != 1) crate.vertices.push_back({0.3 * Vec3(x, y, z), Vec3::UnitY(), Vec3::Ones(), {}});
+    crate.triangles = {0, 1, 2, 3, 4, 5, 6, 7, 8, 17, 18, 19, 20, 21, 22, 23, 24, 25};
+    for (const auto& [name, shape] : {std::pair{"rod", tube(rod, 0.04)}, {"hook", tube(hook, 0.04)}, {"crate", crate}})
+        made.mesh(name, shape, false, root);
+    made.writeGlb(f / "props.glb");
+    const scene::Scene s = test::sceneWith(test::read(f / "props.glb"));
+    const auto fitted = scene::fitColliders(s, s.actors[0], {});
+    std::map<std::string, std::vector<scene::Collider>> of;
+    for (const scene::Collider& c : fitted) of[c.joint].push_back(c);
+    REQUIRE(of["rod_mesh"].size() == 1);
+    CHECK(of["rod_mesh"][0].shape() == scene::Shape::Capsule);
+    REQUIRE(of["crate_mesh"].size() == 1);
+    CHECK(of["crate_mesh"][0].shape() == scene::Shape::Box);
+    CHECK((of["crate_mesh"][0].vector("size") - Vec3::Constant(0.6)).norm() < 1e-6);
+    CHECK((of["crate_mesh"][0].vector("offset") - Vec3::Constant(0.3)).norm() < 1e-6);
+    REQUIRE(of["hook_mesh"].size() >= 2);
+    CHECK(of["hook_mesh"].size() <= 4);
+    for (const scene::Collider& c : of["hook_mesh"]) CHECK(c.number("radius") < 0.15);
+    std::set<std::string> ids;
+    for (const scene::Collider& c : fitted) CHECK(ids.insert(c.id).second);
 }
