@@ -108,8 +108,7 @@ void Bench::movePivot(const std::string& actor, int joint, const Vec3& place, co
     const bool keeps = !(QApplication::keyboardModifiers() & Qt::ShiftModifier);
     // One drag is one step of Prepare: what it did so far is replaced.
     const bool goesOn = gesture == m_pivotGesture;
-    m_pivotGesture = gesture;
-    attempt(
+    const bool done = attempt(
         tr("Move the pivot of %1").arg(QString::fromStdString(name)),
         [&](scene::Scene& s) -> Result<Done> {
             if (goesOn)
@@ -117,6 +116,8 @@ void Bench::movePivot(const std::string& actor, int joint, const Vec3& place, co
             return edit::movePivot(s, actor, name, place, keeps);
         },
         gesture);
+    // What was refused left nothing that the next move could take back.
+    if (done) m_pivotGesture = gesture;
 }
 
 void Bench::mirrorJoint() {
@@ -189,12 +190,7 @@ void Bench::paintWeights(bool on) {
 void Bench::keepStroke(const std::string& actor, const std::string& joint, const rig::Stroke& stroke) {
     rig::Preparation edit{rig::Preparation::What::Paint, joint, {}, Vec3::Zero()};
     edit.stroke = stroke;
-    scene::Scene painted = m_document.scene();
-    if (const auto done = edit::prepare(painted, actor, edit); !done) {
-        say(QString::fromStdString(done.error().sentence));
-        return;
-    }
-    m_document.edit(tr("Paint weights of %1").arg(QString::fromStdString(joint)), [&](scene::Scene& s) { s = painted; });
+    prepare(tr("Paint weights of %1").arg(QString::fromStdString(joint)), actor, edit);
 }
 
 void Bench::useTool(Stage::Tool tool) {
@@ -261,12 +257,7 @@ void Bench::bendTest(bool on) {
 }
 
 void Bench::prepare(const QString& name, const std::string& actor, const rig::Preparation& edit) {
-    scene::Scene next = m_document.scene();
-    if (const auto done = edit::prepare(next, actor, edit); !done) {
-        say(QString::fromStdString(done.error().sentence));
-        return;
-    }
-    m_document.edit(name, [&](scene::Scene& s) { s = next; });
+    attempt(name, [&](scene::Scene& s) { return edit::prepare(s, actor, edit); });
 }
 
 void Bench::addEndJoint() {

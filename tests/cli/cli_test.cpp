@@ -292,7 +292,7 @@ TEST_CASE("a scene is edited by named operations, in order, and a wrong one chan
     CHECK_THAT(run({"edit", in}).out, Catch::Contains("move-layer"));
 }
 
-TEST_CASE("check: the findings as text and JSON; 1 when something is broken and not left") {
+TEST_CASE("check: the findings as text and JSON, 1 when something is broken and not left") {
     TempFolder f;
     const Ran clean = run({"check", kOtter});
     CHECK(clean.code == 0);

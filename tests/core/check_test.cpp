@@ -175,7 +175,7 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
     CHECK(found >= 0.75 * tried);
 }
 
-TEST_CASE("jerks that were put into clips are found at their frame; gentle ones pass") {
+TEST_CASE("jerks that were put into clips are found at their frame, gentle ones pass") {
     const auto otter = test::read(kOtter);
     const unsigned seed = 7;
     std::mt19937 random(seed);
@@ -243,7 +243,7 @@ TEST_CASE("skeletons with faults that were put in: each is named, with its repai
     CHECK(s.actors[0].actor->skeleton.find("bone_2") == static_cast<int>(at("bone_2")));
 }
 
-TEST_CASE("what lies on its back is set upright in one action; what was seen stays left, saved and opened again") {
+TEST_CASE("what lies on its back is set upright in one action, what was seen stays left, saved and opened again") {
     test::TempFolder folder;
     demo::GltfBuilder b;
     // Z up: the hips over the feet along +z.

@@ -163,7 +163,7 @@ TEST_CASE("a map's steps invert, blur and join one another, and other maps") {
     CHECK(*std::max_element(red.begin(), red.end()) > *std::min_element(red.begin(), red.end()));
 }
 
-TEST_CASE("strokes on a map are saved with it and give the same again; a renamed joint is followed") {
+TEST_CASE("strokes on a map are saved with it and give the same again, a renamed joint is followed") {
     TempFolder f;
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;

@@ -135,7 +135,7 @@ TEST_CASE("a mapped clip is saved with the scene and handed off, with layers on 
     test::checkValid(f / "o.glb");
 }
 
-TEST_CASE("feet of a walk stand in turns; a still pose stands all the time") {
+TEST_CASE("feet of a still pose stand all the time, those of a boxer again and again") {
     const auto otter = test::read(kOtter);
     const rig::Roles r = rig::rolesOf(*otter);
     const int idle = otter->findClip("Idle");
@@ -229,7 +229,7 @@ TEST_CASE("a kit is taken, saved, read and put on a copy of its character: nothi
     CHECK(pipeline::open(f / "s.nutatio").ok());
 }
 
-TEST_CASE("a kit goes onto another character by names and roles; what does not fit is said, and may be mapped by hand") {
+TEST_CASE("a kit goes onto another character by names and roles, what does not fit is said, and may be mapped by hand") {
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string otter = s.actors[0].id;
     edit::addLayer(s, "strand", otter, {"tail_01"});

@@ -105,7 +105,7 @@ TEST_CASE("parts are suggested from names and skeleton, each joint once") {
     CHECK(chains >= 3);
 }
 
-TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved; what cannot be is refused") {
+TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved, what cannot be is refused") {
     TempFolder f;
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;
@@ -205,7 +205,7 @@ TEST_CASE("what is still stiff is listed, the largest first, and leaves the list
     CHECK(named("scarf_L"));
 }
 
-TEST_CASE("one layer drives many chains; one that is set apart moves by its own numbers, the rest as before") {
+TEST_CASE("one layer drives many chains, one that is set apart moves by its own numbers, the rest as before") {
     TempFolder f;
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;

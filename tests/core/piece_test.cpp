@@ -193,7 +193,7 @@ TEST_CASE("a piece that is put where the animated pose goes pushes the strand ou
     }
 }
 
-TEST_CASE("a piece is saved without a file, hidden or not; what a file says of its size is bounded") {
+TEST_CASE("a piece is saved without a file, hidden or not, what a file says of its size is bounded") {
     TempFolder f;
     scene::Scene s = limp();
     const std::string id = edit::addPiece(s, "steps");
@@ -295,7 +295,7 @@ TEST_CASE("operations by name make, set, hide, copy and remove set pieces") {
     CHECK_FALSE(edit::carryOut(s, "key:thing=ramp-2,setting=size_y,frame=5").ok());
 }
 
-TEST_CASE("parts are joints that share a name but for a number; a prefix that all share is found") {
+TEST_CASE("parts are joints that share a name but for a number, a prefix that all share is found") {
     const auto skeleton = [](std::vector<std::pair<std::string, int>> joints) {
         std::vector<rig::Joint> out;
         for (auto& [name, parent] : joints) out.push_back({name, parent, {}, {}});

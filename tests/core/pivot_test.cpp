@@ -237,7 +237,7 @@ TEST_CASE("the pivot of a prop without a skin is moved by a joint that holds its
           }()) < 1e-6);
 }
 
-TEST_CASE("a joint made here hangs elsewhere where it stands; the file's own stay where they hang") {
+TEST_CASE("a joint made here hangs elsewhere where it stands, the file's own stay where they hang") {
     scene::Scene s = test::sceneWith(test::read(kOtter));
     const std::string actor = s.actors[0].id;
     REQUIRE(edit::carryOut(s, "add-helper:name=paunch,x=0,y=0.62,z=0.2,reach=0.15").ok());

@@ -268,7 +268,7 @@ void checkSums(const rig::Actor& a) {
 
 }  // namespace
 
-TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights; they sum to 1, and no gap is crossed") {
+TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights, they sum to 1, and no gap is crossed") {
     const auto otter = test::read(kOtter);
     const Vec3 front = outermost(*otter, "spine_01", Vec3::UnitZ());
     const int joint = otter->skeleton.find("chest");
