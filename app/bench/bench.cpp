@@ -14,17 +14,12 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 Bench::Bench(const QString& keepFolder)
     : m_session(m_document),

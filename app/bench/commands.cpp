@@ -1,5 +1,6 @@
 // The bench's commands: each is in Ctrl+K at once.
 #include "app/bench/bench.h"
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
@@ -9,12 +10,6 @@
 #include <QSettings>
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 QAction* Bench::add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
                     const std::function<void()>& act) {

@@ -1,5 +1,6 @@
 // The bench's menus and where everything stands.
 #include "app/bench/bench.h"
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "layers/registry.h"
 
@@ -7,12 +8,6 @@
 #include <QVBoxLayout>
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 QMenu* Bench::menu() {
     auto* m = new QMenu(this);

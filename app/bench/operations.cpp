@@ -1,5 +1,6 @@
 // What the bench's commands do to the scene: core/edit, told of the selection.
 #include "app/bench/bench.h"
+#include "app/look/text.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 
@@ -7,12 +8,6 @@
 #include <QCursor>
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 void Bench::fitColliders() {
     const scene::Scene& now = m_document.scene();

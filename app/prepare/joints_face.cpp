@@ -1,5 +1,6 @@
 #include "app/prepare/joints_face.h"
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "rig/parts.h"
@@ -7,10 +8,6 @@
 namespace nutatio::app {
 
 namespace {
-
-QString qs(const std::string& s) {
-    return QString::fromStdString(s);
-}
 
 using What = rig::Preparation::What;
 

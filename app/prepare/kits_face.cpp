@@ -6,6 +6,7 @@
 #include <QStringListModel>
 #include <algorithm>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "files/kit.h"
 #include "rig/parts.h"
@@ -15,10 +16,6 @@ namespace nutatio::app {
 namespace {
 
 using By = edit::Fitted::By;
-
-QString qs(const std::string& s) {
-    return QString::fromStdString(s);
-}
 
 }  // namespace
 

@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <algorithm>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "rig/parts.h"
@@ -13,10 +14,6 @@ namespace {
 
 using From = rig::MapStep::From;
 using Join = rig::MapStep::Join;
-
-QString qs(const std::string& s) {
-    return QString::fromStdString(s);
-}
 
 const rig::Map* mapNamed(const scene::ActorEntry& a, const std::string& name) {
     for (const rig::Map& m : a.maps)

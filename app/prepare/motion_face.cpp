@@ -6,6 +6,7 @@
 #include <QSpinBox>
 #include <QStringListModel>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
 #include "edit/motions.h"
@@ -13,14 +14,6 @@
 #include "rig/parts.h"
 
 namespace nutatio::app {
-
-namespace {
-
-QString qs(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
-}  // namespace
 
 MotionFace::MotionFace(Document& document, Session& session, QWidget* parent)
     : Face(document, session, parent), m_sheets(session.sheets()) {

@@ -4,6 +4,7 @@
 #include <set>
 
 #include "app/look/parts.h"
+#include "app/look/text.h"
 #include "edit/edit.h"
 #include "rig/parts.h"
 
@@ -12,9 +13,6 @@ namespace nutatio::app {
 namespace {
 constexpr int kColours = 8;
 
-QString qs(const std::string& s) {
-    return QString::fromStdString(s);
-}
 }  // namespace
 
 void PartsFace::select(const std::string& actor, const std::vector<std::string>& joints, bool more) {

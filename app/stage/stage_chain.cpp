@@ -13,7 +13,7 @@ namespace nutatio::app {
 namespace {
 
 constexpr int kFewest = 2, kMost = 24;
-constexpr double kLeastReach = 0.01, kMostReach = 0.4;  // heights
+constexpr double kLeastChainReach = 0.01, kMostChainReach = 0.4;  // heights
 constexpr double kNotch = 1.12;
 constexpr double kApart = 0.01;  // heights between places of a drawn line
 
@@ -74,7 +74,7 @@ bool Stage::wheelChain(QWheelEvent* e) {
     if (m_tool != Tool::Chain || !m_chain) return false;
     const double notches = e->angleDelta().y() / 120.0;
     if (e->modifiers() & Qt::ControlModifier)
-        m_chainReach = std::clamp(m_chainReach * std::pow(kNotch, notches), kLeastReach, kMostReach);
+        m_chainReach = std::clamp(m_chainReach * std::pow(kNotch, notches), kLeastChainReach, kMostChainReach);
     else
         m_chainJoints = std::clamp(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
     const scene::ActorEntry* a = m_document.scene().actor(m_chain->actor);

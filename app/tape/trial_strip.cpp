@@ -5,15 +5,10 @@
 #include <QHBoxLayout>
 #include <QLabel>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     : QWidget(parent),

@@ -4,20 +4,13 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "app/look/text.h"
 #include "app/widgets/list_row.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
 
 namespace nutatio::app {
-
-namespace {
-
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-
-}  // namespace
 
 bool ApartPanel::suits(const scene::Scene& s, const scene::Owner& owner) {
     const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr;

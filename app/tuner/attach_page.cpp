@@ -5,18 +5,13 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::app {
-
-namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
-}  // namespace
 
 QString AttachPage::title(const Document& document, const Session& session) {
     const Selection& s = session.selection();

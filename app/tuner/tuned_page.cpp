@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/tuner/apart_panel.h"
 #include "edit/edit.h"
@@ -12,10 +13,6 @@
 namespace nutatio::app {
 
 namespace {
-
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
 
 double heightOf(const scene::Scene& s, const scene::Owner& owner) {
     std::string actor;

@@ -7,15 +7,13 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/widgets/arithmetic.h"
 
 namespace nutatio::app {
 
 namespace {
-QString qs(std::string_view s) {
-    return QString::fromUtf8(s.data(), static_cast<qsizetype>(s.size()));
-}
 QString number(double v) {
     // Four figures say all that a hand can set.
     const double a = std::abs(v);

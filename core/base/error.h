@@ -25,6 +25,11 @@ struct Error {
     }
 };
 
+/// What is wrong with something that is in no file.
+inline Error refused(std::string sentence) {
+    return {"", "", std::move(sentence)};
+}
+
 /// Thrown inside a module only; what leaves a module is a Result.
 class Failure : public std::exception {
   public:

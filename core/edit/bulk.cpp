@@ -9,10 +9,6 @@ namespace nutatio::edit {
 
 namespace {
 
-Error refused(std::string sentence) {
-    return {"", "", std::move(sentence)};
-}
-
 scene::Owner owner(const std::string& layer) {
     return {scene::List::Layers, layer};
 }

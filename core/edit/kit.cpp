@@ -381,7 +381,7 @@ std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor) {
 Result<std::vector<std::string>> applyKit(scene::Scene& scene, const std::string& actor, const scene::Kit& kit,
                                           const std::vector<Fitted>& fitted, const std::vector<std::string>& layers) {
     const scene::ActorEntry* a = std::as_const(scene).actor(actor);
-    if (!a || a->isPiece()) return Error{"", "", "there is no character \"" + actor + "\""};
+    if (!a || a->isPiece()) return refused("there is no character \"" + actor + "\"");
     scene::Scene s = scene;
     const scene::Kit sound = settled(kit, *a);
     Applier on(s, *a, sound, fitted);

@@ -7,10 +7,6 @@ namespace nutatio::edit {
 
 namespace {
 
-Error refused(std::string sentence) {
-    return {"", "", std::move(sentence)};
-}
-
 rig::Map* find(std::vector<rig::Map>& maps, const std::string& name) {
     const auto at = std::find_if(maps.begin(), maps.end(), [&](const rig::Map& m) { return m.name == name; });
     return at == maps.end() ? nullptr : &*at;
@@ -18,7 +14,7 @@ rig::Map* find(std::vector<rig::Map>& maps, const std::string& name) {
 
 /// Changes the maps of an actor; what cannot be made then changes nothing.
 template <class Change>
-Result<Done> change(scene::Scene& s, const std::string& actor, const Change& how) {
+Result<Done> changeMaps(scene::Scene& s, const std::string& actor, const Change& how) {
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return refused("there is no actor \"" + actor + "\"");
     std::vector<rig::Map> maps = a->maps;
@@ -33,7 +29,7 @@ Result<Done> change(scene::Scene& s, const std::string& actor, const Change& how
     return Done{};
 }
 
-std::string none(const std::string& map) {
+std::string noMap(const std::string& map) {
     return "there is no map \"" + map + "\"";
 }
 
@@ -45,7 +41,7 @@ std::string nameProblem(std::vector<rig::Map>& maps, const std::string& name) {
 }  // namespace
 
 Result<Done> addMap(scene::Scene& s, const std::string& actor, const std::string& name, std::vector<rig::MapStep> steps) {
-    return change(s, actor, [&](std::vector<rig::Map>& maps) {
+    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
         const std::string why = nameProblem(maps, name);
         if (why.empty()) maps.push_back({name, std::move(steps), false});
         return why;
@@ -53,18 +49,18 @@ Result<Done> addMap(scene::Scene& s, const std::string& actor, const std::string
 }
 
 Result<Done> addMapStep(scene::Scene& s, const std::string& actor, const std::string& map, const rig::MapStep& step) {
-    return change(s, actor, [&](std::vector<rig::Map>& maps) {
+    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
         rig::Map* m = find(maps, map);
-        if (!m) return none(map);
+        if (!m) return noMap(map);
         m->steps.push_back(step);
         return std::string();
     });
 }
 
 Result<Done> removeMapStep(scene::Scene& s, const std::string& actor, const std::string& map, std::size_t step) {
-    return change(s, actor, [&](std::vector<rig::Map>& maps) {
+    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
         rig::Map* m = find(maps, map);
-        if (!m) return none(map);
+        if (!m) return noMap(map);
         if (step >= m->steps.size()) return std::string("it has no such step");
         m->steps.erase(m->steps.begin() + static_cast<std::ptrdiff_t>(step));
         return std::string();
@@ -79,8 +75,8 @@ Result<Done> paintMap(scene::Scene& s, const std::string& actor, const std::stri
 }
 
 Result<Done> renameMap(scene::Scene& s, const std::string& actor, const std::string& map, const std::string& name) {
-    return change(s, actor, [&](std::vector<rig::Map>& maps) {
-        if (!find(maps, map)) return none(map);
+    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
+        if (!find(maps, map)) return noMap(map);
         if (const std::string why = nameProblem(maps, name); !why.empty()) return why;
         for (rig::Map& m : maps) {
             if (m.name == map) m.name = name;
@@ -92,8 +88,8 @@ Result<Done> renameMap(scene::Scene& s, const std::string& actor, const std::str
 }
 
 Result<Done> removeMap(scene::Scene& s, const std::string& actor, const std::string& map) {
-    return change(s, actor, [&](std::vector<rig::Map>& maps) {
-        if (!find(maps, map)) return none(map);
+    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
+        if (!find(maps, map)) return noMap(map);
         for (const rig::Map& m : maps)
             for (const rig::MapStep& step : m.steps)
                 if (m.name != map && step.from == rig::MapStep::From::Map && step.map == map)
@@ -108,7 +104,7 @@ Result<std::vector<float>> mapOf(const scene::Scene& s, const std::string& actor
     const scene::ActorEntry* a = s.actor(actor);
     if (!a) return refused("there is no actor \"" + actor + "\"");
     const auto at = std::find_if(a->maps.begin(), a->maps.end(), [&](const rig::Map& m) { return m.name == map; });
-    if (at == a->maps.end()) return refused(none(map));
+    if (at == a->maps.end()) return refused(noMap(map));
     return rig::mapValues(*a->actor, surface, *at, a->maps);
 }
 

@@ -14,10 +14,6 @@ namespace {
 using scene::List;
 using scene::Owner;
 
-Error refused(std::string why) {
-    return Error{"", "", std::move(why)};
-}
-
 /// Across one actor's plane.
 struct Mirror {
     Mirror(const scene::Scene& s, const scene::ActorEntry& e) : entry(e), sides(rig::sidesOf(*e.actor)) {

@@ -9,10 +9,6 @@ namespace nutatio::edit {
 
 namespace {
 
-Error refused(std::string sentence) {
-    return {"", "", std::move(sentence)};
-}
-
 std::string freshClip(const rig::Actor& a, const std::string& stem) {
     std::string name = stem;
     for (int n = 2; a.findClip(name) >= 0; ++n) name = stem + " " + std::to_string(n);

@@ -5,10 +5,6 @@
 
 namespace nutatio::edit {
 
-Error wrong(std::string sentence) {
-    return Error{"", "", std::move(sentence)};
-}
-
 const std::string& text(const Arguments& a, std::string_view key) {
     static const std::string kNone;
     const auto at = a.find(key);
@@ -29,14 +25,14 @@ Result<scene::Owner> thing(const scene::Scene& s, const std::string& name) {
         if (name.rfind(prefix, 0) == 0) {
             const scene::Owner owner{list, name.substr(prefix.size())};
             if (s.tuned(owner)) return owner;
-            return wrong("there is nothing called \"" + owner.id + "\" among the " + std::string(scene::listName(list)));
+            return refused("there is nothing called \"" + owner.id + "\" among the " + std::string(scene::listName(list)));
         }
         if (s.tuned({list, name})) found.push_back({list, name});
     }
-    if (found.empty()) return wrong("the scene has nothing called \"" + name + "\"");
+    if (found.empty()) return refused("the scene has nothing called \"" + name + "\"");
     if (found.size() > 1)
-        return wrong("\"" + name + "\" stands in more than one list; say which, as in " +
-                     std::string(scene::listName(found[0].list)) + ":" + name);
+        return refused("\"" + name + "\" stands in more than one list; say which, as in " +
+                       std::string(scene::listName(found[0].list)) + ":" + name);
     return found.front();
 }
 
@@ -44,8 +40,8 @@ Result<std::string> actorOf(const scene::Scene& s, const Arguments& a) {
     const std::string& id = text(a, "actor");
     if (id.empty() && s.actors.size() == 1) return s.actors.front().id;
     if (id.empty())
-        return wrong(s.actors.empty() ? "the scene has no actor" : "the scene has several actors; say which one with actor=");
-    if (!s.actor(id)) return wrong("there is no actor \"" + id + "\"");
+        return refused(s.actors.empty() ? "the scene has no actor" : "the scene has several actors; say which one with actor=");
+    if (!s.actor(id)) return refused("there is no actor \"" + id + "\"");
     return id;
 }
 
@@ -53,7 +49,7 @@ Result<int> frameOf(const Arguments& a) {
     const std::string& t = text(a, "frame");
     if (t.empty()) return 0;
     const auto v = number(t);
-    if (!v || *v < 1 || *v != std::floor(*v)) return wrong("a frame is a whole number, counted from 1");
+    if (!v || *v < 1 || *v != std::floor(*v)) return refused("a frame is a whole number, counted from 1");
     return static_cast<int>(*v) - 1;
 }
 
@@ -76,7 +72,7 @@ Result<std::vector<Vec3>> places(const std::string& all) {
             const std::size_t to = std::min(p.find(' ', from), p.size());
             const auto n = from < p.size() ? number(p.substr(from, to - from)) : std::nullopt;
             if (!n || (k == 2) != (to == p.size()))
-                return wrong("\"" + p + "\" is not a place: three numbers with spaces between");
+                return refused("\"" + p + "\" is not a place: three numbers with spaces between");
             v[k] = *n;
             from = to + 1;
         }
@@ -88,7 +84,7 @@ Result<std::vector<Vec3>> places(const std::string& all) {
 Result<bool> yesOr(const Arguments& a, std::string_view key, bool other) {
     const std::string& t = text(a, key);
     if (t.empty()) return other;
-    if (t != "yes" && t != "no") return wrong(std::string(key) + " is yes or no");
+    if (t != "yes" && t != "no") return refused(std::string(key) + " is yes or no");
     return t == "yes";
 }
 
@@ -96,7 +92,7 @@ Result<double> numberOr(const Arguments& a, std::string_view key, double other) 
     const std::string& t = text(a, key);
     if (t.empty()) return other;
     const auto v = number(t);
-    return v ? Result<double>(*v) : wrong("\"" + t + "\" is not a number");
+    return v ? Result<double>(*v) : refused("\"" + t + "\" is not a number");
 }
 
 }  // namespace nutatio::edit

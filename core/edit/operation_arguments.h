@@ -12,7 +12,6 @@ std::span<const Operation> prepareOperations();
 std::span<const Operation> partOperations();
 std::span<const Operation> bringOperations();
 
-Error wrong(std::string sentence);
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);
 std::optional<double> number(const std::string& s);

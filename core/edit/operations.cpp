@@ -14,12 +14,12 @@ namespace {
 Result<Done> doAddLayer(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    if (!layers::findKind(text(a, "kind"))) return wrong("there is no layer kind \"" + text(a, "kind") + "\"");
+    if (!layers::findKind(text(a, "kind"))) return refused("there is no layer kind \"" + text(a, "kind") + "\"");
     const std::vector<std::string> joints = joined(text(a, "joints"));
     for (const std::string& j : joints)
-        if (s.actor(actor.value())->actor->skeleton.find(j) == rig::kNoJoint) return wrong("there is no joint \"" + j + "\"");
+        if (s.actor(actor.value())->actor->skeleton.find(j) == rig::kNoJoint) return refused("there is no joint \"" + j + "\"");
     const std::string id = addLayer(s, text(a, "kind"), actor.value(), joints);
-    if (id.empty()) return wrong("it has no joint");
+    if (id.empty()) return refused("it has no joint");
     if (!text(a, "name").empty()) rename(s, {scene::List::Layers, id}, text(a, "name"));
     return Done{};
 }
@@ -30,7 +30,7 @@ Result<Done> doSet(scene::Scene& s, const Arguments& a) {
     const auto frame = frameOf(a);
     if (!frame) return frame.error();
     const scene::SettingSpec* row = findRow(layers::tableOf(s, owner.value()), text(a, "setting"));
-    if (!row) return wrong("\"" + owner.value().id + "\" has no setting \"" + text(a, "setting") + "\"");
+    if (!row) return refused("\"" + owner.value().id + "\" has no setting \"" + text(a, "setting") + "\"");
     static const rig::Actor kNobody;
     const scene::Layer* layer = owner.value().list == scene::List::Layers ? std::as_const(s).layer(owner.value().id) : nullptr;
     const scene::ActorEntry* actor = layer ? std::as_const(s).actor(layer->actor) : nullptr;
@@ -46,7 +46,7 @@ Result<Done> doKey(scene::Scene& s, const Arguments& a) {
     const auto frame = frameOf(a);
     if (!frame) return frame.error();
     const scene::SettingSpec* row = findRow(layers::tableOf(s, owner.value()), text(a, "setting"));
-    if (!row || !row->keyable) return wrong("\"" + text(a, "setting") + "\" of \"" + owner.value().id + "\" cannot have keys");
+    if (!row || !row->keyable) return refused("\"" + text(a, "setting") + "\" of \"" + owner.value().id + "\" cannot have keys");
     toggleKey(s, owner.value(), row->id, frame.value());
     return text(a, "value").empty() ? Result<Done>(Done{}) : doSet(s, a);
 }
@@ -68,8 +68,8 @@ Result<Done> doRename(scene::Scene& s, const Arguments& a) {
 
 Result<Done> doMoveLayer(scene::Scene& s, const Arguments& a) {
     const auto by = number(text(a, "by"));
-    if (!by || *by != std::floor(*by)) return wrong("by is a whole number of places, below 0 for down");
-    if (!std::as_const(s).layer(text(a, "layer"))) return wrong("there is no layer \"" + text(a, "layer") + "\"");
+    if (!by || *by != std::floor(*by)) return refused("by is a whole number of places, below 0 for down");
+    if (!std::as_const(s).layer(text(a, "layer"))) return refused("there is no layer \"" + text(a, "layer") + "\"");
     moveLayer(s, text(a, "layer"), static_cast<int>(*by));
     return Done{};
 }
@@ -78,14 +78,14 @@ Result<Done> doAddCollider(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     scene::Shape shape = scene::Shape::Sphere;
-    if (!scene::shapeFromName(text(a, "shape"), shape)) return wrong("\"" + text(a, "shape") + "\" is no collider shape");
+    if (!scene::shapeFromName(text(a, "shape"), shape)) return refused("\"" + text(a, "shape") + "\" is no collider shape");
     if (addCollider(s, actor.value(), text(a, "joint"), shape).empty())
-        return wrong("there is no joint \"" + text(a, "joint") + "\"");
+        return refused("there is no joint \"" + text(a, "joint") + "\"");
     return Done{};
 }
 
 Result<Done> doAddPiece(scene::Scene& s, const Arguments& a) {
-    if (addPiece(s, text(a, "form")).empty()) return wrong("\"" + text(a, "form") + "\" is no form of a set piece");
+    if (addPiece(s, text(a, "form")).empty()) return refused("\"" + text(a, "form") + "\" is no form of a set piece");
     return Done{};
 }
 
@@ -108,7 +108,7 @@ Result<Done> doAddPin(scene::Scene& s, const Arguments& a) {
     if (!actor) return actor.error();
     const scene::ActorEntry& entry = *std::as_const(s).actor(actor.value());
     const int joint = entry.actor->skeleton.find(text(a, "joint"));
-    if (joint == rig::kNoJoint) return wrong("there is no joint \"" + text(a, "joint") + "\"");
+    if (joint == rig::kNoJoint) return refused("there is no joint \"" + text(a, "joint") + "\"");
     std::vector<Affine> worlds;
     rig::worldTransforms(entry.actor->skeleton, scene::stand(s, s.shot(), entry), worlds);
     addPin(s, actor.value(), joint, worlds);
@@ -118,7 +118,7 @@ Result<Done> doAddPin(scene::Scene& s, const Arguments& a) {
 Result<Done> doSwitch(scene::Scene& s, const Arguments& a) {
     const auto owner = thing(s, text(a, "thing"));
     if (!owner) return owner.error();
-    if (text(a, "on") != "yes" && text(a, "on") != "no") return wrong("on is yes or no");
+    if (text(a, "on") != "yes" && text(a, "on") != "no") return refused("on is yes or no");
     turnOn(s, owner.value(), text(a, "on") == "yes");
     return Done{};
 }
@@ -127,20 +127,20 @@ Result<Done> doCut(scene::Scene& s, const Arguments& a) {
     const auto frame = frameOf(a);
     if (!frame) return frame.error();
     if (frame.value() < 1 || frame.value() >= s.frames(s.shot()))
-        return wrong("a cut stands at a frame after the first, within the shot");
+        return refused("a cut stands at a frame after the first, within the shot");
     markCut(s, frame.value());
     return Done{};
 }
 
 Result<Done> doShow(scene::Scene& s, const Arguments& a) {
-    if (!s.findShot(text(a, "shot"))) return wrong("there is no shot \"" + text(a, "shot") + "\"");
+    if (!s.findShot(text(a, "shot"))) return refused("there is no shot \"" + text(a, "shot") + "\"");
     showShot(s, text(a, "shot"));
     return Done{};
 }
 
 Result<Done> doRate(scene::Scene& s, const Arguments& a) {
     const auto fps = number(text(a, "fps"));
-    if (!fps || *fps < 1 || *fps > 1000) return wrong("the frame rate must lie between 1 and 1000");
+    if (!fps || *fps < 1 || *fps > 1000) return refused("the frame rate must lie between 1 and 1000");
     setRate(s, *fps);
     return Done{};
 }

@@ -15,11 +15,11 @@ Result<Done> doBringMotion(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const auto source = files::readActor(text(a, "file"));
-    if (!source) return wrong(source.error().text());
+    if (!source) return refused(source.error().text());
     const rig::Actor& from = *source.value();
-    if (from.clips.empty()) return wrong("there is no clip in " + text(a, "file"));
+    if (from.clips.empty()) return refused("there is no clip in " + text(a, "file"));
     const int clip = text(a, "clip").empty() ? 0 : from.findClip(text(a, "clip"));
-    if (clip < 0) return wrong("there is no clip \"" + text(a, "clip") + "\" in " + text(a, "file"));
+    if (clip < 0) return refused("there is no clip \"" + text(a, "clip") + "\" in " + text(a, "file"));
     rig::MotionMap map = rig::suggestMapping(from, *std::as_const(s).actor(actor.value())->actor);
     // "source>target" for each joint that is mapped by hand.
     for (const std::string& pair : joined(text(a, "joints"))) {
@@ -28,7 +28,7 @@ Result<Done> doBringMotion(scene::Scene& s, const Arguments& a) {
         const int to = at == std::string::npos ? rig::kNoJoint : mine.find(pair.substr(at + 1));
         const int by = at == std::string::npos || at == 0 ? rig::kNoJoint : from.skeleton.find(pair.substr(0, at));
         if (to == rig::kNoJoint || (by == rig::kNoJoint && at != 0))
-            return wrong("\"" + pair + "\" is not of the form source>target");
+            return refused("\"" + pair + "\" is not of the form source>target");
         std::erase_if(map.joints, [&](const rig::MappedJoint& m) { return m.to == to; });
         map.joints.push_back({pair, by, to, rig::MappedJoint::By::Hand, false});
     }
@@ -42,7 +42,7 @@ Result<Done> doPoseFirst(scene::Scene& s, const Arguments& a) {
     const auto hold = numberOr(a, "hold", 12), ease = numberOr(a, "ease", 12);
     if (!hold || !ease) return !hold ? hold.error() : ease.error();
     if (hold.value() != std::floor(hold.value()) || ease.value() != std::floor(ease.value()))
-        return wrong("frames are whole numbers");
+        return refused("frames are whole numbers");
     const auto made =
         poseFirst(s, actor.value(), text(a, "clip"), static_cast<int>(hold.value()), static_cast<int>(ease.value()));
     return made ? Result<Done>(Done{}) : made.error();
@@ -52,11 +52,11 @@ Result<Done> doApplyKit(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const auto kit = files::readKit(text(a, "file"));
-    if (!kit) return wrong(kit.error().text());
+    if (!kit) return refused(kit.error().text());
     std::vector<Fitted> fitted = fitKit(kit.value(), *std::as_const(s).actor(actor.value())->actor);
     for (const std::string& pair : joined(text(a, "joints"))) {
         const std::size_t at = pair.find('>');
-        if (at == std::string::npos) return wrong("\"" + pair + "\" is not of the form kit's>target's");
+        if (at == std::string::npos) return refused("\"" + pair + "\" is not of the form kit's>target's");
         for (Fitted& f : fitted)
             if (f.joint == pair.substr(0, at)) f.to = pair.substr(at + 1);
     }
@@ -64,7 +64,7 @@ Result<Done> doApplyKit(scene::Scene& s, const Arguments& a) {
     return left ? Result<Done>(Done{}) : left.error();
 }
 
-constexpr Operation kOperations[] = {
+constexpr Operation kBringing[] = {
     {"bring-motion", "file", "actor,clip,joints",
      "A clip of another file as this actor does it; joints=source>target, joined by +, map by hand.", doBringMotion},
     {"pose-first", "clip", "actor,hold,ease", "A clip that begins in the rest pose, held and eased for so many frames.",
@@ -76,7 +76,7 @@ constexpr Operation kOperations[] = {
 }  // namespace
 
 std::span<const Operation> bringOperations() {
-    return kOperations;
+    return kBringing;
 }
 
 }  // namespace nutatio::edit

@@ -39,7 +39,7 @@ Result<Done> doColourPart(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const auto colour = number(text(a, "colour"));
-    if (!colour || *colour != std::floor(*colour)) return wrong("a colour is a whole number");
+    if (!colour || *colour != std::floor(*colour)) return refused("a colour is a whole number");
     return colourPart(s, actor.value(), text(a, "part"), static_cast<int>(*colour));
 }
 
@@ -64,7 +64,7 @@ Result<Done> doLetGo(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const auto beyond = number(text(a, "beyond"));
-    if (!beyond || *beyond <= 0) return wrong("beyond is a length above 0, in heights");
+    if (!beyond || *beyond <= 0) return refused("beyond is a length above 0, in heights");
     rig::Preparation edit{rig::Preparation::What::Release, text(a, "joint"), {}, Vec3::Zero()};
     rig::MapStep far;
     far.from = rig::MapStep::From::Distance;
@@ -76,7 +76,7 @@ Result<Done> doLetGo(scene::Scene& s, const Arguments& a) {
 
 Result<Done> doApart(scene::Scene& s, const Arguments& a) {
     const auto v = number(text(a, "value"));
-    if (!text(a, "value").empty() && !v) return wrong("\"" + text(a, "value") + "\" is not a number");
+    if (!text(a, "value").empty() && !v) return refused("\"" + text(a, "value") + "\" is not a number");
     return setApart(s, text(a, "layer"), text(a, "joint"), text(a, "setting"), v);
 }
 
@@ -105,11 +105,11 @@ Result<Done> doAddLayerToAll(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     return addLayerTo(s, text(a, "kind"), actor.value(), suitedTo(s, text(a, "kind"), actor.value())).empty()
-               ? Result<Done>(wrong("nothing that no layer moves yet suits \"" + text(a, "kind") + "\""))
+               ? Result<Done>(refused("nothing that no layer moves yet suits \"" + text(a, "kind") + "\""))
                : Result<Done>(Done{});
 }
 
-constexpr Operation kOperations[] = {
+constexpr Operation kParting[] = {
     {"add-layer-to-all", "kind", "actor", "One layer on every part that suits its kind and that no layer moves yet.",
      doAddLayerToAll},
     {"set-apart", "layer,joint,setting", "value",
@@ -133,7 +133,7 @@ constexpr Operation kOperations[] = {
 }  // namespace
 
 std::span<const Operation> partOperations() {
-    return kOperations;
+    return kParting;
 }
 
 }  // namespace nutatio::edit

@@ -21,7 +21,7 @@ Result<Done> doAddChain(scene::Scene& s, const Arguments& a) {
     const auto row = places(text(a, "through"));
     if (!row) return row.error();
     const auto reach = text(a, "reach").empty() ? 0.0 : number(text(a, "reach"));
-    if (!reach) return wrong("\"" + text(a, "reach") + "\" is not a number");
+    if (!reach) return refused("\"" + text(a, "reach") + "\" is not a number");
     const auto made = addChain(s, actor.value(), text(a, "joint"), text(a, "name"), row.value(), *reach);
     return made ? Result<Done>(Done{}) : made.error();
 }
@@ -32,10 +32,10 @@ Result<Done> doFitChain(scene::Scene& s, const Arguments& a) {
     const auto at = places(text(a, "at"));
     if (!at) return at.error();
     const auto joints = number(text(a, "joints"));
-    if (!joints || *joints < 2 || *joints > 64 || *joints != std::floor(*joints)) return wrong("a chain has 2 to 64 joints");
-    if (at.value().size() != 1) return wrong("at is one place on the piece, near the end where the chain begins");
+    if (!joints || *joints < 2 || *joints > 64 || *joints != std::floor(*joints)) return refused("a chain has 2 to 64 joints");
+    if (at.value().size() != 1) return refused("at is one place on the piece, near the end where the chain begins");
     const rig::Surface surface = rig::Surface::of(*std::as_const(s).actor(actor.value())->actor);
-    if (surface.places.empty()) return wrong("the actor has no mesh");
+    if (surface.places.empty()) return refused("the actor has no mesh");
     const auto row = rig::rowThrough(surface, surface.nearest(at.value().front()), static_cast<int>(*joints));
     const auto made = addChain(s, actor.value(), text(a, "joint"), text(a, "name"), row, 0);
     return made ? Result<Done>(Done{}) : made.error();
@@ -46,8 +46,9 @@ Result<Done> doMovePivot(scene::Scene& s, const Arguments& a) {
     if (!actor) return actor.error();
     const auto to = places(text(a, "to"));
     if (!to) return to.error();
-    if (to.value().size() != 1) return wrong("to is one place of the rest pose");
-    if (!text(a, "keys").empty() && text(a, "keys") != "keep" && text(a, "keys") != "turn") return wrong("keys is keep or turn");
+    if (to.value().size() != 1) return refused("to is one place of the rest pose");
+    if (!text(a, "keys").empty() && text(a, "keys") != "keep" && text(a, "keys") != "turn")
+        return refused("keys is keep or turn");
     return movePivot(s, actor.value(), text(a, "joint"), to.value().front(), text(a, "keys") != "turn");
 }
 
@@ -75,17 +76,17 @@ Result<Done> doUnprepare(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const auto step = number(text(a, "step"));
-    if (!step || *step < 1 || *step != std::floor(*step)) return wrong("a step is a whole number, counted from 1");
+    if (!step || *step < 1 || *step != std::floor(*step)) return refused("a step is a whole number, counted from 1");
     return unprepare(s, actor.value(), static_cast<std::size_t>(*step) - 1);
 }
 
 Result<Done> doLock(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    if (text(a, "lock") != "yes" && text(a, "lock") != "no") return wrong("lock is yes or no");
+    if (text(a, "lock") != "yes" && text(a, "lock") != "no") return refused("lock is yes or no");
     for (const std::string& j : joined(text(a, "joints")))
         if (std::as_const(s).actor(actor.value())->actor->skeleton.find(j) == rig::kNoJoint)
-            return wrong("there is no joint \"" + j + "\"");
+            return refused("there is no joint \"" + j + "\"");
     lockWeights(s, actor.value(), joined(text(a, "joints")), text(a, "lock") == "yes");
     return Done{};
 }
@@ -100,7 +101,7 @@ Result<Done> doCutFirst(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     const rig::Actor& played = *std::as_const(s).actor(actor.value())->actor;
-    if (played.findClip(text(a, "clip")) < 0) return wrong("the actor has no clip \"" + text(a, "clip") + "\"");
+    if (played.findClip(text(a, "clip")) < 0) return refused("the actor has no clip \"" + text(a, "clip") + "\"");
     cutFirst(s, actor.value(), text(a, "clip"));
     return Done{};
 }
@@ -108,7 +109,7 @@ Result<Done> doCutFirst(scene::Scene& s, const Arguments& a) {
 Result<Done> doLeave(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    if (text(a, "leave") != "yes" && text(a, "leave") != "no") return wrong("leave is yes or no");
+    if (text(a, "leave") != "yes" && text(a, "leave") != "no") return refused("leave is yes or no");
     leaveFinding(s, actor.value(), text(a, "finding"), text(a, "leave") == "yes");
     return Done{};
 }
@@ -121,7 +122,7 @@ Result<Done> doAddEnd(scene::Scene& s, const Arguments& a) {
         const std::string& t = text(a, std::string_view("xyz").substr(static_cast<std::size_t>(k), 1));
         if (t.empty()) continue;
         const auto v = number(t);
-        if (!v) return wrong("\"" + t + "\" is not a number");
+        if (!v) return refused("\"" + t + "\" is not a number");
         place[k] = *v;
     }
     return prepare(s, actor.value(), {rig::Preparation::What::AddEnd, text(a, "joint"), text(a, "name"), place});
@@ -135,10 +136,10 @@ Result<Done> doAddHelper(scene::Scene& s, const Arguments& a) {
     for (const auto& [key, to] : {std::pair{"x", &place[0]}, {"y", &place[1]}, {"z", &place[2]}, {"reach", &reach}}) {
         if (text(a, key).empty()) continue;
         const auto v = number(text(a, key));
-        if (!v) return wrong("\"" + text(a, key) + "\" is not a number");
+        if (!v) return refused("\"" + text(a, key) + "\" is not a number");
         *to = *v;
     }
-    if (text(a, "both") != "" && text(a, "both") != "yes" && text(a, "both") != "no") return wrong("both is yes or no");
+    if (text(a, "both") != "" && text(a, "both") != "yes" && text(a, "both") != "no") return refused("both is yes or no");
     const auto made = addHelper(s, actor.value(), text(a, "joint"), text(a, "name"), place, reach, text(a, "both") == "yes");
     return made ? Result<Done>(Done{}) : made.error();
 }
@@ -147,9 +148,9 @@ Result<Done> doAddHelper(scene::Scene& s, const Arguments& a) {
 Result<rig::MapStep> stepOf(const Arguments& a, std::string_view other) {
     rig::MapStep s;
     if (!rig::fromFromName(text(a, "from"), s.from) || s.from == rig::MapStep::From::Paint)
-        return wrong("\"" + text(a, "from") + "\" is nothing that a map is made from");
+        return refused("\"" + text(a, "from") + "\" is nothing that a map is made from");
     if (!text(a, "join").empty() && !rig::joinFromName(text(a, "join"), s.join))
-        return wrong("join is set, add, take, times, most or least");
+        return refused("join is set, add, take, times, most or least");
     s.joints = joined(text(a, "joints"));
     s.map = text(a, other);
     const auto below = yesOr(a, "below", false);
@@ -165,7 +166,7 @@ Result<rig::MapStep> stepOf(const Arguments& a, std::string_view other) {
     if (!text(a, "at").empty()) {
         const auto at = places(text(a, "at"));
         if (!at) return at.error();
-        if (at.value().size() != 1) return wrong("at is one place of the rest pose");
+        if (at.value().size() != 1) return refused("at is one place of the rest pose");
         s.place = at.value().front();
     }
     return s;
@@ -195,7 +196,7 @@ Result<Done> doRemoveMap(scene::Scene& s, const Arguments& a) {
     return actor ? removeMap(s, actor.value(), text(a, "map")) : actor.error();
 }
 
-constexpr Operation kOperations[] = {
+constexpr Operation kPreparing[] = {
     {"rename-joint", "joint,name", "actor", "Another name for a joint, in the hand-off too; what refers to it follows.",
      doRenameJoint},
     {"name-joints", "", "actor", "Gives joints without a name, or with one that others have, names of their own.", doNameJoints},
@@ -233,7 +234,7 @@ constexpr Operation kOperations[] = {
 }  // namespace
 
 std::span<const Operation> prepareOperations() {
-    return kOperations;
+    return kPreparing;
 }
 
 }  // namespace nutatio::edit

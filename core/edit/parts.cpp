@@ -11,17 +11,13 @@ namespace {
 
 constexpr int kColours = 8;
 
-Error refused(std::string sentence) {
-    return {"", "", std::move(sentence)};
-}
-
 using Parts = std::vector<scene::Part>;
 
 Parts::iterator find(Parts& parts, const std::string& name) {
     return std::find_if(parts.begin(), parts.end(), [&](const scene::Part& p) { return p.name == name; });
 }
 
-std::string none(const std::string& part) {
+std::string noPart(const std::string& part) {
     return "there is no part \"" + part + "\"";
 }
 
@@ -32,7 +28,7 @@ std::string nameProblem(Parts& parts, const std::string& name) {
 
 /// Changes the parts of an actor; `how` gives what is wrong.
 template <class How>
-Result<Done> change(scene::Scene& s, const std::string& actor, const How& how) {
+Result<Done> changeParts(scene::Scene& s, const std::string& actor, const How& how) {
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return refused("there is no actor \"" + actor + "\"");
     Parts parts = a->parts;
@@ -62,7 +58,7 @@ int freshColour(const Parts& parts) {
 }  // namespace
 
 Result<Done> addPart(scene::Scene& s, const std::string& actor, const std::string& name, std::vector<std::string> joints) {
-    return change(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
         if (const std::string why = nameProblem(parts, name); !why.empty()) return why;
         const auto in = inOrder(a.actor->skeleton, joints);
         if (!in) return std::string("a joint of it is not there");
@@ -73,9 +69,9 @@ Result<Done> addPart(scene::Scene& s, const std::string& actor, const std::strin
 }
 
 Result<Done> renamePart(scene::Scene& s, const std::string& actor, const std::string& part, const std::string& name) {
-    return change(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
         const auto at = find(parts, part);
-        if (at == parts.end()) return none(part);
+        if (at == parts.end()) return noPart(part);
         if (const std::string why = name == part ? std::string() : nameProblem(parts, name); !why.empty()) return why;
         at->name = name;
         return std::string();
@@ -83,12 +79,12 @@ Result<Done> renamePart(scene::Scene& s, const std::string& actor, const std::st
 }
 
 Result<Done> mergeParts(scene::Scene& s, const std::string& actor, const std::vector<std::string>& names) {
-    return change(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
         if (names.size() < 2) return std::string("at least two parts are wanted");
         std::vector<std::string> all;
         for (const std::string& n : names) {
             const auto at = find(parts, n);
-            if (at == parts.end()) return none(n);
+            if (at == parts.end()) return noPart(n);
             all.insert(all.end(), at->joints.begin(), at->joints.end());
         }
         find(parts, names.front())->joints = inOrder(a.actor->skeleton, all).value_or(all);
@@ -101,9 +97,9 @@ Result<Done> mergeParts(scene::Scene& s, const std::string& actor, const std::ve
 
 Result<Done> splitPart(scene::Scene& s, const std::string& actor, const std::string& part, const std::string& joint,
                        const std::string& name) {
-    return change(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry& a, Parts& parts) {
         const auto at = find(parts, part);
-        if (at == parts.end()) return none(part);
+        if (at == parts.end()) return noPart(part);
         if (const std::string why = nameProblem(parts, name); !why.empty()) return why;
         const rig::Skeleton& k = a.actor->skeleton;
         const int from = k.find(joint);
@@ -121,9 +117,9 @@ Result<Done> splitPart(scene::Scene& s, const std::string& actor, const std::str
 }
 
 Result<Done> colourPart(scene::Scene& s, const std::string& actor, const std::string& part, int colour) {
-    return change(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
         const auto at = find(parts, part);
-        if (at == parts.end()) return none(part);
+        if (at == parts.end()) return noPart(part);
         if (colour < 0 || colour >= kColours) return "a colour is 0 to " + std::to_string(kColours - 1);
         at->colour = colour;
         return std::string();
@@ -131,8 +127,8 @@ Result<Done> colourPart(scene::Scene& s, const std::string& actor, const std::st
 }
 
 Result<Done> removePart(scene::Scene& s, const std::string& actor, const std::string& part) {
-    return change(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
-        if (find(parts, part) == parts.end()) return none(part);
+    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+        if (find(parts, part) == parts.end()) return noPart(part);
         parts.erase(find(parts, part));
         return std::string();
     });
@@ -169,7 +165,7 @@ Result<Done> markRigid(scene::Scene& s, const std::string& actor, const std::str
             s.actor(actor)->maps = std::move(maps);
             return Done{};
         }
-    return change(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
         const auto at = find(parts, name);
         if (at == parts.end()) return "there is no part or map \"" + name + "\"";
         at->rigid = rigid;

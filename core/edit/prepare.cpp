@@ -17,7 +17,7 @@ using What = rig::Preparation::What;
 constexpr double kMiddle = 0.01;  // heights within which a place and its picture are one
 
 Error noActor(const std::string& actor) {
-    return {"", "", "there is no actor \"" + actor + "\""};
+    return refused("there is no actor \"" + actor + "\"");
 }
 
 std::vector<Affine> restWorlds(const rig::Actor& actor) {
@@ -76,7 +76,7 @@ Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Prepa
 Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_t which) {
     const scene::ActorEntry* a = std::as_const(scene).actor(actor);
     if (!a) return noActor(actor);
-    if (which >= a->preparations.size()) return Error{"", "", "there is no such step"};
+    if (which >= a->preparations.size()) return refused("there is no such step");
     // What it made is gone, with all that was done to that since; what it named has its old name again.
     std::vector<std::string> gone = madeBy(a->preparations[which]);
     const rig::Preparation taken = a->preparations[which];
@@ -106,7 +106,7 @@ Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_
         left.push_back(std::move(e));
     }
     auto with = rig::prepared(a->source ? a->source : a->actor, left);
-    if (!with) return Error{"", "", "what was done after it needs it: " + with.error().sentence};
+    if (!with) return refused("what was done after it needs it: " + with.error().sentence);
     // The file's own joints keep their numbers, those made here their names.
     const std::shared_ptr<const rig::Actor> was = a->actor;
     const rig::Skeleton &before = was->skeleton, &after = with.value()->skeleton;
@@ -131,8 +131,8 @@ Result<Done> removeJoint(scene::Scene& s, const std::string& actor, const std::s
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return noActor(actor);
     const int j = a->actor->skeleton.find(joint);
-    if (j == rig::kNoJoint) return Error{"", "", "there is no joint \"" + joint + "\""};
-    if (!a->actor->skeleton.joint(j).made) return Error{"", "", "\"" + joint + "\" is the file's own and stays"};
+    if (j == rig::kNoJoint) return refused("there is no joint \"" + joint + "\"");
+    if (!a->actor->skeleton.joint(j).made) return refused("\"" + joint + "\" is the file's own and stays");
     // Its name when it was made.
     std::string name = a->actor->skeleton.joint(j).name;
     for (std::size_t k = a->preparations.size(); k-- > 0;) {
@@ -141,18 +141,18 @@ Result<Done> removeJoint(scene::Scene& s, const std::string& actor, const std::s
         const std::vector<std::string> made = madeBy(e);
         if (std::find(made.begin(), made.end(), name) != made.end()) return unprepare(s, actor, k);
     }
-    return Error{"", "", "\"" + joint + "\" holds the mesh of a joint whose pivot was moved: put that back first"};
+    return refused("\"" + joint + "\" holds the mesh of a joint whose pivot was moved: put that back first");
 }
 
 Result<std::vector<std::string>> addChain(scene::Scene& scene, const std::string& actor, const std::string& joint,
                                           const std::string& name, const std::vector<Vec3>& row, double reach) {
     const scene::ActorEntry* a = std::as_const(scene).actor(actor);
     if (!a) return noActor(actor);
-    if (row.empty()) return Error{"", "", "a chain wants a line with some length"};
+    if (row.empty()) return refused("a chain wants a line with some length");
     const rig::Skeleton& skeleton = a->actor->skeleton;
     const int on = joint.empty() ? rig::carrierAt(rig::Surface::of(*a->actor), row.front()) : skeleton.find(joint);
     if (on == rig::kNoJoint)
-        return Error{"", "", joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\""};
+        return refused(joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\"");
     const std::vector<Affine> worlds = restWorlds(*a->actor);
     rig::Preparation edit{What::AddChain, skeleton.reference(on), name, Vec3::Zero(), reach};
     for (const Vec3& p : row) edit.row.push_back(under(worlds, on, p));
@@ -164,7 +164,7 @@ Result<Done> movePivot(scene::Scene& s, const std::string& actor, const std::str
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return noActor(actor);
     const int j = a->actor->skeleton.find(joint);
-    if (j == rig::kNoJoint) return Error{"", "", "there is no joint \"" + joint + "\""};
+    if (j == rig::kNoJoint) return refused("there is no joint \"" + joint + "\"");
     const int up = a->actor->skeleton.joint(j).parent;
     rig::Preparation edit{What::MovePivot, joint, {}, up == rig::kNoJoint ? place : under(restWorlds(*a->actor), up, place)};
     edit.keeps = keeps;
@@ -176,7 +176,7 @@ Result<std::vector<std::string>> mirrorJoint(scene::Scene& scene, const std::str
     if (!a) return noActor(actor);
     const int j = a->actor->skeleton.find(joint);
     if (j == rig::kNoJoint || !a->actor->skeleton.joint(j).made)
-        return Error{"", "", "only a joint that was made here can be made on the other side"};
+        return refused("only a joint that was made here can be made on the other side");
     std::string name = a->actor->skeleton.joint(j).name;
     const rig::Preparation* by = nullptr;
     for (std::size_t k = a->preparations.size(); k-- > 0 && !by;) {
@@ -188,11 +188,11 @@ Result<std::vector<std::string>> mirrorJoint(scene::Scene& scene, const std::str
     const bool chain = by && by->what == What::AddChain;
     const std::string stem = chain ? by->name : a->actor->skeleton.joint(j).name;
     if (!by || rig::otherSideOf(stem) == stem)
-        return Error{"", "", "its name says no side: call it \"" + stem + "_L\" or \"" + stem + "_R\" first"};
+        return refused("its name says no side: call it \"" + stem + "_L\" or \"" + stem + "_R\" first");
     const int up = a->actor->skeleton.find(by->joint);
     const rig::Sides sides = rig::sidesOf(*a->actor);
     const int other = up == rig::kNoJoint ? up : sides.fellow[static_cast<std::size_t>(up)];
-    if (other == rig::kNoJoint) return Error{"", "", "what it hangs on has no fellow on the other side"};
+    if (other == rig::kNoJoint) return refused("what it hangs on has no fellow on the other side");
     const std::vector<Affine> worlds = restWorlds(*a->actor);
     const auto across = [&](const Vec3& p) {
         return under(worlds, other, rig::mirroredInRest(sides, worlds, up, worlds[static_cast<std::size_t>(up)].apply(p)));
@@ -225,7 +225,7 @@ Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::strin
     const rig::Skeleton& skeleton = a->actor->skeleton;
     const int on = joint.empty() ? rig::carrierAt(rig::Surface::of(*a->actor), place) : skeleton.find(joint);
     if (on == rig::kNoJoint)
-        return Error{"", "", joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\""};
+        return refused(joint.empty() ? "there is no skin at that place" : "there is no joint \"" + joint + "\"");
     const std::vector<Affine> worlds = restWorlds(*a->actor);
     struct Wanted {
         std::string on, name;
@@ -235,11 +235,10 @@ Result<std::vector<std::string>> addHelper(scene::Scene& scene, const std::strin
     if (both) {
         const rig::Sides sides = rig::sidesOf(*a->actor);
         const int other = sides.fellow[static_cast<std::size_t>(on)];
-        if (other == rig::kNoJoint)
-            return Error{"", "", "\"" + skeleton.label(on) + "\" has no joint of its kind on the other side"};
+        if (other == rig::kNoJoint) return refused("\"" + skeleton.label(on) + "\" has no joint of its kind on the other side");
         const Vec3 there = rig::mirroredInRest(sides, worlds, on, place);
         if ((there - place).norm() < kMiddle * a->actor->height)
-            return Error{"", "", "it stands in the middle: one joint there serves both sides"};
+            return refused("it stands in the middle: one joint there serves both sides");
         std::string called = rig::otherSideOf(name);
         if (called == name) {
             // Left is where joints that say so stand; without such names it is along +x, as glTF has it.

@@ -14,7 +14,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::size_t kMostJoints = 20000;
-constexpr std::size_t kDeepest = 1024;
+constexpr std::size_t kDeepestJoint = 1024;
 
 enum class Kind { Xpos, Ypos, Zpos, Xrot, Yrot, Zrot };
 constexpr std::array<std::string_view, 6> kKinds{"xposition", "yposition", "zposition", "xrotation", "yrotation", "zrotation"};
@@ -118,7 +118,7 @@ void parseBlock(Words& w, Parsed& out, std::vector<int>& open) {
         if (key == "end") name = out.joints[static_cast<std::size_t>(open.back())].name + "_end";
         if (lower(w.next()) != "{") w.fail("a { is wanted here");
         if (out.joints.size() >= kMostJoints) w.fail("the file has more than " + std::to_string(kMostJoints) + " joints");
-        if (open.size() >= kDeepest) w.fail("the joints are nested more than " + std::to_string(kDeepest) + " deep");
+        if (open.size() >= kDeepestJoint) w.fail("the joints are nested more than " + std::to_string(kDeepestJoint) + " deep");
         rig::Joint j;
         j.name = std::move(name);
         j.parent = open.back();

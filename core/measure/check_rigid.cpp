@@ -12,7 +12,7 @@ namespace {
 
 constexpr double kRate = 10;         // [1/s] at which clips are looked at
 constexpr double kDeformed = 0.003;  // heights that a point leaves its place among the others by
-constexpr int kMostFrames = 600;     // of a clip
+constexpr int kMostLooked = 600;     // of a clip
 
 struct Region {
     std::string name;
@@ -65,7 +65,7 @@ void checkRigid(const Checked& on, std::vector<Finding>& out, const Cancel& canc
     for (std::size_t j = 0; j < back.size(); ++j) back[j] = on.worlds[j].inverse();
     for (std::size_t c = 0; c < on.actor.clips.size(); ++c) {
         rig::FrameGrid grid = rig::FrameGrid::covering(on.actor.clips[c], kRate);
-        grid.frames = std::min(grid.frames, kMostFrames);
+        grid.frames = std::min(grid.frames, kMostLooked);
         const rig::Track track = rig::bodyTrack(on.actor, static_cast<int>(c), grid, cancel);
         std::map<std::pair<std::size_t, int>, Bent> found;
         std::vector<Xform> locals;

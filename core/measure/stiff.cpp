@@ -10,7 +10,7 @@ namespace nutatio::measure {
 
 namespace {
 
-constexpr double kSeen = 0.02;  // heights that are worth naming
+constexpr double kWorthNaming = 0.02;  // heights that are worth naming
 
 }  // namespace
 
@@ -39,7 +39,7 @@ std::vector<Stiff> stillStiff(const scene::Scene& scene, const Cancel& cancel) {
                 if (!box[at].isEmpty()) all.extend(box[at]);
             }
             for (int j : joints) taken[static_cast<std::size_t>(j)] = true;
-            if (all.isEmpty() || all.diagonal().norm() < kSeen * a.height) return;
+            if (all.isEmpty() || all.diagonal().norm() < kWorthNaming * a.height) return;
             out.push_back({e.id, name, joints, all.diagonal().norm() / a.height});
         };
         for (const scene::Part& p : e.parts) {

@@ -216,15 +216,15 @@ void addWeights(const rig::Actor& actor, const rig::Track& body, const rig::Trac
 }
 
 Result<const scene::ActorEntry*> chooseActor(const scene::Scene& scene, const std::string& wanted) {
-    if (scene.actors.empty()) return Error{"", "", "the scene has no actor to hand off"};
+    if (scene.actors.empty()) return refused("the scene has no actor to hand off");
     if (!wanted.empty()) {
         if (const scene::ActorEntry* a = scene.actor(wanted)) return a;
-        return Error{"", "", "the scene has no actor \"" + wanted + "\""};
+        return refused("the scene has no actor \"" + wanted + "\"");
     }
     const scene::ActorEntry* found = nullptr;
     for (const scene::ActorEntry& a : scene.actors) {
         if (std::none_of(scene.layers.begin(), scene.layers.end(), [&](const auto& l) { return l.actor == a.id; })) continue;
-        if (found) return Error{"", "", "several actors have layers; say which one with --actor"};
+        if (found) return refused("several actors have layers; say which one with --actor");
         found = &a;
     }
     if (found) return found;
@@ -263,12 +263,12 @@ Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEn
     };
     if (options.shot) {
         const scene::Shot* s = scene.findShot(*options.shot);
-        if (!s) return Error{"", "", "there is no shot \"" + *options.shot + "\""};
+        if (!s) return refused("there is no shot \"" + *options.shot + "\"");
         const int clip = scene.clipOf(*s, entry);
         jobs.push_back({*s, clip, entry.isPiece() || (firstOf(clip) != s && firstOf(clip) != nullptr)});
     } else if (options.clip) {
         const int clip = actor.findClip(*options.clip);
-        if (clip < 0) return Error{"", "", "there is no clip \"" + *options.clip + "\""};
+        if (clip < 0) return refused("there is no clip \"" + *options.clip + "\"");
         addClip(clip);
     } else if (actor.clips.empty()) {
         jobs.push_back({scene.shot(), -1, entry.isPiece()});
@@ -342,7 +342,7 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
     if (!asked) return asked.error();
     const std::vector<Job>& jobs = asked.value();
     if (options.beside && jobs.size() > 1)
-        return Error{"", "", "one new name cannot serve " + std::to_string(jobs.size()) + " clips; choose one with --clip"};
+        return refused("one new name cannot serve " + std::to_string(jobs.size()) + " clips; choose one with --clip");
 
     BakeReport report;
     Baker baker(scene, entry, options, evaluator, cancel);
@@ -352,9 +352,8 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
     for (std::size_t k = 0; k < jobs.size(); ++k) {
         const int frames = scene.frames(jobs[k].shot);
         if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > frames))
-            return Error{"", "",
-                         "the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
-                             " does not lie in the shot's frames 1:" + std::to_string(frames)};
+            return refused("the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
+                           " does not lie in the shot's frames 1:" + std::to_string(frames));
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
         files::NewClip clip = baker.clipOf(
             jobs[k].clip, options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);

@@ -21,7 +21,7 @@ bool named(const std::string_view (&names)[N], std::string_view name, Enum& out)
     return true;
 }
 
-float ramp(double v, double low, double high) {
+float between(double v, double low, double high) {
     if (low == high) return v >= low ? 1.0f : 0.0f;
     const double u = std::clamp((v - low) / (high - low), 0.0, 1.0);
     return static_cast<float>(u * u * (3 - 2 * u));
@@ -118,7 +118,7 @@ class Maker {
             }
             case MapStep::From::Height:
                 for (std::uint32_t v = 0; v < count; ++v)
-                    out[v] = ramp((m_surface.places[v].y() - m_actor.low.y()) / m_actor.height, s.low, s.high);
+                    out[v] = between((m_surface.places[v].y() - m_actor.low.y()) / m_actor.height, s.low, s.high);
                 break;
             case MapStep::From::Distance: {
                 const std::vector<int> joints = jointsOf(s);
@@ -126,7 +126,7 @@ class Maker {
                     double away = 1e300;
                     for (int j : joints)
                         away = std::min(away, distanceToBone(m_actor.skeleton, m_worlds, j, m_surface.places[v].cast<double>()));
-                    out[v] = ramp(away / m_actor.height, s.low, s.high);
+                    out[v] = between(away / m_actor.height, s.low, s.high);
                 }
                 break;
             }

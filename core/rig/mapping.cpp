@@ -15,9 +15,9 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr double kLow = 0.035, kHigh = 0.06;    // heights over the floor: in, out
-constexpr double kSlow = 0.35, kQuick = 0.7;    // heights a second: in, out
-constexpr double kLeast = 0.1, kClosed = 0.05;  // [s]
+constexpr double kLow = 0.035, kHigh = 0.06;       // heights over the floor: in, out
+constexpr double kSlow = 0.35, kQuick = 0.7;       // heights a second: in, out
+constexpr double kShortest = 0.1, kClosed = 0.05;  // [s]
 
 struct Named {
     int joint;
@@ -308,7 +308,7 @@ std::vector<Contact> contactsOf(const Actor& actor, int clipNumber) {
                 out.push_back(c);
         }
     }
-    std::erase_if(out, [](const Contact& c) { return c.to - c.from < kLeast; });
+    std::erase_if(out, [](const Contact& c) { return c.to - c.from < kShortest; });
     return out;
 }
 

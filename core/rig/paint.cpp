@@ -9,14 +9,14 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr std::string_view kNames[] = {"add", "take", "smooth", "set", "sharpen"};
+constexpr std::string_view kBrushNames[] = {"add", "take", "smooth", "set", "sharpen"};
 constexpr std::size_t kMostInfluences = 4;  // a vertex, unless its mesh has more
-constexpr float kLeast = 1e-3f;             // a weight that counts
+constexpr float kLeastWeight = 1e-3f;       // a weight that counts
 
 }  // namespace
 
 std::string_view brushName(Brush brush) {
-    return kNames[static_cast<std::size_t>(brush)];
+    return kBrushNames[static_cast<std::size_t>(brush)];
 }
 
 bool brushFromName(std::string_view name, Brush& brush) {
@@ -111,8 +111,8 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
     const float room = 1 - locked, was = share(point, joint);
     const Pulls before = pulls;
     weight = std::clamp(weight, 0.0f, room);
-    if (weight < kLeast) weight = 0;
-    if (was >= room - kLeast && weight < was) {
+    if (weight < kLeastWeight) weight = 0;
+    if (was >= room - kLeastWeight && weight < was) {
         // It was the only one that may change: what it loses goes to what carries it.
         const int up = m_actor.skeleton.joint(joint).parent;
         if (up == kNoJoint || m_locked[static_cast<std::size_t>(up)]) return;
@@ -131,7 +131,7 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
         }
         if (!known && weight > 0) pulls.push_back({joint, weight});
     }
-    std::erase_if(pulls, [](const Surface::Pull& p) { return p.weight < kLeast; });
+    std::erase_if(pulls, [](const Surface::Pull& p) { return p.weight < kLeastWeight; });
     // Of too many the least ones go, and never one that is locked.
     std::stable_sort(pulls.begin(), pulls.end(), [&](const auto& a, const auto& b) {
         const bool la = m_locked[static_cast<std::size_t>(a.joint)], lb = m_locked[static_cast<std::size_t>(b.joint)];
@@ -141,7 +141,7 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
     float open = 0;
     for (const Surface::Pull& p : pulls)
         if (!m_locked[static_cast<std::size_t>(p.joint)]) open += p.weight;
-    if (open < kLeast && room > kLeast) {
+    if (open < kLeastWeight && room > kLeastWeight) {
         // Locked joints take all the places there are.
         pulls = before;
         return;

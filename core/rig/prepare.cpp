@@ -9,7 +9,7 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr std::pair<Preparation::What, std::string_view> kNames[] = {
+constexpr std::pair<Preparation::What, std::string_view> kKinds[] = {
     {Preparation::What::Rename, "rename"},        {Preparation::What::AddEnd, "add-end"},
     {Preparation::What::AddHelper, "add-helper"}, {Preparation::What::AddChain, "add-chain"},
     {Preparation::What::MovePivot, "move-pivot"}, {Preparation::What::HangOn, "hang-on"},
@@ -129,13 +129,13 @@ std::shared_ptr<const Actor> with(const Actor& actor, const Preparation& edit, i
 }  // namespace
 
 std::string_view preparationName(Preparation::What what) {
-    for (const auto& [known, name] : kNames)
+    for (const auto& [known, name] : kKinds)
         if (known == what) return name;
     return {};
 }
 
 bool preparationFromName(std::string_view name, Preparation::What& what) {
-    for (const auto& [known, called] : kNames)
+    for (const auto& [known, called] : kKinds)
         if (called == name) {
             what = known;
             return true;
@@ -205,7 +205,7 @@ Result<std::shared_ptr<const Actor>> prepared(std::shared_ptr<const Actor> actor
         while (k < edits.size()) {
             if (failed) *failed = k;
             const int joint = actor->skeleton.find(edits[k].joint);
-            if (const std::string why = problemOf(*actor, edits[k], joint); !why.empty()) return Error{"", "", why};
+            if (const std::string why = problemOf(*actor, edits[k], joint); !why.empty()) return refused(why);
             if (edits[k].what != Preparation::What::Paint) {
                 actor = with(*actor, edits[k++], joint);
                 continue;
@@ -214,7 +214,7 @@ Result<std::shared_ptr<const Actor>> prepared(std::shared_ptr<const Actor> actor
             for (; k < edits.size() && edits[k].what == Preparation::What::Paint; ++k) {
                 if (failed) *failed = k;
                 const int on = actor->skeleton.find(edits[k].joint);
-                if (const std::string why = problemOf(*actor, edits[k], on); !why.empty()) return Error{"", "", why};
+                if (const std::string why = problemOf(*actor, edits[k], on); !why.empty()) return refused(why);
                 painter.stroke(on, edits[k].stroke);
             }
             actor = painter.painted();

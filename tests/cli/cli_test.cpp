@@ -10,6 +10,8 @@
 
 using namespace nutatio;
 using files::Json;
+using test::kDemoFolder;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
@@ -26,9 +28,6 @@ Ran run(std::vector<std::string> arguments) {
     return {code, out.str(), err.str()};
 }
 
-const std::string kDemo = std::string(NUTATIO_SOURCE_DIR) + "/demo/lake-landing.nutatio";
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
-
 void oneLine(const Ran& r, int code, const std::string& words) {
     INFO(r.err);
     CHECK(r.code == code);
@@ -40,16 +39,16 @@ void oneLine(const Ran& r, int code, const std::string& words) {
 }  // namespace
 
 TEST_CASE("info tells what is in a file, in words and in JSON") {
-    const Ran words = run({"info", kOtter});
+    const Ran words = run({"info", kOtterFile});
     CHECK(words.code == 0);
     CHECK_THAT(words.out, Catch::Contains("joints") && Catch::Contains("Turn and stop"));
-    const Json j = run({"info", kOtter, "--json"}).json();
+    const Json j = run({"info", kOtterFile, "--json"}).json();
     CHECK(j["kind"] == "gltf");
     CHECK(j["clips"].size() == 3);
     CHECK(j["joints"].size() >= 90);
     CHECK(j["seconds"] == Approx(4.0));
     CHECK(j["warnings"].empty());
-    const Json s = run({"info", "--json", kDemo}).json();
+    const Json s = run({"info", "--json", kDemoFolder}).json();
     CHECK(s["kind"] == "scene");
     CHECK(s["actors"].size() == 2);
     CHECK(s["layers"].size() == 3);
@@ -72,7 +71,7 @@ TEST_CASE("describe lists every kind and setting in three forms") {
 TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did") {
     TempFolder f;
     const std::string out = (f / "o.glb").string();
-    const Ran all = run({"bake", kOtter, "--layer", "strand:root=tail_01,swing=2,bounces=3,gravity=1,drag=0.2", "--layer",
+    const Ran all = run({"bake", kOtterFile, "--layer", "strand:root=tail_01,swing=2,bounces=3,gravity=1,drag=0.2", "--layer",
                          "jiggle:joint=ear_L+ear_R,turn=xyz,swing=4,bounces=2", "--out", out, "--json"});
     INFO(all.err);
     REQUIRE(all.code == 0);
@@ -82,40 +81,40 @@ TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did
         CHECK(c["joints"] == 12);
         CHECK(c["keys"].get<int>() < c["keysWithoutReduction"].get<int>());
     }
-    const Json one = run({"bake", kOtter, "--layer", "strand:root=tail_01", "--clip", "Walk", "--as", "Walk soft", "--tolerance",
-                          "0", "--out", out, "--json"})
+    const Json one = run({"bake", kOtterFile, "--layer", "strand:root=tail_01", "--clip", "Walk", "--as", "Walk soft",
+                          "--tolerance", "0", "--out", out, "--json"})
                          .json();
     CHECK(one["clips"].size() == 1);
     CHECK(one["clips"][0]["name"] == "Walk soft");
     CHECK(one["clips"][0]["keys"] == one["clips"][0]["keysWithoutReduction"]);
     CHECK(run({"info", out, "--json"}).json()["clips"].size() == 4);
-    CHECK(run({"bake", kDemo, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
+    CHECK(run({"bake", kDemoFolder, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
     CHECK(run({"info", out}).code == 0);
 }
 
 TEST_CASE("the command line bakes the same bits as the library evaluates") {
     TempFolder f;
     const std::string a = (f / "a.glb").string(), b = (f / "b.glb").string();
-    CHECK(run({"bake", kDemo, "--out", a}).code == 0);
-    CHECK(run({"bake", kDemo, "--out", b}).code == 0);
+    CHECK(run({"bake", kDemoFolder, "--out", a}).code == 0);
+    CHECK(run({"bake", kDemoFolder, "--out", b}).code == 0);
     CHECK(test::textOf(a) == test::textOf(b));
 }
 
 TEST_CASE("measure tells the answer to a push of each layer") {
-    const Json m = run({"measure", kDemo, "--json"}).json();
+    const Json m = run({"measure", kDemoFolder, "--json"}).json();
     REQUIRE(m.size() == 3);
     CHECK(m[0]["layer"] == "tail");
     CHECK(m[0]["swing"] == Approx(1.6).epsilon(0.01));
     CHECK(m[0]["restFrames"].get<double>() > 5);
     CHECK(m[0].contains("sagDeg"));
-    CHECK_THAT(run({"measure", kOtter, "--layer", "strand:root=#0,swing=3"}).out, Catch::Contains("swings/s"));
+    CHECK_THAT(run({"measure", kOtterFile, "--layer", "strand:root=#0,swing=3"}).out, Catch::Contains("swings/s"));
 }
 
 TEST_CASE("bad arguments exit with 2 and one line") {
     TempFolder f;
     const std::string out = (f / "o.glb").string();
     const auto bake = [&](std::vector<std::string> more) {
-        std::vector<std::string> a{"bake", kOtter, "--out", out};
+        std::vector<std::string> a{"bake", kOtterFile, "--out", out};
         a.insert(a.end(), more.begin(), more.end());
         return run(a);
     };
@@ -135,8 +134,8 @@ TEST_CASE("bad arguments exit with 2 and one line") {
     oneLine(bake({"--layer", "strand:root=tail_01", "--tolerance", "nan"}), 2, "tolerance");
     oneLine(bake({"--layer", "strand:root=tail_01,swing=2,swing=3"}), 2, "\"swing\" is given twice");
     oneLine(bake({"--layer", "strand:root=tail_01", "--actor", "nobody"}), 2, "no actor \"nobody\"");
-    oneLine(run({"bake", kDemo, "--out", out, "--actor", "nobody"}), 2, "no actor \"nobody\"");
-    oneLine(run({"measure", kDemo, "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"bake", kDemoFolder, "--out", out, "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"measure", kDemoFolder, "--actor", "nobody"}), 2, "no actor \"nobody\"");
     CHECK(run({}).code == 2);
     CHECK(run({"fly"}).code == 2);
     CHECK(run({"info"}).code == 2);
@@ -158,7 +157,7 @@ TEST_CASE("bad input exits with 3 and one line that names the file and the place
     // Names in a file may hold anything; the error stays one line.
     test::put(f / "d.gltf", "{\"asset\":{\"version\":\"2.0\\n\\nx\"},\"extensionsRequired\":[\"A\\nB\"]}");
     oneLine(run({"info", (f / "d.gltf").string()}), 3, "extensionsRequired");
-    oneLine(run({"bake", kDemo, "--out", (f / "no/o.glb").string()}), 3, "cannot be written");
+    oneLine(run({"bake", kDemoFolder, "--out", (f / "no/o.glb").string()}), 3, "cannot be written");
 }
 
 TEST_CASE("BVH goes in and comes out as BVH or glTF") {
@@ -173,7 +172,7 @@ TEST_CASE("BVH goes in and comes out as BVH or glTF") {
     CHECK_THAT(test::textOf(f / "b.bvh"), Catch::Contains("Frames: 4\nFrame Time: 0.05") && Catch::Contains("\n1 0 0 0 0 0 "));
     REQUIRE(run({"bake", in, "--layer", "strand:root=B", "--out", (f / "b.glb").string()}).code == 0);
     CHECK(run({"info", (f / "b.glb").string(), "--json"}).json()["clips"][0]["seconds"] == Approx(0.15));
-    oneLine(run({"bake", kOtter, "--layer", "strand:root=tail_01", "--out", (f / "c.bvh").string()}), 3, "BVH");
+    oneLine(run({"bake", kOtterFile, "--layer", "strand:root=tail_01", "--out", (f / "c.bvh").string()}), 3, "BVH");
 }
 
 TEST_CASE("choices, keys and profiles are told of by describe and refused in one line when wrong") {
@@ -191,9 +190,9 @@ TEST_CASE("choices, keys and profiles are told of by describe and refused in one
     CHECK(setting("end")["keyable"] == false);
     TempFolder f;
     const std::string out = (f / "o.glb").string();
-    oneLine(run({"bake", kOtter, "--out", out, "--layer", "strand:root=tail_01,cuts=often"}), 2, "found, marked, none");
-    oneLine(run({"bake", kOtter, "--out", out, "--layer", "strand:root=tail_01,twist=900"}), 2, "outside 0 to 180");
-    CHECK(run({"bake", kOtter, "--out", out, "--clip", "Walk", "--layer",
+    oneLine(run({"bake", kOtterFile, "--out", out, "--layer", "strand:root=tail_01,cuts=often"}), 2, "found, marked, none");
+    oneLine(run({"bake", kOtterFile, "--out", out, "--layer", "strand:root=tail_01,twist=900"}), 2, "outside 0 to 180");
+    CHECK(run({"bake", kOtterFile, "--out", out, "--clip", "Walk", "--layer",
                "strand:root=tail_01,stretch=0.1,stiff_first=3,twist=20,cuts=none,radius=0.02"})
               .code == 0);
     CHECK(run({"info", out}).code == 0);
@@ -203,7 +202,7 @@ TEST_CASE("a scene's winds and pins count on the command line too") {
     TempFolder f;
     const auto scene = [&](const std::string& winds) {
         test::put(f / "s.nutatio",
-                  R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + kOtter +
+                  R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + kOtterFile +
                       R"(", "clip": "Idle"}], "winds": [)" + winds +
                       R"(], "layers": [{"id": "t", "kind": "strand", "actor": "o", "settings": {"root": ["scarf_L_01"]}}]})");
         return (f / "s.nutatio").string();
@@ -220,7 +219,7 @@ TEST_CASE("an output that cannot be written in full is no success, the version i
     std::ostringstream err;
     std::ofstream full("/dev/full");
     REQUIRE(full.good());
-    CHECK(cli::run({"info", kOtter, "--json"}, full, err) == 3);
+    CHECK(cli::run({"info", kOtterFile, "--json"}, full, err) == 3);
     CHECK_THAT(err.str(), Catch::Contains("could not be written"));
     const Ran version = run({"--version"});
     CHECK(version.code == 0);
@@ -229,12 +228,12 @@ TEST_CASE("an output that cannot be written in full is no success, the version i
 
 TEST_CASE("a scene without an actor that can be read is bad input, one actor of several is a warning") {
     TempFolder f;
-    Json j = Json::parse(test::textOf(kDemo));
+    Json j = Json::parse(test::textOf(kDemoFolder));
     const std::string assets = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/";
     for (Json& a : j["actors"]) a["file"] = assets + "gone.glb";
     test::put(f / "s.nutatio", j.dump());
     oneLine(run({"bake", (f / "s.nutatio").string(), "--out", (f / "o.glb").string()}), 3, "gone.glb");
-    j["actors"][0]["file"] = kOtter;
+    j["actors"][0]["file"] = kOtterFile;
     test::put(f / "s.nutatio", j.dump());
     const Ran some = run({"bake", (f / "s.nutatio").string(), "--out", (f / "o.glb").string()});
     CHECK(some.code == 0);
@@ -256,7 +255,7 @@ TEST_CASE("a shot that its file's size does not allow is bad input, not bad argu
 
 TEST_CASE("a scene is edited by named operations, in order, and a wrong one changes nothing") {
     TempFolder f;
-    const std::string in = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb", out = (f / "s.nutatio").string();
+    const std::string in = test::kOtterFile, out = (f / "s.nutatio").string();
     const auto made = run({"edit", in, "--do", "add-layer:kind=strand,joints=tail_01+tail_02,name=rudder", "--do",
                            "set:thing=rudder-strand,setting=swing,value=2.5", "--out", out});
     // The id was made from the joint's name; the name was given after.
@@ -294,10 +293,10 @@ TEST_CASE("a scene is edited by named operations, in order, and a wrong one chan
 
 TEST_CASE("check: the findings as text and JSON, 1 when something is broken and not left") {
     TempFolder f;
-    const Ran clean = run({"check", kOtter});
+    const Ran clean = run({"check", kOtterFile});
     CHECK(clean.code == 0);
     CHECK_THAT(clean.out, Catch::Contains("zero-length") && Catch::Contains("chain_01"));
-    const Json root = run({"check", kOtter, "--json"}).json();
+    const Json root = run({"check", kOtterFile, "--json"}).json();
     REQUIRE(root["findings"].size() > 3);
     for (const auto& finding : root["findings"]) {
         CHECK(finding.contains("kind"));

@@ -19,7 +19,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-test::ChainSpec swaying() {
+test::ChainSpec dancing() {
     test::ChainSpec s;
     s.bones = 5;
     s.motion = [](double t) {
@@ -75,7 +75,7 @@ void checkUntouched(const Json& before, const Json& after) {
 }  // namespace
 
 TEST_CASE("keys on every frame give back the simulated motion to single precision") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_2"}, {{"gravity", 0.5}});
     TempFolder f;
     pipeline::BakeOptions o;
@@ -96,7 +96,7 @@ TEST_CASE("keys on every frame give back the simulated motion to single precisio
 }
 
 TEST_CASE("reduced keys stay within the tolerance and are fewer") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_2"});
     test::addLayer(s, "jiggle", {"bone_1"}, {{"move", std::string("xyz")}, {"turn", std::string()}});
     TempFolder f;
@@ -184,7 +184,7 @@ TEST_CASE("everything but the animation comes back unchanged, from .glb and .glt
 }
 
 TEST_CASE("a new name writes a clip beside the source's, which stays as it was") {
-    const auto actor = test::chainActor(swaying());
+    const auto actor = test::chainActor(dancing());
     TempFolder f;
     scene::Scene s = test::sceneWith(actor);
     test::addLayer(s, "strand", {"bone_2"});
@@ -202,7 +202,7 @@ TEST_CASE("a new name writes a clip beside the source's, which stays as it was")
 TEST_CASE("a layer that is muted, mixed to nothing or cannot act changes nothing") {
     TempFolder f;
     for (int how = 0; how < 3; ++how) {
-        scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+        scene::Scene s = test::sceneWith(test::chainActor(dancing()));
         test::addLayer(s, "strand", {how == 2 ? "nobody" : "bone_2"});
         if (how == 0) s.layers.edit(0).muted = true;
         if (how == 1) s.layers.edit(0).values["mix"] = 0.0;
@@ -215,7 +215,7 @@ TEST_CASE("a layer that is muted, mixed to nothing or cannot act changes nothing
 }
 
 TEST_CASE("a range bakes its frames and leaves the others to the body") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_2"});
     TempFolder f;
     pipeline::BakeOptions o;
@@ -357,7 +357,7 @@ TEST_CASE("a BVH comes back as BVH with only the strand's joints changed") {
 }
 
 TEST_CASE("baking stops when asked and leaves no file") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_2"});
     TempFolder f;
     pipeline::Evaluator e;
@@ -368,7 +368,7 @@ TEST_CASE("baking stops when asked and leaves no file") {
 }
 
 TEST_CASE("what cannot be baked is said in one sentence") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_2"});
     TempFolder f;
     pipeline::Evaluator e;
@@ -387,9 +387,9 @@ TEST_CASE("what cannot be baked is said in one sentence") {
 }
 
 TEST_CASE("what is baked is what the preview shows, whatever other clips play beside it") {
-    scene::Scene s = test::sceneWith(test::chainActor(swaying()));
+    scene::Scene s = test::sceneWith(test::chainActor(dancing()));
     test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 1.0}});
-    test::ChainSpec longer = swaying();
+    test::ChainSpec longer = dancing();
     longer.frames = 131;
     files::addActor(s, test::chainActor(longer));
     const pipeline::Evaluation preview = test::evaluate(s);

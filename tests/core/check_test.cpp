@@ -13,11 +13,10 @@
 using namespace nutatio;
 using measure::Finding;
 using measure::Severity;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
 
 std::vector<Finding> checked(std::shared_ptr<const rig::Actor> actor) {
     return measure::check(test::sceneWith(std::move(actor)));
@@ -65,7 +64,7 @@ std::shared_ptr<const rig::Actor> pivotMoved(const rig::Actor& from, int joint, 
 }  // namespace
 
 TEST_CASE("a clean character: nothing is broken, and what is told of it is so") {
-    const std::vector<Finding> all = checked(test::read(kOtter));
+    const std::vector<Finding> all = checked(test::read(kOtterFile));
     CHECK(count(all, Severity::Broken) == 0);
     // The pole's bend is weighted beyond its joints; nothing else is worth a look.
     for (const Finding& f : all)
@@ -74,7 +73,7 @@ TEST_CASE("a clean character: nothing is broken, and what is told of it is so") 
     CHECK(find(all, "zero-length", "chain_01"));
     REQUIRE(find(all, "unreached"));
     CHECK(find(all, "unreached")->size > 40);
-    CHECK(checked(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh")).empty());
+    CHECK(checked(test::read(test::kDeckhandFile)).empty());
     for (const double scale : {0.01, 100.0}) {
         const std::vector<Finding> beast = checked(test::beastActor({.rootScale = scale}));
         INFO("root scale " << scale);
@@ -83,7 +82,7 @@ TEST_CASE("a clean character: nothing is broken, and what is told of it is so") 
 }
 
 TEST_CASE("one surface: seams are closed, weights sum to 1, every vertex knows its point") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const rig::Surface s = rig::Surface::of(*otter);
     std::size_t vertices = 0;
     std::vector<Affine> worlds;
@@ -109,7 +108,7 @@ TEST_CASE("one surface: seams are closed, weights sum to 1, every vertex knows i
 }
 
 TEST_CASE("pivots that were moved away are found, of nearly all joints that carry a piece") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const rig::Surface s = rig::Surface::of(*otter);
     std::vector<int> points(static_cast<std::size_t>(otter->skeleton.size()), 0);
     for (std::uint32_t v = 0; v < s.places.size(); ++v) ++points[static_cast<std::size_t>(s.mainJoint(v))];
@@ -134,7 +133,7 @@ TEST_CASE("pivots that were moved away are found, of nearly all joints that carr
 }
 
 TEST_CASE("weights that stray are found, and a vertex that a neighbour has a share of is not") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const unsigned seed = 3;
     std::mt19937 random(seed);
     int tried = 0, found = 0;
@@ -176,7 +175,7 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
 }
 
 TEST_CASE("jerks that were put into clips are found at their frame, gentle ones pass") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const unsigned seed = 7;
     std::mt19937 random(seed);
     for (const auto& [deg, least, most] : {std::tuple{40.0, 0.95, 1.0}, {25.0, 0.9, 1.0}, {3.0, 0.0, 0.1}}) {

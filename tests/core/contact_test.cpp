@@ -27,7 +27,7 @@ struct Case {
 };
 
 std::vector<Case> cases() {
-    const auto otter = test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb");
+    const auto otter = test::read(test::kOtterFile);
     std::vector<Case> out{{"otter's tail", otter, {"tail_01"}},
                           {"otter's scarf", otter, {"scarf_L_01", "scarf_R_01"}},
                           {"otter's ears", otter, {"ear_L", "ear_R"}},

@@ -364,7 +364,7 @@ TEST_CASE("what is stepped live is what is baked, bit for bit") {
 
 TEST_CASE("a scene file keeps winds, pins, cuts, keys, profiles and boxes") {
     TempFolder f;
-    scene::Scene s = files::sceneOf(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb"));
+    scene::Scene s = files::sceneOf(test::read(test::kOtterFile));
     test::addLayer(s, "strand", {"tail_01"});
     test::keyed(s, test::layerAt(s), "swing", {{0, 2.0}, {11, 4.0}});
     s.layers.edit(0).profiles["bend"] = {{0, 1}, {1, 0.25}};
@@ -402,7 +402,7 @@ TEST_CASE("a scene file keeps winds, pins, cuts, keys, profiles and boxes") {
 
 TEST_CASE("what is wrong in a scene is told in one sentence each, and nothing is lost") {
     TempFolder f;
-    const std::string otter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
+    const std::string otter = test::kOtterFile;
     const auto open = [&](const std::string& rest) {
         test::put(f / "s.nutatio",
                   R"({"format": "nutatio-scene", "version": 1, "actors": [{"id": "o", "file": ")" + otter + "\"}]," + rest + "}");

@@ -13,6 +13,8 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+using test::nodding;
+using test::sameBits;
 using test::TempFolder;
 
 namespace {
@@ -27,13 +29,6 @@ scene::Scene bed(const TempFolder& f, int reeds) {
     return s;
 }
 
-bool sameBits(const rig::Track& a, const rig::Track& b) {
-    for (int j = 0; j < a.joints(); ++j)
-        for (int f = 0; f < a.frames(); ++f)
-            if (!(a.at(j, f) == b.at(j, f))) return false;
-    return a.frames() == b.frames();
-}
-
 scene::Collider ball(const char* id, const Vec3& place) {
     scene::Collider c;
     c.id = c.name = id;
@@ -41,18 +36,6 @@ scene::Collider ball(const char* id, const Vec3& place) {
     c.set("radius", 0.1);
     c.setVector("offset", place);
     return c;
-}
-
-test::ChainSpec nodding(int frames = 48) {
-    test::ChainSpec s;
-    s.frames = frames;
-    s.motion = [](double t) {
-        Xform x;
-        x.t = Vec3(0.1 * t, 0, 0);
-        x.r = fromRotationVector(Vec3(0.4 * std::sin(5 * t), 0, 0));
-        return x;
-    };
-    return s;
 }
 
 }  // namespace

@@ -10,13 +10,12 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 using From = rig::MapStep::From;
 using Join = rig::MapStep::Join;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
 
 rig::MapStep step(From from, Join join = Join::Set) {
     rig::MapStep s;
@@ -37,7 +36,7 @@ std::vector<float> made(const rig::Actor& a, const rig::Surface& s, std::vector<
 }  // namespace
 
 TEST_CASE("a map by rule is what its rule says at every point") {
-    const auto a = test::read(kOtter);
+    const auto a = test::read(kOtterFile);
     const rig::Surface s = rig::Surface::of(*a);
     std::vector<Affine> worlds;
     rig::worldTransforms(a->skeleton, a->restPose(), worlds);
@@ -94,7 +93,7 @@ TEST_CASE("curvature is above a half where the surface stands out, a half where 
     const auto box = test::read(test::boxFile(f.path()));
     const rig::Surface flat = rig::Surface::of(*box);
     for (float v : made(*box, flat, {step(From::Curvature)})) CHECK(v == Approx(0.5).margin(1e-4));
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const rig::Surface s = rig::Surface::of(*otter);
     std::vector<Affine> worlds;
     rig::worldTransforms(otter->skeleton, otter->restPose(), worlds);
@@ -108,7 +107,7 @@ TEST_CASE("curvature is above a half where the surface stands out, a half where 
 }
 
 TEST_CASE("a map's steps invert, blur and join one another, and other maps") {
-    const auto a = test::read(kOtter);
+    const auto a = test::read(kOtterFile);
     const rig::Surface s = rig::Surface::of(*a);
     rig::MapStep head = step(From::Weights), low = step(From::Height);
     head.joints = {"head"};
@@ -165,7 +164,7 @@ TEST_CASE("a map's steps invert, blur and join one another, and other maps") {
 
 TEST_CASE("strokes on a map are saved with it and give the same again, a renamed joint is followed") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     REQUIRE(edit::carryOut(s, "add-map:name=soft,from=weights,joints=tail_01,below=yes").ok());
     const auto actorNow = s.actors[0].actor;
@@ -209,7 +208,7 @@ TEST_CASE("strokes on a map are saved with it and give the same again, a renamed
 
 TEST_CASE("a scene file with a map that cannot be read says where") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     REQUIRE(edit::carryOut(s, "add-map:name=soft,from=height,low=0.2,high=0.8").ok());
     REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
     std::string text = test::textOf(f / "s.nutatio");

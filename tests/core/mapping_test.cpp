@@ -16,14 +16,13 @@
 #include "tests/support/validator.h"
 
 using namespace nutatio;
+using test::kDeckhandFile;
+using test::kDemoFolder;
+using test::kMocapFolder;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
-
-const std::string kDemo = std::string(NUTATIO_SOURCE_DIR) + "/demo/";
-const std::string kOtter = kDemo + "assets/otter.glb";
-const std::string kDeckhand = kDemo + "assets/deckhand.bvh";
-const std::string kMocap = std::string(NUTATIO_THIRD_PARTY) + "/BVH/";
 
 std::vector<Affine> worldsAt(const rig::Actor& a, int clip, double time) {
     std::vector<Xform> locals = a.restPose();
@@ -40,9 +39,9 @@ Vec3 way(const std::vector<Affine>& w, int from, int to) {
 }  // namespace
 
 TEST_CASE("limbs of a mapped clip point as the source's do, whatever the two rest poses, and soles stand on the floor") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const rig::Roles to = rig::rolesOf(*otter);
-    for (const std::string& file : {kMocap + "01_01.bvh", kMocap + "Boxing_Toes.bvh", kDeckhand}) {
+    for (const std::string& file : {kMocapFolder + "01_01.bvh", kMocapFolder + "Boxing_Toes.bvh", kDeckhandFile}) {
         INFO(file);
         const auto source = test::read(file);
         const rig::Roles from = rig::rolesOf(*source);
@@ -79,7 +78,7 @@ TEST_CASE("limbs of a mapped clip point as the source's do, whatever the two res
 }
 
 TEST_CASE("a clip put on its own character is that clip") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     scene::Scene s = test::sceneWith(otter);
     const int walk = otter->findClip("Walk");
     const rig::MotionMap map = rig::suggestMapping(*otter, *otter);
@@ -99,9 +98,9 @@ TEST_CASE("a clip put on its own character is that clip") {
 }
 
 TEST_CASE("a mapping may be changed by hand, and nonsense is refused") {
-    const auto otter = test::read(kOtter), deckhand = test::read(kDeckhand);
+    const auto otter = test::read(kOtterFile), deckhand = test::read(kDeckhandFile);
     scene::Scene s = test::sceneWith(otter);
-    const std::string op = "bring-motion:file=" + kDeckhand;
+    const std::string op = "bring-motion:file=" + kDeckhandFile;
     REQUIRE(edit::carryOut(s, op + ",joints=>head+Braid2>tail_02").ok());
     const rig::Clip& clip = s.actors[0].actor->clips.back();
     const auto keyed = [&](const char* joint) {
@@ -122,8 +121,8 @@ TEST_CASE("a mapping may be changed by hand, and nonsense is refused") {
 
 TEST_CASE("a mapped clip is saved with the scene and handed off, with layers on top") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
-    REQUIRE(edit::carryOut(s, "bring-motion:file=" + kMocap + "01_01.bvh").ok());
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
+    REQUIRE(edit::carryOut(s, "bring-motion:file=" + kMocapFolder + "01_01.bvh").ok());
     edit::addLayer(s, "strand", s.actors[0].id, {"tail_01"});
     REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
     const auto again = pipeline::open(f / "s.nutatio");
@@ -136,7 +135,7 @@ TEST_CASE("a mapped clip is saved with the scene and handed off, with layers on 
 }
 
 TEST_CASE("feet of a still pose stand all the time, those of a boxer again and again") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const rig::Roles r = rig::rolesOf(*otter);
     const int idle = otter->findClip("Idle");
     const std::vector<rig::Contact> still = rig::contactsOf(*otter, idle);
@@ -144,7 +143,7 @@ TEST_CASE("feet of a still pose stand all the time, those of a boxer again and a
     for (std::size_t side : {0, 1})
         CHECK(std::any_of(still.begin(), still.end(),
                           [&](const rig::Contact& c) { return c.joint == r.legs[side].end && c.to - c.from > 0.9 * whole; }));
-    const auto boxer = test::read(kMocap + "Boxing_Toes.bvh");
+    const auto boxer = test::read(kMocapFolder + "Boxing_Toes.bvh");
     const std::vector<rig::Contact> steps = rig::contactsOf(*boxer, 0);
     CHECK(steps.size() >= 6);
     for (const rig::Contact& c : steps) CHECK(c.to - c.from >= 0.1);
@@ -152,7 +151,7 @@ TEST_CASE("feet of a still pose stand all the time, those of a boxer again and a
 
 TEST_CASE("a clip from rest begins in the rest pose, holds it, and comes to where the clip begins without a jump") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const auto otter = s.actors[0].actor;
     REQUIRE(edit::carryOut(s, "pose-first:clip=Turn and stop,hold=10,ease=14").ok());
@@ -191,7 +190,7 @@ TEST_CASE("a clip from rest begins in the rest pose, holds it, and comes to wher
 
 TEST_CASE("a kit is taken, saved, read and put on a copy of its character: nothing is left out and the motion is the same") {
     TempFolder f;
-    const auto opened = pipeline::open(kDemo + "lake-landing.nutatio");
+    const auto opened = pipeline::open(kDemoFolder + "lake-landing.nutatio");
     REQUIRE(opened.ok());
     scene::Scene s = opened.value().scene;
     const std::string otter = "otter";
@@ -204,7 +203,7 @@ TEST_CASE("a kit is taken, saved, read and put on a copy of its character: nothi
     REQUIRE(read.ok());
     CHECK(read.value().layers.size() == kit.layers.size());
     CHECK(read.value().joints.size() == kit.joints.size());
-    scene::Scene bare = test::sceneWith(test::read(kOtter));
+    scene::Scene bare = test::sceneWith(test::read(kOtterFile));
     const std::string actor = bare.actors[0].id;
     const auto fitted = edit::fitKit(read.value(), *bare.actors[0].actor);
     for (const edit::Fitted& x : fitted) CHECK(x.by == edit::Fitted::By::Name);
@@ -230,7 +229,7 @@ TEST_CASE("a kit is taken, saved, read and put on a copy of its character: nothi
 }
 
 TEST_CASE("a kit goes onto another character by names and roles, what does not fit is said, and may be mapped by hand") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string otter = s.actors[0].id;
     edit::addLayer(s, "strand", otter, {"tail_01"});
     edit::addLayer(s, "jiggle", otter, {"head", "ear_L"});
@@ -238,7 +237,7 @@ TEST_CASE("a kit goes onto another character by names and roles, what does not f
     REQUIRE(edit::setApart(s, s.layers[1].id, "head", "swing", 5.0));
     const scene::Kit kit = edit::kitOf(s, otter);
     // A rig of another size and other names.
-    scene::Scene other = test::sceneWith(test::read(kMocap + "01_01.bvh"));
+    scene::Scene other = test::sceneWith(test::read(kMocapFolder + "01_01.bvh"));
     const std::string actor = other.actors[0].id;
     std::vector<edit::Fitted> fitted = edit::fitKit(kit, *other.actors[0].actor);
     const auto of = [&](const std::string& joint) -> edit::Fitted& {
@@ -269,7 +268,7 @@ TEST_CASE("a kit goes onto another character by names and roles, what does not f
 }
 
 TEST_CASE("joints are the same whatever their names' prefix, case and way of telling sides") {
-    scene::Scene s = test::sceneWith(test::read(kMocap + "01_01.bvh"));
+    scene::Scene s = test::sceneWith(test::read(kMocapFolder + "01_01.bvh"));
     edit::addLayer(s, "jiggle", s.actors[0].id, {"LeftForeArm", "RightHand"});
     const scene::Kit kit = edit::kitOf(s, s.actors[0].id);
     auto renamed = std::make_shared<rig::Actor>(*s.actors[0].actor);
@@ -292,7 +291,7 @@ TEST_CASE("joints are the same whatever their names' prefix, case and way of tel
 
 TEST_CASE("a kit file that cannot be read says where, and a foreign file that it is none") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     edit::addLayer(s, "strand", s.actors[0].id, {"tail_01"});
     REQUIRE(files::writeKit(edit::kitOf(s, s.actors[0].id), f / "k.nutatio-kit").ok());
     const std::string good = test::textOf(f / "k.nutatio-kit");

@@ -15,10 +15,6 @@ using scene::List;
 
 namespace {
 
-scene::Scene otter() {
-    return files::sceneOf(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb"));
-}
-
 std::string fellowOf(const rig::Actor& a, const rig::Sides& sides, const std::string& joint) {
     const int o = sides.fellow[static_cast<std::size_t>(a.skeleton.find(joint))];
     return o == rig::kNoJoint ? std::string() : a.skeleton.reference(o);
@@ -69,7 +65,7 @@ TEST_CASE("a name's side is exchanged where it speaks of one, and nowhere else")
 }
 
 TEST_CASE("fellows are found by names, by places where there are no names, and each is the other's fellow") {
-    const scene::Scene s = otter();
+    const scene::Scene s = test::otterScene();
     const rig::Actor& a = *s.actors[0].actor;
     const rig::Sides sides = rig::sidesOf(a);
     CHECK(sides.normal == Vec3::UnitX());
@@ -113,7 +109,7 @@ TEST_CASE("fellows on skeletons that nobody here made") {
 }
 
 TEST_CASE("a layer mirrored stands on the fellows with all its values and keys, and once more it takes them again") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     const std::string id =
         test::addLayer(s, "strand", {"scarf_L_01"}, {{"swing", 1.3}, {"pull_heading", 40.0}, {"pull_tilt", 20.0}});
     edit::rename(s, {List::Layers, id}, "scarf left");
@@ -144,7 +140,7 @@ TEST_CASE("a layer mirrored stands on the fellows with all its values and keys, 
 }
 
 TEST_CASE("a collider mirrored is the picture of the first in the rest pose, keyed offsets too") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     const std::string id = edit::addCollider(s, s.actors[0].id, "upper_arm_L", scene::Shape::Capsule);
     s.collider(id)->setVector("offset", Vec3(0.03, 0.02, -0.01));
     s.collider(id)->setVector("turn", Vec3(20, 35, -50));
@@ -171,7 +167,7 @@ TEST_CASE("a collider mirrored is the picture of the first in the rest pose, key
 }
 
 TEST_CASE("a pin mirrored holds the fellow at the mirrored place") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     const rig::Actor& a = *s.actors[0].actor;
     std::vector<Affine> worlds;
     rig::worldTransforms(a.skeleton, scene::stand(s, s.shot(), s.actors[0]), worlds);
@@ -185,7 +181,7 @@ TEST_CASE("a pin mirrored holds the fellow at the mirrored place") {
 }
 
 TEST_CASE("what has no other side says so, and nothing changes") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     const std::string tail = test::addLayer(s, "strand", {"tail_01"});
     const auto refused = edit::mirror(s, {List::Layers, tail});
     REQUIRE_FALSE(refused);

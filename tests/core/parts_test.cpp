@@ -16,12 +16,11 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+using test::kMocapFolder;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
-const std::string kMocap = std::string(NUTATIO_THIRD_PARTY) + "/BVH/";
 
 const rig::Part* find(const std::vector<rig::Part>& parts, const std::string& name) {
     for (const rig::Part& p : parts)
@@ -40,11 +39,10 @@ TEST_CASE("roles are told by names on rigs from many hands, and by shape where t
         std::string file;
         const char *thigh, *foot, *hand, *head;
     };
-    const Rig rigs[] = {
-        {kOtter, "thigh_L", "foot_L", "hand_L", "head"},
-        {std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh", "LeftLeg", "LeftFoot", "LeftHand", "Head"},
-        {kMocap + "01_01.bvh", "LeftUpLeg", "LeftFoot", "LeftHand", "Head"},
-        {kMocap + "Boxing_Toes.bvh", "LeftHip", "LeftAnkle", "LeftWrist", "Head"}};
+    const Rig rigs[] = {{kOtterFile, "thigh_L", "foot_L", "hand_L", "head"},
+                        {test::kDeckhandFile, "LeftLeg", "LeftFoot", "LeftHand", "Head"},
+                        {kMocapFolder + "01_01.bvh", "LeftUpLeg", "LeftFoot", "LeftHand", "Head"},
+                        {kMocapFolder + "Boxing_Toes.bvh", "LeftHip", "LeftAnkle", "LeftWrist", "Head"}};
     for (const Rig& r : rigs) {
         INFO(r.file);
         const auto actor = test::read(r.file);
@@ -78,7 +76,7 @@ TEST_CASE("roles are told by names on rigs from many hands, and by shape where t
 }
 
 TEST_CASE("parts are suggested from names and skeleton, each joint once") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const std::vector<rig::Part> parts = rig::suggestedParts(*otter);
     const std::pair<const char*, rig::Sort> wanted[] = {
         {"tail", rig::Sort::Tail},      {"ear_L", rig::Sort::Ear},    {"ear_R", rig::Sort::Ear},
@@ -107,7 +105,7 @@ TEST_CASE("parts are suggested from names and skeleton, each joint once") {
 
 TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved, what cannot be is refused") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const auto part = [&](const std::string& name) -> const scene::Part* {
         for (const scene::Part& p : s.actors[0].parts)
@@ -149,7 +147,7 @@ TEST_CASE("parts are accepted, renamed, merged, split, coloured and saved, what 
 
 TEST_CASE("a rigid face that follows the hair is found, with joint, share and frames, and mended") {
     // The otter's jaw moves a little of the head in no clip; give an ear, which flicks, a share of the face.
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     REQUIRE(edit::carryOut(s, "add-part:name=face,joints=head").ok());
     REQUIRE(edit::carryOut(s, "mark-rigid:part=face").ok());
@@ -190,7 +188,7 @@ TEST_CASE("a rigid face that follows the hair is found, with joint, share and fr
 }
 
 TEST_CASE("what is still stiff is listed, the largest first, and leaves the list when a layer moves it") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const auto named = [&](const std::string& name) {
         const std::vector<measure::Stiff> all = measure::stillStiff(s);
         for (std::size_t k = 1; k < all.size(); ++k) CHECK(all[k].size <= all[k - 1].size);
@@ -207,7 +205,7 @@ TEST_CASE("what is still stiff is listed, the largest first, and leaves the list
 
 TEST_CASE("one layer drives many chains, one that is set apart moves by its own numbers, the rest as before") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     for (const char* kind : {"strand", "jiggle", "sway"}) {
         scene::Scene one = s;
@@ -262,7 +260,7 @@ TEST_CASE("one layer drives many chains, one that is set apart moves by its own 
 }
 
 TEST_CASE("layers that are merged keep their wind, and what would be lost is refused") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const std::string a = edit::addLayer(s, "strand", actor, {"tail_01"}), b = edit::addLayer(s, "strand", actor, {"scarf_L_01"});
     const std::string wind = edit::addWind(s, actor);
@@ -281,7 +279,7 @@ TEST_CASE("layers that are merged keep their wind, and what would be lost is ref
 }
 
 TEST_CASE("a helper for both sides that stands in the middle is told so") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const auto both = edit::addHelper(s, s.actors[0].id, "head", "nose", Vec3(0, 0.95, 0.2), 0.06, true);
     REQUIRE_FALSE(both.ok());
     CHECK_THAT(both.error().sentence, Catch::Contains("middle"));
@@ -289,7 +287,7 @@ TEST_CASE("a helper for both sides that stands in the middle is told so") {
 }
 
 TEST_CASE("settings are copied with profiles and keys, and what a thing acts on is not") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const std::string a = edit::addLayer(s, "strand", actor, {"tail_01"}), b = edit::addLayer(s, "strand", actor, {"scarf_L_01"});
     const std::string j = edit::addLayer(s, "jiggle", actor, {"belly"});
@@ -311,7 +309,7 @@ TEST_CASE("settings are copied with profiles and keys, and what a thing acts on 
 }
 
 TEST_CASE("pivots and stray weights that were found are mended by what their findings offer") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     std::vector<Affine> worlds;
     rig::worldTransforms(s.actors[0].actor->skeleton, s.actors[0].actor->restPose(), worlds);
@@ -340,7 +338,7 @@ TEST_CASE("pivots and stray weights that were found are mended by what their fin
 }
 
 TEST_CASE("trials move what of the body they are asked to, as large and as fast as asked, and close") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     std::vector<std::string> ids;
     for (const rig::TrialRole& r : rig::trialRoles(*otter)) ids.emplace_back(r.id);
     CHECK(ids == std::vector<std::string>{"head", "arms", "spine", "legs", "tail"});

@@ -9,6 +9,7 @@
 #include "tests/support/validator.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
@@ -44,8 +45,6 @@ const layers::LayerKind kBob{.id = "bob",
                              .moves = [](const rig::Actor&, const scene::Layer&) { return std::vector<layers::Moved>(); },
                              .filter = bob};
 
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
-
 std::vector<Vec3f> posed(const rig::Actor& a, const rig::Track& t, int frame) {
     std::vector<Xform> locals;
     std::vector<Affine> worlds;
@@ -67,7 +66,7 @@ std::vector<Vec3f> posed(const rig::Actor& a, const rig::Track& t, int frame) {
 
 TEST_CASE("a layer that moves vertices goes through stack, cache and mix") {
     const layers::ExtraKind extra(kBob);
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     test::addLayer(s, "bob", {"hips"});
     pipeline::Evaluator e;
     const auto whole = e.evaluate(s, {});
@@ -91,7 +90,7 @@ TEST_CASE("a layer that moves vertices goes through stack, cache and mix") {
 TEST_CASE("what moves vertices is handed off as morph targets that give the same surface") {
     const layers::ExtraKind extra(kBob);
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     test::addLayer(s, "bob", {"hips"}, {{"size", 0.05}});
     pipeline::Evaluator e;
     const auto seen = e.evaluate(s, {});

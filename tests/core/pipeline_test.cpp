@@ -12,6 +12,8 @@
 
 using namespace nutatio;
 using files::Json;
+using test::nodding;
+using test::sameBits;
 using test::TempFolder;
 namespace fs = std::filesystem;
 
@@ -25,23 +27,6 @@ scene::Scene otterScene() {
     auto opened = pipeline::open(demoScene());
     if (!opened) FAIL(opened.error().text());
     return opened.value().scene;
-}
-
-bool sameBits(const rig::Track& a, const rig::Track& b) {
-    for (int j = 0; j < a.joints(); ++j)
-        for (int f = 0; f < a.frames(); ++f)
-            if (!(a.at(j, f) == b.at(j, f))) return false;
-    return a.frames() == b.frames();
-}
-
-test::ChainSpec nodding() {
-    test::ChainSpec s;
-    s.motion = [](double t) {
-        Xform x;
-        x.r = fromRotationVector(Vec3(std::sin(5 * t), 0, 0));
-        return x;
-    };
-    return s;
 }
 
 }  // namespace

@@ -12,12 +12,11 @@
 #include "tests/support/validator.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 using What = rig::Preparation::What;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
 
 /// The satchel's strap on the otter's front: a place near its upper end.
 Vec3 strapPlace(const rig::Actor& a) {
@@ -52,7 +51,7 @@ double swingOf(const rig::Actor& a, const std::string& joint, int& followers) {
 
 TEST_CASE("a chain fitted through a piece of mesh is even, carries that piece alone, and leaves the rest pose as it was") {
     TempFolder f;
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     scene::Scene s = test::sceneWith(otter);
     const std::string actor = s.actors[0].id;
     const rig::Surface surface = rig::Surface::of(*otter);
@@ -111,7 +110,7 @@ TEST_CASE("a chain fitted through a piece of mesh is even, carries that piece al
 }
 
 TEST_CASE("a chain along a drawn line takes the skin beside the line, shared from joint to joint") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     scene::Scene s = test::sceneWith(otter);
     const std::string actor = s.actors[0].id;
     std::vector<Affine> worlds;
@@ -238,7 +237,7 @@ TEST_CASE("the pivot of a prop without a skin is moved by a joint that holds its
 }
 
 TEST_CASE("a joint made here hangs elsewhere where it stands, the file's own stay where they hang") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     REQUIRE(edit::carryOut(s, "add-helper:name=paunch,x=0,y=0.62,z=0.2,reach=0.15").ok());
     const auto before = s.actors[0].actor;
@@ -255,7 +254,7 @@ TEST_CASE("a joint made here hangs elsewhere where it stands, the file's own sta
 }
 
 TEST_CASE("a step of Prepare is taken away again with what rests on it, and nothing else") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     scene::Scene s = test::sceneWith(otter);
     const std::string actor = s.actors[0].id;
     for (const char* step : {"rename-joint:joint=tail_01,name=rudder", "add-helper:name=paunch,x=0,y=0.62,z=0.2,reach=0.15",
@@ -292,7 +291,7 @@ TEST_CASE("a step of Prepare is taken away again with what rests on it, and noth
 }
 
 TEST_CASE("a clip that was recorded here survives a step that is taken away") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     REQUIRE(edit::carryOut(s, "add-helper:name=paunch,x=0,y=0.62,z=0.2,reach=0.15").ok());
     REQUIRE(edit::carryOut(s, "add-end:joint=tail_10,name=tail_tip,y=0.05").ok());
@@ -320,7 +319,7 @@ TEST_CASE("a clip that was recorded here survives a step that is taken away") {
 }
 
 TEST_CASE("a joint made on one side is made on the other, a chain too") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     REQUIRE(edit::carryOut(s, "add-helper:name=cheek_L,x=0.1,y=1.15,z=0.12,reach=0.05,joint=head").ok());
     REQUIRE(edit::carryOut(s, "mirror-joint:joint=cheek_L").ok());
     const rig::Skeleton& k = s.actors[0].actor->skeleton;
@@ -338,7 +337,7 @@ TEST_CASE("a joint made on one side is made on the other, a chain too") {
 }
 
 TEST_CASE("a locked joint keeps its weights under every brush, and the rest still sums to one") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     rig::Painter painter(*otter);
     const int head = otter->skeleton.find("head"), neck = otter->skeleton.find("neck"), jaw = otter->skeleton.find("jaw");
     const rig::Surface& surface = painter.surface();

@@ -12,11 +12,10 @@
 #include "tests/support/validator.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
 
 const rig::Skeleton& skeleton(const scene::Scene& s) {
     return s.actors[0].actor->skeleton;
@@ -26,7 +25,7 @@ const rig::Skeleton& skeleton(const scene::Scene& s) {
 
 TEST_CASE("an end joint swings, is saved, opened and handed off, and the file validates") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const int before = skeleton(s).size();
     const int tail = skeleton(s).find("tail_10");
@@ -59,12 +58,12 @@ TEST_CASE("an end joint swings, is saved, opened and handed off, and the file va
         test::checkValid(f / name);
     }
     // The source is as it was.
-    CHECK(test::read(kOtter)->skeleton.size() == before);
+    CHECK(test::read(kOtterFile)->skeleton.size() == before);
 }
 
 TEST_CASE("a renamed joint keeps all that refers to it, and leaves under its new name") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     edit::addLayer(s, "strand", actor, {"tail_01"});
     edit::addLayer(s, "jiggle", actor, {"ear_L", "ear_R"});
@@ -118,7 +117,7 @@ TEST_CASE("joints that were dropped from a selection are left out of the strand,
 
 TEST_CASE("a BVH says that it cannot take joints that were added") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh"));
+    scene::Scene s = test::sceneWith(test::read(test::kDeckhandFile));
     const std::string joint = skeleton(s).label(skeleton(s).size() - 1);
     REQUIRE(edit::prepare(s, s.actors[0].id, {rig::Preparation::What::AddEnd, joint, "more", Vec3(0, 5, 0)}).ok());
     test::addLayer(s, "jiggle", {joint});
@@ -158,7 +157,7 @@ double vertexDifference(const rig::Actor& a, const rig::Track& ta, const rig::Ac
 }  // namespace
 
 TEST_CASE("a helper joint takes the skin around it and leaves the rest pose as it was") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     scene::Scene s = test::sceneWith(otter);
     const Vec3 front = outermost(*otter, "spine_01", Vec3::UnitZ());
     const auto made = edit::addHelper(s, s.actors[0].id, {}, "paunch", front - Vec3(0, 0, 0.04), 0.15, false);
@@ -200,7 +199,7 @@ TEST_CASE("a helper joint takes the skin around it and leaves the rest pose as i
 
 TEST_CASE("helpers with a jiggle, and on both sides, are saved, handed off, valid, and deform the same when opened again") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const Vec3 front = outermost(*s.actors[0].actor, "spine_01", Vec3::UnitZ());
     REQUIRE(edit::addHelper(s, actor, {}, "paunch", front - Vec3(0, 0, 0.04), 0.15, false));
@@ -269,7 +268,7 @@ void checkSums(const rig::Actor& a) {
 }  // namespace
 
 TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights, they sum to 1, and no gap is crossed") {
-    const auto otter = test::read(kOtter);
+    const auto otter = test::read(kOtterFile);
     const Vec3 front = outermost(*otter, "spine_01", Vec3::UnitZ());
     const int joint = otter->skeleton.find("chest");
     const double h = otter->height;
@@ -319,7 +318,7 @@ TEST_CASE("a brush adds, takes, sets, smooths and sharpens weights, they sum to 
 
 TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, handed off and valid") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
     const auto otter = s.actors[0].actor;
     const Vec3 cheek = outermost(*otter, "head", Vec3(0.9, -0.2, 0.4));

@@ -20,12 +20,11 @@
 
 using namespace nutatio;
 using files::Json;
+using test::kOtterFile;
 using test::TempFolder;
 namespace fs = std::filesystem;
 
 namespace {
-
-const fs::path kOtter = fs::path(NUTATIO_SOURCE_DIR) / "demo/assets/otter.glb";
 
 std::set<std::string> filesIn(const fs::path& folder) {
     std::set<std::string> out;
@@ -93,7 +92,7 @@ double grows(const std::function<void()>& work) {
 
 TEST_CASE("hand-offs of one file onto itself, again and again, and into one folder lose nothing") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     test::addLayer(s, "strand", {"tail_01"});
     bake(s, f / "o.gltf");
     const auto first = test::read(f / "o.gltf");
@@ -128,7 +127,7 @@ TEST_CASE("hand-offs of one file onto itself, again and again, and into one fold
 
 TEST_CASE("a buffer of somebody else's is never written over, and memory is what is handed off") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     test::addLayer(s, "strand", {"tail_01"});
     bake(s, f / "a.gltf");
     for (const char* name : {"b.bin", "b.motion.bin", "b-motion.bin"}) test::put(f / name, "mine");
@@ -153,7 +152,7 @@ TEST_CASE("a buffer of somebody else's is never written over, and memory is what
 
 TEST_CASE("names that look like escapes can be read again, permissions and links stay") {
     TempFolder f;
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     test::addLayer(s, "strand", {"tail_01"});
     for (const char* name : {"per%41.gltf", "a b#c?.gltf", "\xc3\xb6tter.gltf"}) {
         INFO(name);
@@ -260,7 +259,7 @@ TEST_CASE("what a small file may ask for in memory is bounded by its size") {
         CHECK(mb < 400);
     }
     SECTION("one file that three hundred actors name is read once") {
-        fs::copy(kOtter, f / "otter.glb");
+        fs::copy(kOtterFile, f / "otter.glb");
         Json j{{"format", "nutatio-scene"}, {"version", 1}};
         for (int k = 0; k < 300; ++k) {
             Json a{{"id", "o" + std::to_string(k)}, {"file", "otter.glb"}};
@@ -280,7 +279,7 @@ TEST_CASE("what a small file may ask for in memory is bounded by its size") {
         CHECK(mb < 300);
     }
     SECTION("more layers than a scene can have") {
-        Json j = smallScene(kOtter);
+        Json j = smallScene(kOtterFile);
         for (int k = 0; k < 5000; ++k)
             j["layers"].push_back({{"id", "l" + std::to_string(k)}, {"kind", "strand"}, {"actor", "o"}});
         const auto opened = openJson(f / "s.nutatio", j);
@@ -392,7 +391,7 @@ TEST_CASE("a loop is a loop whatever its root's scale") {
 TEST_CASE("whatever a scene asks for, it opens, saves and opens again, and only finite keys are written") {
     TempFolder f;
     const auto with = [&](const std::function<void(Json&)>& how) {
-        Json j = smallScene(kOtter);
+        Json j = smallScene(kOtterFile);
         how(j);
         return openJson(f / "s.nutatio", j);
     };
@@ -467,7 +466,7 @@ TEST_CASE("whatever a scene asks for, it opens, saves and opens again, and only 
 
 TEST_CASE("a hand-off looks at what it writes: nothing that is not finite leaves") {
     TempFolder f;
-    const auto actor = test::read(kOtter);
+    const auto actor = test::read(kOtterFile);
     files::NewClip clip;
     clip.source = 0;
     rig::Channel c;
@@ -491,7 +490,7 @@ TEST_CASE("a hand-off looks at what it writes: nothing that is not finite leaves
 TEST_CASE("a newer scene opens but for what is not understood, which the next saving gives back") {
     TempFolder f;
     fs::create_directories(f / "deep");
-    fs::copy(kOtter, f / "otter.glb");
+    fs::copy(kOtterFile, f / "otter.glb");
     Json j = smallScene("otter.glb");
     j["actors"].push_back({{"id", "gone"}, {"file", "elsewhere/gone.glb"}, {"clip", "Run"}, {"mood", 3}});
     j["colliders"] = Json::array({{{"id", "ring"}, {"actor", "o"}, {"joint", "hips"}, {"shape", "torus"}, {"hole", 0.3}},
@@ -539,7 +538,7 @@ TEST_CASE("a newer scene opens but for what is not understood, which the next sa
     CHECK(s.freshId("ring") != "ring");
     // The actor comes back with its file.
     fs::create_directories(f / "elsewhere");
-    fs::copy(kOtter, f / "elsewhere/gone.glb");
+    fs::copy(kOtterFile, f / "elsewhere/gone.glb");
     Json back = Json::parse(test::textOf(f / "deep/t.nutatio"));
     back["actors"][1]["clip"] = "Walk";
     test::put(f / "deep/t.nutatio", back.dump());
@@ -549,7 +548,7 @@ TEST_CASE("a newer scene opens but for what is not understood, which the next sa
 }
 
 TEST_CASE("two thousand layers get ids of their own, and both ways of summing a strand's links agree") {
-    scene::Scene s = test::sceneWith(test::read(kOtter));
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
     std::set<std::string> ids;
     for (int k = 0; k < 2000; ++k) ids.insert(test::addLayer(s, "jiggle", {"ear_L"}));
     CHECK(ids.size() == 2000);

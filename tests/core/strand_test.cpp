@@ -310,7 +310,7 @@ TEST_CASE("bones stay out of a capsule that is swept through them") {
             b.bodies = {body};
             b.step();
             for (std::size_t i = 0; i < 8; ++i) {
-                const Contact c = nearest(body, b.strand.place(i), b.strand.end(i) - b.strand.place(i));
+                const physics::Contact c = nearest(body, b.strand.place(i), b.strand.end(i) - b.strand.place(i));
                 deepest = std::max(deepest, -c.distance / body.radiusA);
             }
         }

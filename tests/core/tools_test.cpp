@@ -17,15 +17,10 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
-
-const std::string kOtter = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/otter.glb";
-
-scene::Scene otter() {
-    return files::sceneOf(test::read(kOtter));
-}
 
 std::vector<Affine> worldsOf(const rig::Actor& a, const std::vector<Xform>& pose) {
     std::vector<Affine> w;
@@ -36,7 +31,7 @@ std::vector<Affine> worldsOf(const rig::Actor& a, const std::vector<Xform>& pose
 }  // namespace
 
 TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one another") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     const rig::Actor& a = *s.actors[0].actor;
     test::addLayer(s, "strand", {"tail_01"});
     const auto fitted = scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]));
@@ -92,13 +87,13 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     for (const scene::Collider& c : fitted) s.colliders.push_back(c);
     CHECK(scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0])).empty());
     // An actor without a mesh has nothing to fit to.
-    scene::Scene bare = files::sceneOf(test::read(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh"));
+    scene::Scene bare = files::sceneOf(test::read(test::kDeckhandFile));
     CHECK(scene::fitColliders(bare, bare.actors[0], {}).empty());
 }
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
-    for (const std::string& file : {kOtter, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/deckhand.bvh",
-                                    std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {
+    for (const std::string& file :
+         {kOtterFile, test::kDeckhandFile, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {
         const auto actor = test::read(file);
         const int last = actor->skeleton.size() - 1;
         for (const rig::TrialMove& m : rig::trialMoves())
@@ -127,11 +122,11 @@ TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked"
                 rig::Trial quick = t;
                 quick.speed = 2;
                 CHECK(rig::trialGrid(quick, 24).frames < g.frames);
-                if (file != kOtter) break;
+                if (file != kOtterFile) break;
             }
     }
     // A trial replaces the clip while it is on, for evaluation; hand-off bakes the clip all the same.
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     test::addLayer(s, "strand", {"tail_01"});
     const auto walk = test::evaluate(s);
     s.actors.edit(0).trial.move = "hop";
@@ -197,7 +192,7 @@ TEST_CASE("poses that were lived through become a clip: true to the frame, and f
     INFO(off << " of " << raw);
     CHECK(off < 0.8 * raw);
     // It is a clip like others: played, baked as a new one, saved with the scene.
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     std::vector<std::vector<Xform>> shake;
     for (int k = 0; k <= 60; ++k) {
         shake.push_back(s.actors[0].actor->restPose());
@@ -276,7 +271,7 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
 }
 
 TEST_CASE("a feel is applied, recognised, saved and read, a broken one says where") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 10.0}, {"felt_turn", 0.5}});
     test::keyed(s, test::layerAt(s), "swing", {{0, 1.0}, {5, 2.0}});
     test::keyed(s, test::layerAt(s), "mix", {{0, 1.0}, {5, 0.5}});
@@ -390,7 +385,7 @@ TEST_CASE("in the shot, a part lags behind the body as a spring behind what carr
 }
 
 TEST_CASE("the settings follow a dragged answer, by measurement") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     test::addLayer(s, "strand", {"tail_01"}, {{"swing", 1.6}, {"bounces", 1.6}, {"gravity", 0.3}});
     test::addLayer(s, "jiggle", {"ear_L"}, {{"swing", 4.0}, {"bounces", 2.0}});
     for (const scene::Layer& start : s.layers) {
@@ -449,7 +444,7 @@ TEST_CASE("keys run smoothly through their values and never beyond them, profile
 }
 
 TEST_CASE("the Scope can watch one joint of a strand, or another of a jiggle's") {
-    scene::Scene s = otter();
+    scene::Scene s = test::otterScene();
     test::addLayer(s, "strand", {"tail_01"});
     test::addLayer(s, "jiggle", {"ear_L", "tail_04"});
     const rig::Actor& a = *s.actors[0].actor;

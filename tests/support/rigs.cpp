@@ -137,6 +137,29 @@ std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
     return read(folder / "beast.glb");
 }
 
+ChainSpec nodding(int frames) {
+    ChainSpec s;
+    s.frames = frames;
+    s.motion = [](double t) {
+        Xform x;
+        x.t = Vec3(0.1 * t, 0, 0);
+        x.r = fromRotationVector(Vec3(0.4 * std::sin(5 * t), 0, 0));
+        return x;
+    };
+    return s;
+}
+
+bool sameBits(const rig::Track& a, const rig::Track& b) {
+    for (int j = 0; j < a.joints(); ++j)
+        for (int f = 0; f < a.frames(); ++f)
+            if (!(a.at(j, f) == b.at(j, f))) return false;
+    return a.frames() == b.frames();
+}
+
+scene::Scene otterScene() {
+    return files::sceneOf(read(kOtterFile));
+}
+
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor) {
     return files::sceneOf(std::move(actor));
 }

@@ -14,6 +14,12 @@
 
 namespace nutatio::test {
 
+/// Characters of the demo, and mocap that nobody here made.
+inline const std::string kDemoFolder = std::string(NUTATIO_SOURCE_DIR) + "/demo/";
+inline const std::string kOtterFile = kDemoFolder + "assets/otter.glb";
+inline const std::string kDeckhandFile = kDemoFolder + "assets/deckhand.bvh";
+inline const std::string kMocapFolder = std::string(NUTATIO_THIRD_PARTY) + "/BVH/";
+
 /// A folder of its own, removed at the end.
 class TempFolder {
   public:
@@ -45,6 +51,8 @@ struct ChainSpec {
     std::function<Xform(double seconds)> motion = [](double) { return Xform{}; };
 };
 std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec);
+/// A chain whose root nods.
+ChainSpec nodding(int frames = 48);
 /// A skinned body with chains that begin inside it: "cape_1".."cape_5" down its back, "trunk_1".."trunk_6" from within its head,
 /// "feather_1".."feather_3" on top. Clips "Idle", "Walk" and "Jog". Its root may be scaled, and turned so that it lies on its
 /// back (a file with z up).
@@ -55,6 +63,8 @@ struct BeastSpec {
 };
 std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec);
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
+/// The otter alone.
+scene::Scene otterScene();
 /// Adds a layer by the table's defaults and `values`; returns its id.
 std::string addLayer(scene::Scene& scene, const std::string& kind, const std::vector<std::string>& joints,
                      const scene::Values& values = {});
@@ -69,6 +79,8 @@ void play(scene::Scene& scene, const std::string& clip, std::size_t actor = 0);
 std::string played(const scene::Scene& scene, std::size_t actor = 0);
 /// The rate of every shot.
 void setRate(scene::Scene& scene, double fps);
+/// Whether two tracks are the same to the bit.
+bool sameBits(const rig::Track& a, const rig::Track& b);
 /// World places of a joint over the evaluated shot.
 std::vector<Vec3> worldPlaces(const rig::Actor& actor, const rig::Track& track, int joint);
 pipeline::Evaluation evaluate(const scene::Scene& scene);
