@@ -235,7 +235,6 @@ void setSurfaceFormat() {
     f.setVersion(3, 3);
     f.setProfile(QSurfaceFormat::CoreProfile);
     f.setDepthBufferSize(24);
-    f.setSamples(4);
     QSurfaceFormat::setDefaultFormat(f);
 }
 

@@ -410,6 +410,15 @@ void Renderer::drawQuad() {
     m_quad->release();
 }
 
+void Renderer::confine(const QRect& only, int height) {
+    if (only.isEmpty()) {
+        glDisable(GL_SCISSOR_TEST);
+        return;
+    }
+    glEnable(GL_SCISSOR_TEST);
+    glScissor(only.x(), height - only.y() - only.height(), only.width(), only.height());
+}
+
 void Renderer::drawShadowMap(const Frame& f) {
     const double reach = 0.95 * f.sceneSize;
     std::vector<double> of{f.camera->target.x(), f.camera->target.y(), f.camera->target.z(), f.sceneSize, f.shadowFloor};
@@ -472,6 +481,7 @@ void Renderer::draw(const Frame& f) {
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
     glViewport(0, 0, f.size.width(), f.size.height());
+    confine(f.only, f.size.height());
     const QColor top = look::theme().stageTop;
     glClearColor(top.redF(), top.greenF(), top.blueF(), 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
@@ -523,9 +533,10 @@ void Renderer::draw(const Frame& f) {
         glDisable(GL_POLYGON_OFFSET_FILL);
     }
     glDisable(GL_DEPTH_TEST);
+    confine({}, 0);
 }
 
-void Renderer::drawMarks(const std::vector<Mark>& marks, const QSize& size, double pixelRatio) {
+void Renderer::drawMarks(const std::vector<Mark>& marks, const Frame& frame, double pixelRatio) {
     m_scratch.clear();
     for (const Mark& m : marks) {
         const Vec3 a(m.a.x() * pixelRatio, m.a.y() * pixelRatio, 0), b(m.b.x() * pixelRatio, m.b.y() * pixelRatio, 0);
@@ -555,8 +566,10 @@ void Renderer::drawMarks(const std::vector<Mark>& marks, const QSize& size, doub
         offset += static_cast<std::size_t>(widths[i]) * 4;
     }
     m_marks->bind();
-    m_marks->setUniformValue("size", static_cast<float>(size.width()), static_cast<float>(size.height()));
+    m_marks->setUniformValue("size", static_cast<float>(frame.size.width()), static_cast<float>(frame.size.height()));
+    confine(frame.only, frame.size.height());
     glDrawArrays(GL_TRIANGLES, 0, static_cast<int>(m_scratch.size() / 10));
+    confine({}, 0);
     m_markArray->release();
 }
 

@@ -58,9 +58,10 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         double shadowFloor = 0;
         double sceneSize = 1;  // sets the grid's step and the shadow's reach
         unsigned target = 0;   // framebuffer to draw to
+        QRect only;            // the rest stays as it is drawn there; empty: everything
     };
     void draw(const Frame& frame);
-    void drawMarks(const std::vector<Mark>& marks, const QSize& size, double pixelRatio);
+    void drawMarks(const std::vector<Mark>& marks, const Frame& frame, double pixelRatio);
 
   private:
     /// What stays the same of a primitive, for all actors that are drawn from it.
@@ -104,6 +105,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     void drawShadowMap(const Frame& frame);
     void drawGround(const Frame& frame, const Mat4& clip);
     void drawQuad();
+    /// Nothing is drawn outside, until it is given nothing.
+    void confine(const QRect& only, int height);
 
     std::map<Key, std::weak_ptr<Picture>> m_pictures;
     std::map<std::string, Loaded> m_loaded;  // by entry

@@ -23,6 +23,11 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
     setMouseTracking(true);
+    setUpdateBehavior(PartialUpdate);
+    // Of the stage alone: the window it is put into would be four times as dear to compose, without any edge to smooth.
+    QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
+    smooth.setSamples(4);
+    setFormat(smooth);
     const auto refresh = [this] { update(); };
     const auto remark = [this] {
         m_marked.reset();
@@ -51,6 +56,21 @@ void Stage::initializeGL() {
     // Taking the stage out of its window and back makes a new context: everything is loaded anew.
     m_renderer = std::make_unique<Renderer>();
     m_renderer->initialise();
+    m_whole = true;
+}
+
+void Stage::resizeGL(int, int) {
+    m_whole = true;
+}
+
+void Stage::update() {
+    m_whole = true;
+    QOpenGLWidget::update();
+}
+
+void Stage::updateOnly(const QRectF& rect) {
+    m_changed = m_changed ? m_changed->united(rect) : rect;
+    QOpenGLWidget::update();
 }
 
 void Stage::setCamera(const Camera& c) {
@@ -171,6 +191,14 @@ void Stage::paintGL() {
     f.shadowFloor = m_shadowFloor;
     f.sceneSize = m_size;
     f.target = defaultFramebufferObject();
+    if (!m_whole && m_changed) {
+        constexpr double kEdge = 3;
+        const QRectF r = m_changed->adjusted(-kEdge, -kEdge, kEdge, kEdge);
+        f.only = QRectF(r.topLeft() * ratio, r.size() * ratio).toAlignedRect() & QRect(QPoint(), f.size);
+        if (f.only.isEmpty()) f.only = QRect(0, 0, 1, 1);
+    }
+    m_whole = false;
+    m_changed.reset();
     for (const Shown& s : m_shown) {
         f.actors.push_back(&s.posed);
         if (m_session.ghost() && !m_session.bodyHeld() && !s.body.worlds.empty()) f.ghosts.push_back(&s.body);
@@ -185,12 +213,13 @@ void Stage::paintGL() {
     markHandles(marks);
     markBrush(marks);
     markChain(marks);
-    m_renderer->drawMarks(marks, f.size, ratio);
+    m_renderer->drawMarks(marks, f, ratio);
 
     const Selection& sel = m_session.selection();
     const Shown* s = shown(sel.actor);
     QPainter p(this);
     p.setRenderHint(QPainter::TextAntialiasing);
+    if (!f.only.isEmpty()) p.setClipRect(QRectF(QPointF(f.only.topLeft()) / ratio, QSizeF(f.only.size()) / ratio));
     const auto label = [&](const QPointF& at, const QString& text, const QColor& c) {
         p.setFont(look::textFont(9, QFont::Bold));
         const QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-5, -3, 5, 3).translated(at + QPointF(12, -10));

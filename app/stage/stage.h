@@ -78,6 +78,9 @@ class Stage : public QOpenGLWidget {
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
 
+    /// Draws everything anew. Hides QWidget's, so that what is drawn in part knows that it must not be.
+    void update();
+
   Q_SIGNALS:
     void helperWanted(const Helper& helper, bool both);
     void chainWanted(const Chain& chain);
@@ -88,6 +91,7 @@ class Stage : public QOpenGLWidget {
 
   protected:
     void initializeGL() override;
+    void resizeGL(int width, int height) override;
     void paintGL() override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;
@@ -102,6 +106,8 @@ class Stage : public QOpenGLWidget {
         bool piece = false;                       // it is one thing: its joint is not shown
         std::shared_ptr<const rig::Actor> actor;  // what is on show lives, whatever has become of the scene since
     };
+    /// Draws that much of it anew [px], where nothing else has changed.
+    void updateOnly(const QRectF& rect);
     void pose();
     void layOut();
     /// What the session points out: the camera goes there, and what it is about is tinted.
@@ -161,6 +167,11 @@ class Stage : public QOpenGLWidget {
     /// A painter for the selected joint of the actor as it is now.
     void preparePaint();
     void tintPaint();
+    /// Where the tint of the painted actor differs from another [px].
+    QRectF differs(const Tint& tint, const Tint& other) const;
+    /// Of the brush, in the world; empty off the painted actor.
+    std::vector<Vec3> brushRing() const;
+    QRectF brushRect() const;
     /// Finds where the brush is; false off the painted actor.
     bool aimBrush(const QPointF& at);
     bool beginStroke(QMouseEvent* e);
@@ -190,6 +201,8 @@ class Stage : public QOpenGLWidget {
     std::unique_ptr<Renderer> m_renderer;
     Camera m_camera;
     std::vector<Shown> m_shown;
+    bool m_whole = true;                               // is to be drawn anew
+    std::optional<QRectF> m_changed;                   // where it is not
     mutable std::optional<std::vector<int>> m_marked;  // until scene or selection change
     std::vector<std::string> m_framed;                 // what the camera was last laid out for
     Eigen::AlignedBox3d m_box;                         // of the first actor, where its clip begins

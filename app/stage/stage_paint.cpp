@@ -71,19 +71,54 @@ void Stage::preparePaint() {
 }
 
 void Stage::tintPaint() {
+    const std::shared_ptr<const Tint> before = std::move(m_tint);
     m_tint = tintBy(*m_paint->actor, m_paint->where(), [&](std::uint32_t point) {
         return m_paint->mapPainter ? m_paint->mapPainter->values()[point] : m_paint->painter->share(point, m_paint->joint);
     });
-    update();
+    // During a stroke only what it touches is drawn anew: without a graphics card the rest takes longer than the brush.
+    if (m_paintStrokes && before)
+        updateOnly(differs(*m_tint, *before));
+    else
+        update();
+}
+
+QRectF Stage::differs(const Tint& tint, const Tint& other) const {
+    const auto known = m_hittable.find(m_paint->id);
+    if (known == m_hittable.end() || tint.size() != other.size()) return rect();
+    QPolygonF touched;
+    std::size_t k = 0;
+    for (std::size_t i = 0; i < m_paint->actor->instances.size(); ++i) {
+        const auto& primitives = m_paint->actor->meshes[static_cast<std::size_t>(m_paint->actor->instances[i].mesh)].primitives;
+        for (std::size_t n = 0; n < primitives.size(); ++n, ++k) {
+            const std::vector<float>&is = tint[k], &was = other[k];
+            const std::vector<std::uint32_t>& corners = primitives[n].triangles;
+            for (std::size_t c = 0; c + 2 < corners.size(); c += 3) {
+                const std::uint32_t* at = &corners[c];
+                if (is[at[0]] == was[at[0]] && is[at[1]] == was[at[1]] && is[at[2]] == was[at[2]]) continue;
+                for (std::size_t s = 0; s < 3; ++s)
+                    if (const auto pixel = m_camera.pixel(known->second.vertices[i][n].positions[at[s]].cast<double>(), size()))
+                        touched.push_back(*pixel);
+            }
+        }
+    }
+    return touched.boundingRect();
+}
+
+QRectF Stage::brushRect() const {
+    QPolygonF ring;
+    for (const Vec3& p : brushRing())
+        if (const auto pixel = m_camera.pixel(p, size())) ring.push_back(*pixel);
+    return ring.boundingRect();
 }
 
 bool Stage::aimBrush(const QPointF& at) {
+    updateOnly(brushRect());
     m_brushAt.reset();
-    update();
     const std::optional<MeshHit> hit = m_paint ? hitMesh(at) : std::nullopt;
     if (!hit || hit->actor != m_paint->id) return false;
     m_brushSpot = restPlace(*m_paint->actor, m_paint->where(), *hit);
     m_brushAt = m_camera.eye() + hit->distance * m_camera.ray(at, size());
+    updateOnly(brushRect());
     return true;
 }
 
@@ -147,8 +182,8 @@ bool Stage::wheelBrush(QWheelEvent* e) {
     return true;
 }
 
-void Stage::markBrush(std::vector<Mark>& marks) const {
-    if (!m_paint || !m_brushAt) return;
+std::vector<Vec3> Stage::brushRing() const {
+    if (!m_paint || !m_brushAt) return {};
     // Square to the eye's way: as large as what it reaches there.
     const Vec3 way = (*m_brushAt - m_camera.eye()).normalized(), u = anySquareTo(way), v = way.cross(u);
     const double radius = m_session.painting().radius * m_paint->actor->height * unitOf(m_paint->id);
@@ -157,6 +192,12 @@ void Stage::markBrush(std::vector<Mark>& marks) const {
         const double a = 2 * kPi * k / kRingSides;
         ring.push_back(*m_brushAt + radius * (std::cos(a) * u + std::sin(a) * v));
     }
+    return ring;
+}
+
+void Stage::markBrush(std::vector<Mark>& marks) const {
+    const std::vector<Vec3> ring = brushRing();
+    if (ring.empty()) return;
     addPolyline(marks, ring, 3.5, look::theme().sheet);
     addPolyline(marks, ring, 1.6, look::theme().ink);
 }

@@ -10,11 +10,12 @@
 
 using namespace nutatio;
 using files::Json;
-using test::kDemoFolder;
 using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
+
+const std::string kDemo = test::kDemoFolder + "lake-landing.nutatio";
 
 struct Ran {
     int code;
@@ -48,7 +49,7 @@ TEST_CASE("info tells what is in a file, in words and in JSON") {
     CHECK(j["joints"].size() >= 90);
     CHECK(j["seconds"] == Approx(4.0));
     CHECK(j["warnings"].empty());
-    const Json s = run({"info", "--json", kDemoFolder}).json();
+    const Json s = run({"info", "--json", kDemo}).json();
     CHECK(s["kind"] == "scene");
     CHECK(s["actors"].size() == 2);
     CHECK(s["layers"].size() == 3);
@@ -88,20 +89,20 @@ TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did
     CHECK(one["clips"][0]["name"] == "Walk soft");
     CHECK(one["clips"][0]["keys"] == one["clips"][0]["keysWithoutReduction"]);
     CHECK(run({"info", out, "--json"}).json()["clips"].size() == 4);
-    CHECK(run({"bake", kDemoFolder, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
+    CHECK(run({"bake", kDemo, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
     CHECK(run({"info", out}).code == 0);
 }
 
 TEST_CASE("the command line bakes the same bits as the library evaluates") {
     TempFolder f;
     const std::string a = (f / "a.glb").string(), b = (f / "b.glb").string();
-    CHECK(run({"bake", kDemoFolder, "--out", a}).code == 0);
-    CHECK(run({"bake", kDemoFolder, "--out", b}).code == 0);
+    CHECK(run({"bake", kDemo, "--out", a}).code == 0);
+    CHECK(run({"bake", kDemo, "--out", b}).code == 0);
     CHECK(test::textOf(a) == test::textOf(b));
 }
 
 TEST_CASE("measure tells the answer to a push of each layer") {
-    const Json m = run({"measure", kDemoFolder, "--json"}).json();
+    const Json m = run({"measure", kDemo, "--json"}).json();
     REQUIRE(m.size() == 3);
     CHECK(m[0]["layer"] == "tail");
     CHECK(m[0]["swing"] == Approx(1.6).epsilon(0.01));
@@ -134,8 +135,8 @@ TEST_CASE("bad arguments exit with 2 and one line") {
     oneLine(bake({"--layer", "strand:root=tail_01", "--tolerance", "nan"}), 2, "tolerance");
     oneLine(bake({"--layer", "strand:root=tail_01,swing=2,swing=3"}), 2, "\"swing\" is given twice");
     oneLine(bake({"--layer", "strand:root=tail_01", "--actor", "nobody"}), 2, "no actor \"nobody\"");
-    oneLine(run({"bake", kDemoFolder, "--out", out, "--actor", "nobody"}), 2, "no actor \"nobody\"");
-    oneLine(run({"measure", kDemoFolder, "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"bake", kDemo, "--out", out, "--actor", "nobody"}), 2, "no actor \"nobody\"");
+    oneLine(run({"measure", kDemo, "--actor", "nobody"}), 2, "no actor \"nobody\"");
     CHECK(run({}).code == 2);
     CHECK(run({"fly"}).code == 2);
     CHECK(run({"info"}).code == 2);
@@ -157,7 +158,7 @@ TEST_CASE("bad input exits with 3 and one line that names the file and the place
     // Names in a file may hold anything; the error stays one line.
     test::put(f / "d.gltf", "{\"asset\":{\"version\":\"2.0\\n\\nx\"},\"extensionsRequired\":[\"A\\nB\"]}");
     oneLine(run({"info", (f / "d.gltf").string()}), 3, "extensionsRequired");
-    oneLine(run({"bake", kDemoFolder, "--out", (f / "no/o.glb").string()}), 3, "cannot be written");
+    oneLine(run({"bake", kDemo, "--out", (f / "no/o.glb").string()}), 3, "cannot be written");
 }
 
 TEST_CASE("BVH goes in and comes out as BVH or glTF") {
@@ -228,7 +229,7 @@ TEST_CASE("an output that cannot be written in full is no success, the version i
 
 TEST_CASE("a scene without an actor that can be read is bad input, one actor of several is a warning") {
     TempFolder f;
-    Json j = Json::parse(test::textOf(kDemoFolder));
+    Json j = Json::parse(test::textOf(kDemo));
     const std::string assets = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/";
     for (Json& a : j["actors"]) a["file"] = assets + "gone.glb";
     test::put(f / "s.nutatio", j.dump());

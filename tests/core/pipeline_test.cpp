@@ -12,7 +12,6 @@
 
 using namespace nutatio;
 using files::Json;
-using test::nodding;
 using test::sameBits;
 using test::TempFolder;
 namespace fs = std::filesystem;
@@ -27,6 +26,16 @@ scene::Scene otterScene() {
     auto opened = pipeline::open(demoScene());
     if (!opened) FAIL(opened.error().text());
     return opened.value().scene;
+}
+
+test::ChainSpec bowing() {
+    test::ChainSpec s;
+    s.motion = [](double t) {
+        Xform x;
+        x.r = fromRotationVector(Vec3(std::sin(5 * t), 0, 0));
+        return x;
+    };
+    return s;
 }
 
 }  // namespace
@@ -68,7 +77,7 @@ TEST_CASE("the otter is the otter that was promised") {
 }
 
 TEST_CASE("a changed layer re-runs itself and what is above it, and nothing is run twice") {
-    scene::Scene s = test::sceneWith(test::chainActor(nodding()));
+    scene::Scene s = test::sceneWith(test::chainActor(bowing()));
     test::addLayer(s, "jiggle", {"bone_1"});
     test::addLayer(s, "strand", {"bone_2"});
     test::addLayer(s, "strand", {"bone_4"});
@@ -97,7 +106,7 @@ TEST_CASE("a changed layer re-runs itself and what is above it, and nothing is r
 }
 
 TEST_CASE("mix, mute and solo do what they say") {
-    scene::Scene s = test::sceneWith(test::chainActor(nodding()));
+    scene::Scene s = test::sceneWith(test::chainActor(bowing()));
     test::addLayer(s, "strand", {"bone_2"});
     const int j = s.actors[0].actor->skeleton.find("bone_2");
     const auto at = [&](int f) { return test::evaluate(s).actors[0].result->at(j, f).r; };
@@ -150,7 +159,7 @@ TEST_CASE("progress runs from nothing to one") {
 }
 
 TEST_CASE("traces show the body and what the layer adds, along one line") {
-    scene::Scene s = test::sceneWith(test::chainActor(nodding()));
+    scene::Scene s = test::sceneWith(test::chainActor(bowing()));
     test::addLayer(s, "strand", {"bone_1"});
     const pipeline::Evaluation e = test::evaluate(s);
     const measure::Trace t = measure::trace(*s.actors[0].actor, *e.actors[0].below(0), *e.actors[0].below(1));
@@ -240,7 +249,7 @@ TEST_CASE("a scene that is wrong is refused in one sentence, or mended with one"
 }
 
 TEST_CASE("saving where nothing can be written says so and leaves the old file alone") {
-    scene::Scene s = test::sceneWith(test::chainActor(nodding()));
+    scene::Scene s = test::sceneWith(test::chainActor(bowing()));
     CHECK_THAT(files::writeScene(s, "/proc/nutatio.nutatio").error().text(), Catch::Contains("/proc/nutatio.nutatio"));
     TempFolder f;
     test::put(f / "s.nutatio", "old");
@@ -250,8 +259,8 @@ TEST_CASE("saving where nothing can be written says so and leaves the old file a
 }
 
 TEST_CASE("several actors play one shot on one grid, the very one that is baked") {
-    scene::Scene s = test::sceneWith(test::chainActor(nodding()));
-    test::ChainSpec slow = nodding();
+    scene::Scene s = test::sceneWith(test::chainActor(bowing()));
+    test::ChainSpec slow = bowing();
     slow.frames = 100;
     files::addActor(s, test::chainActor(slow));
     CHECK(s.actors[0].id != s.actors[1].id);
