@@ -50,6 +50,8 @@ Bench::Bench(const QString& keepFolder)
     connect(m_tuner, &Tuner::layerOnPartsWanted, this, &Bench::addLayerToParts);
     connect(m_tuner, &Tuner::commandWanted, this, [this](const QString& id) { m_actions.value(id)->trigger(); });
     connect(m_tuner, &Tuner::said, this, &Bench::say);
+    if (!m_keepFolder.isEmpty()) m_tape->trials()->setFolder(QDir(m_keepFolder).filePath(QStringLiteral("trials")));
+    connect(m_tape->trials(), &TrialStrip::said, this, &Bench::say);
     connect(&m_checker, &Checker::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
@@ -149,6 +151,7 @@ void Bench::refresh() {
     each({"take"}, !scene.layers.empty(), tr("there is no layer"));
     each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
     for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
+    each({"trial-keep"}, any && !m_keepFolder.isEmpty(), nothing);
     const bool piece = actor && actor->isPiece();
     each({"key"}, layer || collider || wind || pin || piece, tr("nothing that is tuned is selected"));
     each({"add-end", "lock-weights"}, joints, noJoint);

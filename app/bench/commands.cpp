@@ -147,6 +147,8 @@ void Bench::makeTrialCommands() {
     for (const rig::TrialMove& m : rig::trialMoves())
         add(QStringLiteral("trial-") + qs(m.id), tr("Trial: %1").arg(qs(m.label)), {}, "activity",
             [this, id = qs(m.id)] { m_tape->trials()->choose(id); });
+    add("trial-keep", tr("Keep the clip on show as a trial for all scenes"), {}, "bookmark",
+        [this] { m_tape->trials()->keep(); });
     QAction* tug = add("tug", tr("Tug: pull the actor about"), QKeySequence(Qt::Key_U), "hand",
                        [this] { m_stage->setTugOn(m_actions["tug"]->isChecked()); });
     tug->setCheckable(true);

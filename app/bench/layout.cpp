@@ -30,7 +30,7 @@ QMenu* Bench::menu() {
     for (const rig::TrialMove& move : rig::trialMoves())
         trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
     trial->addSeparator();
-    for (const char* id : {"tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"trial-keep", "tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
     for (const char* id : {"frame", "ghost", "joints", "night", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));

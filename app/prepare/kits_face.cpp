@@ -27,8 +27,13 @@ void KitsFace::save(const QString& path, bool selectedAlone) {
     if (!a) return;
     std::vector<std::string> layers;
     if (selectedAlone) layers.push_back(m_session.selection().layer);
-    const auto done = files::writeKit(edit::kitOf(m_document.scene(), a->id, layers), path.toStdString());
-    Q_EMIT said(done ? tr("Wrote %1.").arg(path) : qs(done.error().text()));
+    const scene::Kit kit = edit::kitOf(m_document.scene(), a->id, layers);
+    const auto done = files::writeKit(kit, path.toStdString());
+    if (!done) return Q_EMIT said(qs(done.error().text()));
+    QStringList without;
+    for (const std::string& each : kit.without) without << qs(each);
+    Q_EMIT said(without.isEmpty() ? tr("Wrote %1.").arg(path)
+                                  : tr("Wrote %1, without %2.").arg(path, without.join(QStringLiteral(", "))));
 }
 
 void KitsFace::bring(const QString& path) {

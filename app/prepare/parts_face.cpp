@@ -144,6 +144,19 @@ void PartsFace::lay() {
               attempt(tr("Rigid"), [&](scene::Scene& s) { return edit::markRigid(s, id, m_chosen.front(), rigid); });
           },
           one},
+         {QStringLiteral("part-fit"), tr("Fit colliders"), tr("Colliders as its mesh is, for what keeps clear of it"),
+          [this, id] {
+              std::vector<std::string> on;
+              for (const scene::Part& p : m_document.scene().actor(id)->parts)
+                  if (std::find(m_chosen.begin(), m_chosen.end(), p.name) != m_chosen.end())
+                      on.insert(on.end(), p.joints.begin(), p.joints.end());
+              scene::Scene fitted = m_document.scene();
+              const int count = edit::fitColliders(fitted, id, on);
+              if (count == 0) return Q_EMIT said(tr("No joint of it carries skin without having a collider already."));
+              m_document.edit(tr("Fit colliders"), [&](scene::Scene& s) { s = fitted; });
+              Q_EMIT said(tr("Fitted %n collider(s) to it.", nullptr, count));
+          },
+          !m_chosen.empty()},
          {QStringLiteral("part-remove"), tr("Forget"), tr("Forgets the part; its joints stay"),
           [this, id] {
               attempt(tr("Forget a part"), [&](scene::Scene& s) -> Result<Done> {

@@ -1,20 +1,39 @@
 #include "app/tape/trial_strip.h"
 
 #include <QAbstractItemView>
+#include <QDir>
 #include <QEvent>
+#include <QFile>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
+#include <QStandardItemModel>
 
 #include "app/look/text.h"
 #include "app/look/theme.h"
+#include "pipeline/trials.h"
 
 namespace nutatio::app {
+
+namespace {
+
+constexpr int kWhole = 0, kJoint = 1;  // rows of what moves, before the roles
+constexpr const char* kFilters[] = {"*.glb", "*.gltf", "*.bvh"};
+
+QStringList filters() {
+    QStringList out;
+    for (const char* f : kFilters) out << QLatin1String(f);
+    return out;
+}
+
+}  // namespace
 
 TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     : QWidget(parent),
       m_document(document),
       m_session(session),
-      m_joint(new QToolButton),
+      m_kept(new QToolButton),
       m_role(new QComboBox),
       m_size(new Slider),
       m_speed(new Slider),
@@ -44,15 +63,23 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
         m_moves[qs(m.id)] = b;
         connect(b, &QToolButton::clicked, this, [this, id = qs(m.id)] { choose(id); });
     }
+    m_kept->setObjectName(QStringLiteral("chip"));
+    m_kept->setText(tr("Kept"));
+    m_kept->setCheckable(true);
+    m_kept->setAccessibleName(tr("Trials that were kept"));
+    m_kept->setFont(look::textFont(8.5));
+    m_kept->setProperty("help", tr("Clips that were kept to try on any character, and keeping the one on show."));
+    m_kept->installEventFilter(this);
+    m_kept->setToolTip(m_kept->property("help").toString());
+    m_kept->setPopupMode(QToolButton::InstantPopup);
+    m_kept->setStyleSheet(QStringLiteral("QToolButton::menu-indicator { image: none; }"));
+    m_kept->setMenu(new QMenu(m_kept));
+    all->addWidget(m_kept);
+    connect(m_kept->menu(), &QMenu::aboutToShow, this, &TrialStrip::fillKept);
     m_size->setRange({0.1, 3}, false);
     m_size->setAccessibleName(tr("Size of the trial"));
     m_speed->setRange({0.25, 3}, false);
     m_speed->setAccessibleName(tr("Speed of the trial"));
-    m_joint->setObjectName(QStringLiteral("chip"));
-    m_joint->setText(tr("joint only"));
-    m_joint->setCheckable(true);
-    m_joint->setProperty("help", tr("Moves the joint last selected instead of the whole actor."));
-    m_joint->installEventFilter(this);
     for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
         auto* l = new QLabel(text);
         l->setObjectName(QStringLiteral("soft"));
@@ -66,24 +93,16 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     m_role->setFixedWidth(76);  // beside moves, sliders and shot it must fit into 1280 pixels
     m_role->view()->setMinimumWidth(130);
     more->addWidget(m_role);
-    more->addWidget(m_joint);
-    connect(m_role, &QComboBox::activated, this, [this] {
+    connect(m_role, &QComboBox::activated, this, [this](int at) {
         change([&](rig::Trial& t) {
-            t.role = m_role->currentData().toString().toStdString();
-            t.joint.clear();
+            t.role = at == kJoint ? std::string() : m_role->currentData().toString().toStdString();
+            t.joint = at == kJoint ? m_lastJoint : std::string();
         });
         refresh();
     });
     all->addWidget(m_more);
     connect(m_size, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.size = v; }); });
     connect(m_speed, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.speed = v; }); });
-    connect(m_joint, &QToolButton::clicked, this, [this](bool on) {
-        change([&](rig::Trial& t) {
-            t.joint = on ? m_lastJoint : std::string();
-            t.role.clear();
-        });
-        refresh();
-    });
     connect(&document, &Document::sceneChanged, this, &TrialStrip::refresh);
     connect(&session, &Session::selectionChanged, this, &TrialStrip::refresh);
     refresh();
@@ -113,9 +132,102 @@ void TrialStrip::choose(const QString& move) {
         return;
     }
     const bool off = a->trial.move == move.toStdString();
-    change([&](rig::Trial& t) { t.move = off ? std::string() : move.toStdString(); });
+    change([&](rig::Trial& t) {
+        t.move = off ? std::string() : move.toStdString();
+        t.kept.reset();
+    });
     m_session.setFrame(0);
     if (!off) m_session.setPlaying(true);
+}
+
+QString TrialStrip::fileOf(const QString& name) const {
+    for (const QFileInfo& f : QDir(m_folder).entryInfoList(filters(), QDir::Files))
+        if (f.completeBaseName() == name) return f.filePath();
+    return {};
+}
+
+QStringList TrialStrip::keptNames() const {
+    QStringList out;
+    if (!m_folder.isEmpty())
+        for (const QFileInfo& f : QDir(m_folder).entryInfoList(filters(), QDir::Files, QDir::Name | QDir::IgnoreCase))
+            out << f.completeBaseName();
+    return out;
+}
+
+void TrialStrip::keep() {
+    const scene::Scene& s = m_document.scene();
+    const scene::ActorEntry* a = s.actor(actor());
+    const int clip = a ? s.clipOf(s.shot(), *a) : -1;
+    if (clip < 0) return Q_EMIT said(tr("There is no clip on show to keep."));
+    if (m_folder.isEmpty() || !QDir().mkpath(m_folder)) return Q_EMIT said(tr("There is no folder to keep trials in."));
+    QString stem = qs(a->actor->clipLabel(clip)).simplified();
+    for (QChar& c : stem)
+        if (QStringLiteral("/\\:*?\"<>|").contains(c) || c < u' ') c = u'-';
+    while (stem.startsWith(u'.')) stem.remove(0, 1);
+    if (stem.isEmpty()) stem = tr("clip");
+    QString name = stem;
+    for (int n = 2; !fileOf(name).isEmpty(); ++n) name = QStringLiteral("%1 %2").arg(stem).arg(n);
+    const auto done = pipeline::keepTrial(*a->actor, clip, name.toStdString(),
+                                          QDir(m_folder).filePath(name + QStringLiteral(".glb")).toStdString());
+    Q_EMIT said(done ? tr("%1 is kept: it can be tried on any character.").arg(name) : qs(done.error().text()));
+}
+
+void TrialStrip::chooseKept(const QString& name) {
+    const scene::ActorEntry* a = m_document.scene().actor(actor());
+    if (!a) return;
+    const bool off = a->trial.kept && a->trial.kept->name == name.toStdString();
+    std::shared_ptr<const rig::KeptMotion> kept;
+    if (!off) {
+        const auto read = pipeline::keptTrial(fileOf(name).toStdString(), *a->actor);
+        if (!read) {
+            refresh();
+            return Q_EMIT said(qs(read.error().text()));
+        }
+        kept = read.value();
+    }
+    change([&](rig::Trial& t) {
+        t.move = off ? std::string() : std::string(rig::kKeptMove);
+        t.kept = std::move(kept);
+        t.role.clear();
+        t.joint.clear();
+    });
+    m_session.setFrame(0);
+    if (!off) m_session.setPlaying(true);
+}
+
+void TrialStrip::mapAnew(const scene::ActorEntry& a) {
+    if (!a.trial.kept || a.trial.kept->of == a.actor->content) return;
+    const auto read = pipeline::keptTrial(fileOf(qs(a.trial.kept->name)).toStdString(), *a.actor);
+    rig::Trial t = a.trial;
+    t.kept = read ? read.value() : nullptr;
+    if (!t.kept) t.move.clear();
+    m_document.tryOut(a.id, t);
+}
+
+void TrialStrip::fillKept() {
+    QMenu* m = m_kept->menu();
+    m->clear();
+    const scene::Scene& s = m_document.scene();
+    const scene::ActorEntry* a = s.actor(actor());
+    const QStringList names = keptNames();
+    for (const QString& name : names) {
+        QAction* each = m->addAction(name, this, [this, name] { chooseKept(name); });
+        each->setCheckable(true);
+        each->setChecked(a && a->trial.kept && a->trial.kept->name == name.toStdString());
+        each->setEnabled(a);
+    }
+    if (names.isEmpty()) m->addAction(tr("No clip was kept yet"))->setEnabled(false);
+    m->addSeparator();
+    QAction* keeps = m->addAction(tr("Keep the clip on show as a trial"), this, &TrialStrip::keep);
+    keeps->setEnabled(a && s.clipOf(s.shot(), *a) >= 0 && !m_folder.isEmpty());
+    if (names.isEmpty()) return;
+    QMenu* away = m->addMenu(tr("Keep no longer"));
+    for (const QString& name : names)
+        away->addAction(name, this, [this, name] {
+            const QString file = fileOf(name);
+            const bool gone = QFile::moveToTrash(file) || QFile::remove(file);
+            Q_EMIT said(gone ? tr("%1 is not kept any more.").arg(name) : tr("%1 could not be removed.").arg(file));
+        });
 }
 
 void TrialStrip::refresh() {
@@ -130,20 +242,25 @@ void TrialStrip::refresh() {
         it.value()->setEnabled(a);
         it.value()->setChecked(a && a->trial.move == it.key().toStdString());
     }
+    m_kept->setChecked(a && a->trial.kept);
     m_more->setVisible(a && a->onTrial());
     if (!a) return;
     if (!(m_rolesOf == a->actor->content) || m_role->count() == 0) {
         m_rolesOf = a->actor->content;
         m_role->clear();
         m_role->addItem(tr("Whole"), QString());
+        m_role->addItem(tr("Joint"), QString());
+        m_role->setItemData(kJoint, tr("The joint last selected"), Qt::ToolTipRole);
         for (const rig::TrialRole& r : rig::trialRoles(*a->actor)) m_role->addItem(qs(r.label), qs(r.id));
     }
-    m_role->setCurrentIndex(std::max(0, m_role->findData(QString::fromStdString(a->trial.role))));
-    m_role->setEnabled(m_role->count() > 1);
+    const int role = a->trial.role.empty() ? kWhole : std::max(kWhole, m_role->findData(qs(a->trial.role)));
+    m_role->setCurrentIndex(a->trial.joint.empty() ? role : kJoint);
+    m_role->setEnabled(!a->trial.kept);
+    if (auto* rows = qobject_cast<QStandardItemModel*>(m_role->model()))
+        rows->item(kJoint)->setEnabled(!m_lastJoint.empty() || !a->trial.joint.empty());
     m_size->setValue(a->trial.size);
     m_speed->setValue(a->trial.speed);
-    m_joint->setChecked(!a->trial.joint.empty());
-    m_joint->setEnabled(!m_lastJoint.empty() || !a->trial.joint.empty());
+    mapAnew(*a);
 }
 
 bool TrialStrip::eventFilter(QObject* o, QEvent* e) {

@@ -1,4 +1,4 @@
-// The trials: a button for each test move, and how big and how fast.
+// The trials: a button for each test move, those that were kept, and how big and how fast.
 #pragma once
 
 #include <QComboBox>
@@ -20,13 +20,23 @@ class TrialStrip : public QWidget {
     QToolButton* button(const QString& move) const { return m_moves.value(move); }
     Slider* sizeSlider() const { return m_size; }
     Slider* speedSlider() const { return m_speed; }
-    QToolButton* jointToggle() const { return m_joint; }
+    QToolButton* kept() const { return m_kept; }
+    /// What moves: the whole, a role, or the joint last selected.
     QComboBox* roles() const { return m_role; }
+    /// Where trials are kept; none without.
+    void setFolder(const QString& folder) { m_folder = folder; }
+    /// Their names.
+    QStringList keptNames() const;
+    /// Keeps the clip on show of the actor.
+    void keep();
+    /// Puts one on, or takes it off when it is the one that is on.
+    void chooseKept(const QString& name);
     /// Puts a trial on, or takes it off when it is the one that is on.
     void choose(const QString& move);
 
   Q_SIGNALS:
     void hovered(const QString& help);
+    void said(const QString& text);
 
   protected:
     bool eventFilter(QObject* o, QEvent* e) override;
@@ -35,10 +45,15 @@ class TrialStrip : public QWidget {
     std::string actor() const;
     void change(const std::function<void(rig::Trial&)>& how);
     void refresh();
+    void fillKept();
+    QString fileOf(const QString& name) const;
+    /// Has the kept trial that is on follow what becomes of its actor.
+    void mapAnew(const scene::ActorEntry& actor);
     Document& m_document;
     Session& m_session;
     QMap<QString, QToolButton*> m_moves;
-    QToolButton* m_joint;
+    QToolButton* m_kept;
+    QString m_folder;
     QComboBox* m_role;
     Key m_rolesOf;  // the actor whose roles are listed
     Slider *m_size, *m_speed;

@@ -6,6 +6,7 @@
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/tuner/apart_panel.h"
+#include "app/tuner/meets_table.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "scene/items.h"
@@ -73,6 +74,7 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
         const scene::Layer& l = *s.layer(owner.id);
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
+    if (MeetsTable::suits(s, owner)) out += u'm';
     if (owner.list == scene::List::Winds)
         for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
     return out;
@@ -110,7 +112,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
                            : table.begin();
     for (auto spec = first; spec != table.end(); ++spec) {
         if (!spec->group.empty() && m_owner.list == scene::List::Layers) beginGroup(qs(spec->group));
-        if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
+        // Bodies that it passes through are told by the table of all that meet.
+        if (counts(*spec, tuned) && spec->type != scene::SettingType::Colliders) addRow(sizedFor(*spec, height));
     }
     if (first != table.begin()) beginGroup(tr("Joints"));
     for (auto spec = table.begin(); spec != first; ++spec)
@@ -121,6 +124,15 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         m_rows->addWidget(m_apart);
         connect(m_apart, &ApartPanel::commandWanted, this, &TunedPage::commandWanted);
         connect(m_apart, &ApartPanel::hovered, this, &TunedPage::hovered);
+    }
+    if (MeetsTable::suits(s, m_owner)) {
+        if (m_owner.list == scene::List::Layers)
+            beginGroup(tr("Who meets what"));
+        else
+            addText(tr("Who keeps clear of it:"));
+        m_meets = new MeetsTable(m_document, m_owner);
+        m_rows->addWidget(m_meets);
+        connect(m_meets, &MeetsTable::hovered, this, &TunedPage::hovered);
     }
     m_rows = m_all;
     if (m_owner.list == scene::List::Winds) addChips();
@@ -172,8 +184,8 @@ void TunedPage::addChips() {
 
 void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"),  tr("Shares"), tr("Stops"),      tr("Shape"),
-                                     tr("Contact"), tr("Feels"),  tr("In the shot")};
+    static const QStringList kFolded{tr("Joints"),  tr("Shares"), tr("Stops"),       tr("Shape"),
+                                     tr("Contact"), tr("Feels"),  tr("In the shot"), tr("Who meets what")};
     const bool open = m_folds.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));
@@ -277,16 +289,12 @@ SettingRow* TunedPage::firstKeyable() const {
 
 void TunedPage::refresh() {
     if (m_apart) m_apart->refresh();
+    if (m_meets) m_meets->refresh();
     const scene::Scene& s = m_document.scene();
     const scene::Tuned* t = s.tuned(m_owner);
     if (!t) return;
-    std::vector<std::pair<std::string, std::string>> colliders;
-    for (const scene::Collider& c : s.colliders) colliders.emplace_back(c.id, c.name);
-    for (const scene::ActorEntry& a : s.actors)
-        if (a.isPiece()) colliders.emplace_back(a.id, a.name);
     const int frame = m_session.frame();
     for (const auto& [id, row] : m_byId) {
-        row->offer(colliders);
         if (row->spec().type == scene::SettingType::Number)
             row->show(s.numberAt(m_owner, id, frame));
         else if (const auto at = t->values.find(id); at != t->values.end())

@@ -15,6 +15,7 @@
 namespace nutatio::app {
 
 class ApartPanel;
+class MeetsTable;
 
 class TunedPage : public QWidget {
     Q_OBJECT
@@ -61,6 +62,7 @@ class TunedPage : public QWidget {
     std::map<std::string, QToolButton*> m_chips;  // of a wind: by layer
     FeelsShelf* m_feels;
     ApartPanel* m_apart = nullptr;
+    MeetsTable* m_meets = nullptr;
     std::vector<std::string> m_lastJoints;
 };
 

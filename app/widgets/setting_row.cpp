@@ -58,8 +58,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
             buildChoice(row);
             break;
         case scene::SettingType::Colliders:
-            buildColliders(row);
-            break;
+            break;  // told by the table of all that meet
     }
 }
 
@@ -197,40 +196,6 @@ void SettingRow::buildChoice(QHBoxLayout* top) {
     connect(m_choice, &QComboBox::activated, this, [this] { Q_EMIT changed(m_choice->currentText().toStdString(), {}); });
 }
 
-void SettingRow::buildColliders(QHBoxLayout* top) {
-    m_field = new QLineEdit;
-    m_field->setReadOnly(true);
-    m_field->setAccessibleName(qs(m_spec.label));
-    top->addWidget(m_field, 3);
-    auto* list = new QToolButton;
-    list->setIcon(look::icon(QStringLiteral("chevron-down")));
-    list->setAccessibleName(tr("Choose for %1").arg(qs(m_spec.label)));
-    top->addWidget(list);
-    connect(list, &QToolButton::clicked, this, [this, list] {
-        QMenu menu;
-        auto chosen = std::get<std::vector<std::string>>(m_value);
-        for (const auto& [id, name] : m_colliders) {
-            QAction* a = menu.addAction(QString::fromStdString(name));
-            a->setCheckable(true);
-            a->setChecked(std::find(chosen.begin(), chosen.end(), id) != chosen.end());
-            a->setData(QString::fromStdString(id));
-        }
-        if (menu.isEmpty()) menu.addAction(tr("There are no colliders"))->setEnabled(false);
-        QAction* hit = menu.exec(list->mapToGlobal(QPoint(0, list->height())));
-        if (!hit || !hit->isCheckable()) return;
-        const std::string id = hit->data().toString().toStdString();
-        if (hit->isChecked())
-            chosen.push_back(id);
-        else
-            std::erase(chosen, id);
-        Q_EMIT changed(chosen, {});
-    });
-}
-
-void SettingRow::offer(const std::vector<std::pair<std::string, std::string>>& colliders) {
-    m_colliders = colliders;
-}
-
 void SettingRow::setNote(const QString& note) {
     if (m_note) m_note->setText(note);
 }
@@ -291,11 +256,7 @@ void SettingRow::show(const scene::Value& value) {
         if (m_field) m_field->setText(s->empty() ? tr("last joint") : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         QStringList names;
-        for (const std::string& n : *l) {
-            const auto known = std::find_if(m_colliders.begin(), m_colliders.end(), [&](const auto& c) { return c.first == n; });
-            names << QString::fromStdString(known == m_colliders.end() ? n : known->second);
-        }
-        if (names.isEmpty() && m_spec.type == scene::SettingType::Colliders) names << tr("nothing");
+        for (const std::string& n : *l) names << QString::fromStdString(n);
         m_field->setText(names.join(QStringLiteral(", ")));
         m_field->setCursorPosition(0);
         m_field->setToolTip(m_field->text());

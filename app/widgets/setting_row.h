@@ -26,8 +26,6 @@ class SettingRow : public QWidget {
     void showProfile(const scene::Profile& profile);
     /// A few soft words beside the label.
     void setNote(const QString& note);
-    /// The colliders there are: id and name.
-    void offer(const std::vector<std::pair<std::string, std::string>>& colliders);
     QToolButton* keyButton() const { return m_key; }
     QToolButton* profileButton() const { return m_profileToggle; }
     ProfileEdit* profileEdit() const { return m_profile; }
@@ -59,7 +57,6 @@ class SettingRow : public QWidget {
     void buildAxes(QHBoxLayout* top);
     void buildJoints(QHBoxLayout* top);
     void buildChoice(QHBoxLayout* top);
-    void buildColliders(QHBoxLayout* top);
     void typed();
 
     const scene::SettingSpec m_spec;
@@ -70,7 +67,6 @@ class SettingRow : public QWidget {
     QToolButton *m_key = nullptr, *m_profileToggle = nullptr;
     ProfileEdit* m_profile = nullptr;
     QComboBox* m_choice = nullptr;
-    std::vector<std::pair<std::string, std::string>> m_colliders;
     QToolButton* m_axes[3] = {nullptr, nullptr, nullptr};
     scene::Value m_value;
     Keyed m_keyed = Keyed::No;

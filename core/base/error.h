@@ -64,4 +64,18 @@ class [[nodiscard]] Result {
 
 struct Done {};
 
+/// What `make` returns; whatever it throws is the error of that file, where it names none itself.
+template <class Make>
+auto ofFile(const std::string& file, const Make& make) -> Result<decltype(make())> {
+    try {
+        return make();
+    } catch (const Failure& f) {
+        Error e = f.error();
+        if (e.file.empty()) e.file = file;
+        return e;
+    } catch (const std::exception& e) {
+        return unreadable(file, e);
+    }
+}
+
 }  // namespace nutatio

@@ -218,4 +218,31 @@ Result<Done> copySettings(scene::Scene& scene, const scene::Owner& from, const s
     return Done{};
 }
 
+const scene::SettingSpec* passesOf(const scene::Layer& layer) {
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    if (!kind || !kind->meets) return nullptr;
+    for (const scene::SettingSpec& row : kind->settings)
+        if (row.type == scene::SettingType::Colliders) return &row;
+    return nullptr;
+}
+
+bool meets(const scene::Layer& layer, const std::string& body) {
+    const scene::SettingSpec* row = passesOf(layer);
+    if (!row) return false;
+    const std::vector<std::string>& passed = layer.list(std::string(row->id));
+    return std::find(passed.begin(), passed.end(), body) == passed.end();
+}
+
+void meet(scene::Scene& s, const std::string& layer, const std::vector<std::string>& bodies, bool minds) {
+    const scene::Layer* l = std::as_const(s).layer(layer);
+    const scene::SettingSpec* row = l ? passesOf(*l) : nullptr;
+    if (!row) return;
+    std::vector<std::string> passed = l->list(std::string(row->id));
+    for (const std::string& b : bodies) {
+        std::erase(passed, b);
+        if (!minds) passed.push_back(b);
+    }
+    if (passed != l->list(std::string(row->id))) s.layer(layer)->set(std::string(row->id), std::move(passed));
+}
+
 }  // namespace nutatio::edit

@@ -147,10 +147,17 @@ std::string addCollider(scene::Scene& s, const std::string& actor, const std::st
     return id;
 }
 
-int fitColliders(scene::Scene& s, const std::string& actor) {
+int fitColliders(scene::Scene& s, const std::string& actor, const std::vector<std::string>& joints) {
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return 0;
-    std::vector<scene::Collider> fitted = scene::fitColliders(s, *a, layers::swungJoints(s, *a));
+    std::vector<bool> without = layers::swungJoints(s, *a);
+    constexpr double kThin = 0.004, kBody = 0.02;  // heights
+    if (!joints.empty()) {
+        without.assign(static_cast<std::size_t>(a->actor->skeleton.size()), true);
+        for (const std::string& j : joints)
+            if (const int at = a->actor->skeleton.find(j); at != rig::kNoJoint) without[static_cast<std::size_t>(at)] = false;
+    }
+    std::vector<scene::Collider> fitted = scene::fitColliders(s, *a, without, joints.empty() ? kBody : kThin);
     for (scene::Collider& c : fitted) s.colliders.push_back(std::move(c));
     return static_cast<int>(fitted.size());
 }

@@ -51,8 +51,9 @@ std::string addPiece(scene::Scene& scene, std::string_view form);
 
 /// A collider on a joint. Returns its id.
 std::string addCollider(scene::Scene& scene, const std::string& actor, const std::string& joint, scene::Shape shape);
-/// Colliders fitted to the mesh of an actor; returns how many.
-int fitColliders(scene::Scene& scene, const std::string& actor);
+/// Colliders fitted to the mesh of an actor; returns how many. With joints (references) named: on those alone, strands or not,
+/// and on what is thinner than a body.
+int fitColliders(scene::Scene& scene, const std::string& actor, const std::vector<std::string>& joints = {});
 /// Leaves a collider standing in the world where it is when the joint it rides on is at `world` [units of its actor].
 void standInWorld(scene::Scene& scene, const std::string& collider, const Affine& world);
 
@@ -60,6 +61,13 @@ void standInWorld(scene::Scene& scene, const std::string& collider, const Affine
 std::string addWind(scene::Scene& scene, const std::string& actor);
 /// Lets a wind blow on a layer or not. A wind for nobody is a wind that is off.
 void blowOn(scene::Scene& scene, const std::string& wind, const std::string& layer, bool on);
+
+/// The setting by which a layer lets bodies be; null where its kind meets none.
+const scene::SettingSpec* passesOf(const scene::Layer& layer);
+/// Whether a layer minds a body: the id of a collider or a set piece.
+bool meets(const scene::Layer& layer, const std::string& body);
+/// Lets a layer mind bodies, or pass through them.
+void meet(scene::Scene& scene, const std::string& layer, const std::vector<std::string>& bodies, bool minds);
 
 /// A pin that holds a joint where `worlds` have it [units of its actor]. Returns its id.
 std::string addPin(scene::Scene& scene, const std::string& actor, int joint, const std::vector<Affine>& worlds);

@@ -315,9 +315,12 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
     for (const scene::Part& p : kit.parts)
         for (const std::string& j : p.joints) refers(j);
     for (rig::Map m : a->maps) {
-        std::erase_if(m.steps, [](const rig::MapStep& step) {
+        const std::size_t left = std::erase_if(m.steps, [](const rig::MapStep& step) {
             return step.from == rig::MapStep::From::Paint || step.from == rig::MapStep::From::Piece;
         });
+        if (left > 0)
+            kit.without.push_back("map \"" + m.name + "\"" + (m.steps.empty() ? "" : ": its steps") +
+                                  " by brush and by piece, which fit one mesh alone");
         if (m.steps.empty()) continue;
         for (const rig::MapStep& step : m.steps)
             for (const std::string& j : step.joints) refers(j);

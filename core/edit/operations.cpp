@@ -92,7 +92,17 @@ Result<Done> doAddPiece(scene::Scene& s, const Arguments& a) {
 Result<Done> doFitColliders(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    fitColliders(s, actor.value());
+    std::vector<std::string> joints = joined(text(a, "joints"));
+    if (const std::string& part = text(a, "part"); !part.empty()) {
+        const auto& parts = std::as_const(s).actor(actor.value())->parts;
+        const auto at = std::find_if(parts.begin(), parts.end(), [&](const scene::Part& p) { return p.name == part; });
+        if (at == parts.end()) return refused("there is no part \"" + part + "\"");
+        joints.insert(joints.end(), at->joints.begin(), at->joints.end());
+    }
+    const rig::Skeleton& skeleton = std::as_const(s).actor(actor.value())->actor->skeleton;
+    for (const std::string& j : joints)
+        if (skeleton.find(j) == rig::kNoJoint) return refused("there is no joint \"" + j + "\"");
+    fitColliders(s, actor.value(), joints);
     return Done{};
 }
 
@@ -167,7 +177,8 @@ constexpr Operation kOperations[] = {
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
     {"add-piece", "form", "", "A set piece: floor, block, bar, ball, ramp or steps.", doAddPiece},
-    {"fit-colliders", "", "actor", "Colliders fitted to the mesh.", doFitColliders},
+    {"fit-colliders", "", "actor,part,joints", "Colliders fitted to the mesh: of the body, or of a part or joints alone.",
+     doFitColliders},
     {"add-wind", "", "actor", "A wind beside an actor.", doAddWind},
     {"add-pin", "joint", "actor", "Holds a joint where the shot on show begins.", doAddPin},
     {"switch", "thing,on", "", "A collider, wind or pin on or off, an actor shown or hidden: on=yes or on=no.", doSwitch},

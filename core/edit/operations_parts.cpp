@@ -109,7 +109,24 @@ Result<Done> doAddLayerToAll(scene::Scene& s, const Arguments& a) {
                : Result<Done>(Done{});
 }
 
+Result<Done> doMeet(scene::Scene& s, const Arguments& a) {
+    const scene::Layer* l = std::as_const(s).layer(text(a, "layer"));
+    if (!l) return refused("there is no layer \"" + text(a, "layer") + "\"");
+    if (!passesOf(*l)) return refused("layer \"" + l->name + "\" meets no bodies");
+    const std::vector<std::string> bodies = joined(text(a, "body"));
+    for (const std::string& b : bodies) {
+        const scene::ActorEntry* piece = std::as_const(s).actor(b);
+        if (!std::as_const(s).collider(b) && !(piece && piece->isPiece())) return refused("there is no body \"" + b + "\"");
+    }
+    const auto minds = yesOr(a, "minds", true);
+    if (!minds) return minds.error();
+    meet(s, text(a, "layer"), bodies, minds.value());
+    return Done{};
+}
+
 constexpr Operation kParting[] = {
+    {"meet", "layer,body", "minds", "Lets a layer keep clear of bodies (ids with + between), or pass through them: minds=no.",
+     doMeet},
     {"add-layer-to-all", "kind", "actor", "One layer on every part that suits its kind and that no layer moves yet.",
      doAddLayerToAll},
     {"set-apart", "layer,joint,setting", "value",

@@ -203,8 +203,29 @@ Result<std::vector<std::string>> mirrorJoint(scene::Scene& scene, const std::str
     // Where it stands now, wherever it was put first.
     edit.place = chain ? edit.place : across(a->actor->skeleton.joint(j).rest.t);
     for (Vec3& p : edit.row) p = across(p);
-    if (const auto done = prepare(scene, actor, edit); !done) return done.error();
-    return madeBy(edit);
+    const std::vector<std::string> own = chain ? madeBy(*by) : std::vector<std::string>{a->actor->skeleton.joint(j).name},
+                                   made = madeBy(edit);
+    // What was painted for it since is painted over there.
+    std::vector<rig::Preparation> strokes;
+    for (const rig::Preparation& e : a->preparations) {
+        const auto at = std::find(own.begin(), own.end(), e.joint);
+        if (e.what != What::Paint || at == own.end()) continue;
+        rig::Preparation& there = strokes.emplace_back(e);
+        there.joint = made[static_cast<std::size_t>(at - own.begin())];
+        there.stroke.mirrored = false;
+        for (Vec3& d : there.stroke.dabs) d = rig::mirroredInRest(sides, worlds, up, d);
+        for (std::string& l : there.stroke.locked) {
+            const int locked = a->actor->skeleton.find(l);
+            const int fellow = locked == rig::kNoJoint ? locked : sides.fellow[static_cast<std::size_t>(locked)];
+            if (fellow != rig::kNoJoint) l = a->actor->skeleton.reference(fellow);
+        }
+    }
+    scene::Scene s = scene;
+    if (const auto done = prepare(s, actor, edit); !done) return done.error();
+    for (const rig::Preparation& e : strokes)
+        if (const auto done = prepare(s, actor, e); !done) return done.error();
+    scene = std::move(s);
+    return made;
 }
 
 void lockWeights(scene::Scene& s, const std::string& actor, const std::vector<std::string>& joints, bool lock) {

@@ -301,7 +301,7 @@ std::string motionText(const rig::Actor& actor, const Parsed& p, const rig::Trac
 }  // namespace
 
 Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
-    try {
+    return ofFile(path.string(), [&] {
         auto actor = std::make_shared<rig::Actor>();
         const rig::Bytes bytes = readBytes(path);
         const std::size_t bom = bytes.size() >= 3 && bytes[0] == 0xEF && bytes[1] == 0xBB && bytes[2] == 0xBF ? 3 : 0;
@@ -324,19 +324,13 @@ Result<std::shared_ptr<const rig::Actor>> readBvh(const fs::path& path) {
         actor->metresPerUnit = guessMetresPerUnit(actor->height);
         actor->finish();
         return std::shared_ptr<const rig::Actor>(std::move(actor));
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 
 Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig::Track& track, const fs::path& out) {
     if (actor.source.format != rig::SourceDocument::Format::Bvh)
         return Error{out.string(), "", "only what came from a BVH file can be written as BVH; choose .glb or .gltf"};
-    try {
+    return ofFile(out.string(), [&] {
         const Parsed p = parse(*actor.source.text);
         if (p.joints.size() != static_cast<std::size_t>(actor.skeleton.size()))
             throw Failure("", "a BVH file cannot take the joints that were added; choose .glb or .gltf");
@@ -347,13 +341,7 @@ Result<Done> writeBvh(const rig::Actor& actor, const rig::Track& body, const rig
         text += '\n' + motionText(actor, p, body, track);
         writeAtomically(out, text.data(), text.size());
         return Done{};
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = out.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(out.string(), e);
-    }
+    });
 }
 
 }  // namespace nutatio::files

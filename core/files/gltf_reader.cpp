@@ -597,17 +597,11 @@ class GltfReader {
 namespace {
 template <class Read>
 Result<std::shared_ptr<const rig::Actor>> guarded(const fs::path& path, const Read& read) {
-    try {
+    return ofFile(path.string(), [&] {
         auto actor = std::make_shared<rig::Actor>();
         read(*actor);
         return std::shared_ptr<const rig::Actor>(std::move(actor));
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 }  // namespace
 

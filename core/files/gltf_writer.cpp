@@ -48,6 +48,9 @@ Json jointDocument(const rig::Actor& actor) {
         if (!j.name.empty()) n["name"] = j.name;
         const Vec3 t = j.rest.t * actor.metresPerUnit;
         n["translation"] = {t.x(), t.y(), t.z()};
+        if (j.rest.r.coeffs() != Quat::Identity().coeffs())
+            n["rotation"] = {j.rest.r.x(), j.rest.r.y(), j.rest.r.z(), j.rest.r.w()};
+        if (j.rest.s != Vec3::Ones()) n["scale"] = {j.rest.s.x(), j.rest.s.y(), j.rest.s.z()};
         if (!j.children.empty()) n["children"] = j.children;
         nodes.push_back(std::move(n));
     }
@@ -59,12 +62,12 @@ class GltfWriter {
   public:
     GltfWriter(const rig::Actor& actor, fs::path out) : m_actor(actor), m_out(std::move(out)) {
         m_binary = m_out.extension() == ".glb";
-        m_bvh = actor.source.format == rig::SourceDocument::Format::Bvh;
-        m_json = m_bvh ? jointDocument(actor) : parseJson(*actor.source.text);
+        m_ofJoints = actor.source.format == rig::SourceDocument::Format::Bvh || actor.source.text->empty();
+        m_json = m_ofJoints ? jointDocument(actor) : parseJson(*actor.source.text);
     }
 
     void write(const std::vector<NewClip>& clips, const std::vector<NewMorphs>& morphs) {
-        if (!m_bvh) {
+        if (!m_ofJoints) {
             writePreparations();
             writeSkins();
         }
@@ -324,10 +327,10 @@ class GltfWriter {
         if (c.channels.empty()) return;
         Json& animations = listIn(m_json, "animations");
         std::size_t at = animations.size();
-        if (c.source >= 0 && !m_bvh && !c.beside) at = static_cast<std::size_t>(c.source);
+        if (c.source >= 0 && !m_ofJoints && !c.beside) at = static_cast<std::size_t>(c.source);
         if (at == animations.size()) {
-            animations.push_back(c.source >= 0 && !m_bvh ? animations[static_cast<std::size_t>(c.source)]
-                                                         : Json{{"samplers", Json::array()}, {"channels", Json::array()}});
+            animations.push_back(c.source >= 0 && !m_ofJoints ? animations[static_cast<std::size_t>(c.source)]
+                                                              : Json{{"samplers", Json::array()}, {"channels", Json::array()}});
             if (c.beside)
                 animations[at]["name"] = *c.beside;
             else if (c.source >= 0 && !m_actor.clips[static_cast<std::size_t>(c.source)].name.empty())
@@ -469,7 +472,7 @@ class GltfWriter {
                                              : written(stem + "-motion", std::move(m_new))}});
         }
         if (buffers.empty()) m_json.erase("buffers");
-        const bool laidOut = m_bvh || m_actor.source.text->find('\n') != std::string::npos;
+        const bool laidOut = m_ofJoints || m_actor.source.text->find('\n') != std::string::npos;
         const std::string text = m_json.dump(laidOut ? 2 : -1) + "\n";
         writeAll(text.data(), text.size());
     }
@@ -503,7 +506,7 @@ class GltfWriter {
     /// Sees to it that the files that buffers (from `firstBuffer` on) and images refer to stand beside the result, as they were
     /// when the document was opened: from memory, whatever has become of them on disk since.
     void bringFiles(std::size_t firstBuffer) {
-        if (m_bvh) return;
+        if (m_ofJoints) return;
         const auto list = [&](const char* key) { return m_json.contains(key) ? m_json[key].size() : 0; };
         for (std::size_t i = firstBuffer; i < list("buffers"); ++i)
             if (m_json["buffers"][i].contains("uri")) bringFile(m_json["buffers"][i]["uri"], m_actor.source.buffers[i]);
@@ -537,7 +540,7 @@ class GltfWriter {
 
     const rig::Actor& m_actor;
     fs::path m_out;
-    bool m_binary = false, m_bvh = false;
+    bool m_binary = false, m_ofJoints = false;
     Json m_json;
     std::size_t m_view = 0, m_motion = 0;  // the first new view, and how long it is
     std::size_t m_skinsAt = 0;             // where the skins' bytes begin
@@ -554,16 +557,10 @@ Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clip
                        const std::vector<NewMorphs>& morphs) {
     const fs::path ext = out.extension();
     if (ext != ".glb" && ext != ".gltf") return Error{out.string(), "", "the file's name must end in .glb or .gltf"};
-    try {
+    return ofFile(out.string(), [&] {
         GltfWriter(actor, out).write(clips, morphs);
         return Done{};
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = out.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(out.string(), e);
-    }
+    });
 }
 
 }  // namespace nutatio::files

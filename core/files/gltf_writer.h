@@ -26,9 +26,9 @@ struct NewMorphs {
 
 /// Writes .glb or .gltf, by the extension of `out`. Files that the document refers to are written beside `out` from memory where
 /// they do not stand there already. New buffers get names of their own, no file but `out` is ever overwritten, and `out` comes
-/// last: a hand-off that is cut off leaves what was there whole. An actor from BVH becomes a document of joints. Weights in
-/// `clips` count the new targets after the old ones; clips that stay as they were get zeros for them. Errors: a file that cannot
-/// be written, motion that is not finite.
+/// last: a hand-off that is cut off leaves what was there whole. An actor from BVH, or one that was made without a file, becomes
+/// a document of joints. Weights in `clips` count the new targets after the old ones; clips that stay as they were get zeros for
+/// them. Errors: a file that cannot be written, motion that is not finite.
 Result<Done> writeGltf(const rig::Actor& actor, const std::vector<NewClip>& clips, const std::filesystem::path& out,
                        const std::vector<NewMorphs>& morphs = {});
 

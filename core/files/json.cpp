@@ -26,6 +26,24 @@ void refuseDeepNesting(std::string_view text) {
 }
 }  // namespace
 
+namespace {
+
+void refuseInfinite(const Json& j, const std::string& path) {
+    if (j.is_number_float() && !std::isfinite(j.get<double>()))
+        throw Failure(path, "the number is not finite; nothing was written");
+    if (j.is_array())
+        for (std::size_t i = 0; i < j.size(); ++i) refuseInfinite(j[i], path + "[" + std::to_string(i) + "]");
+    if (j.is_object())
+        for (const auto& [key, value] : j.items()) refuseInfinite(value, path.empty() ? key : path + "." + key);
+}
+
+}  // namespace
+
+std::string textOf(const Json& json) {
+    refuseInfinite(json, "");
+    return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
 Json parseJson(std::string_view text) {
     refuseDeepNesting(text);
     try {

@@ -16,6 +16,9 @@ using Json = nlohmann::ordered_json;
 
 /// Parses text; refuses nesting deeper than 200. Throws Failure with the byte as its place.
 Json parseJson(std::string_view text);
+/// The text of a file: indented, and as UTF-8 whatever a name holds. Throws Failure with the place of a number that is not
+/// finite, which would be written as null and refused on reading.
+std::string textOf(const Json& json);
 
 /// A JSON value with the path that led to it, such as "nodes[3].mesh".
 class Place {

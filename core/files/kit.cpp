@@ -55,20 +55,14 @@ scene::Kit parseKit(const Json& json) {
 }  // namespace
 
 Result<scene::Kit> readKit(const std::filesystem::path& path) {
-    try {
+    return ofFile(path.string(), [&] {
         const rig::Bytes bytes = readBytes(path);
         return parseKit(parseJson(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size())));
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 
 Result<Done> writeKit(const scene::Kit& kit, const std::filesystem::path& path) {
-    try {
+    return ofFile(path.string(), [&] {
         Json root{{"format", "nutatio-kit"},
                   {"version", kKitVersion},
                   {"name", kit.name},
@@ -90,16 +84,10 @@ Result<Done> writeKit(const scene::Kit& kit, const std::filesystem::path& path) 
         all("winds", kit.winds);
         all("pins", kit.pins);
         all("layers", kit.layers);
-        const std::string text = root.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+        const std::string text = textOf(root);
         writeAtomically(path, text.data(), text.size());
         return Done{};
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 
 }  // namespace nutatio::files

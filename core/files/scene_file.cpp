@@ -287,16 +287,6 @@ Json shotJson(const scene::Shot& s) {
     return j;
 }
 
-/// A number that is none would be written as null and refused on reading: it must not get that far.
-void refuseInfinite(const Json& j, const std::string& path) {
-    if (j.is_number_float() && !std::isfinite(j.get<double>()))
-        throw Failure(path, "the number is not finite; nothing was written");
-    if (j.is_array())
-        for (std::size_t i = 0; i < j.size(); ++i) refuseInfinite(j[i], path + "[" + std::to_string(i) + "]");
-    if (j.is_object())
-        for (const auto& [key, value] : j.items()) refuseInfinite(value, path.empty() ? key : path + "." + key);
-}
-
 Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     Json root;
     root["format"] = "nutatio-scene";
@@ -363,33 +353,20 @@ Result<std::shared_ptr<const rig::Actor>> readActor(const fs::path& path) {
 }
 
 Result<scene::Scene> readScene(const fs::path& path) {
-    try {
+    return ofFile(path.string(), [&] {
         const rig::Bytes bytes = readBytes(path);
         const Json json = parseJson(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
         return parseScene(json, fs::absolute(path).parent_path());
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 
 Result<Done> writeScene(const scene::Scene& scene, const fs::path& path) {
-    try {
+    return ofFile(path.string(), [&] {
         const Json json = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal());
-        refuseInfinite(json, "");
-        const std::string text = json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+        const std::string text = textOf(json);
         writeAtomically(path, text.data(), text.size());
         return Done{};
-    } catch (const Failure& f) {
-        Error e = f.error();
-        if (e.file.empty()) e.file = path.string();
-        return e;
-    } catch (const std::exception& e) {
-        return unreadable(path.string(), e);
-    }
+    });
 }
 
 std::string addActor(scene::Scene& scene, std::shared_ptr<const rig::Actor> actor) {

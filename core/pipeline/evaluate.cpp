@@ -28,8 +28,10 @@ Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::Act
     Hasher h;
     if (entry.isPiece())
         scene::Resolved(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps, g.frames).hash(h);
-    if (entry.onTrial())
+    if (entry.onTrial()) {
         h.text(entry.trial.move).text(entry.trial.joint).text(entry.trial.role).real(entry.trial.size).real(entry.trial.speed);
+        if (entry.trial.kept) h.key(entry.trial.kept->key);
+    }
     return h.key(entry.actor->content)
         .number(static_cast<std::uint64_t>(scene.clipOf(shot, entry)))
         .number(static_cast<std::uint64_t>(g.frames))

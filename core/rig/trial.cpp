@@ -129,18 +129,39 @@ const TrialMove* findTrialMove(std::string_view id) {
 
 FrameGrid trialGrid(const Trial& trial, double fps) {
     const TrialMove* m = findTrialMove(trial.move);
-    const double seconds = (m ? m->seconds : 2) / std::max(trial.speed, 0.05);
+    constexpr double kLongest = 60;  // [s]
+    const double usual = trial.kept ? std::clamp(trial.kept->clip.seconds(), 0.0, kLongest) : m ? m->seconds : 2;
+    const double seconds = usual / std::max(trial.speed, 0.05);
     const int frames = std::max(4, static_cast<int>(std::lround(seconds * fps)));
     return {frames + 1, fps, 0, frames / fps};
 }
 
 namespace {
 
+/// As far from where the clip begins as the trial is large.
+void poseKept(const Trial& trial, const std::vector<Xform>& stand, double time, std::vector<Xform>& locals) {
+    const Clip& clip = trial.kept->clip;
+    locals = stand;
+    if (static_cast<int>(stand.size()) != trial.kept->joints) return;
+    clip.pose(clip.start + time * trial.speed, locals);
+    if (trial.size == 1) return;
+    std::vector<Xform> first = stand;
+    clip.pose(clip.start, first);
+    for (std::size_t j = 0; j < locals.size(); ++j) {
+        const Xform& f = first[j];
+        Xform& x = locals[j];
+        x.t = f.t + trial.size * (x.t - f.t);
+        x.r = (f.r * fromRotationVector(trial.size * rotationVector(f.r.conjugate() * x.r))).normalized();
+        x.s = f.s + trial.size * (x.s - f.s);
+    }
+}
+
 void pose(const Actor& actor, const Trial& trial, const std::vector<RoleJoint>& of, const std::vector<Xform>& stand, double time,
           double round, std::vector<Xform>& locals) {
-    locals = stand;
     double u = time / round;
     u -= std::floor(u);
+    if (trial.kept) return poseKept(trial, stand, u * round, locals);
+    locals = stand;
     Offset o = offsetAt(trial.move, u, trial.size);
     if (!of.empty()) {
         // What goes as a whole body by travel swings as a part of one.

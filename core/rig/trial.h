@@ -1,20 +1,34 @@
 // Trial moves: short test motions that replace a clip while somebody tries a setup. They work on any rig and loop.
 #pragma once
 
+#include <memory>
 #include <span>
 #include <string>
 
+#include "rig/clip.h"
 #include "rig/track.h"
 
 namespace nutatio::rig {
 
+/// Motion of a clip that was kept to try things on, as one actor does it.
+struct KeptMotion {
+    std::string name;
+    Clip clip;
+    Key key;         // of the clip
+    Key of;          // the content of that actor
+    int joints = 0;  // how many it has: with another number of them it stands still
+};
+/// The move of a trial that plays one. It counts a minute of it at most.
+inline constexpr std::string_view kKeptMove = "kept";
+
 /// What a trial does, and to what.
 struct Trial {
-    std::string move;    // id of a TrialMove; empty: no trial is on
+    std::string move;    // id of a TrialMove, or kKeptMove; empty: no trial is on
     std::string joint;   // reference; empty: the whole actor, or the role
     std::string role{};  // id of a TrialRole; empty: the whole actor
     double size = 1;     // times the usual
     double speed = 1;    // times the usual
+    std::shared_ptr<const KeptMotion> kept{};
     bool operator==(const Trial&) const = default;
 };
 

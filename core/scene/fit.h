@@ -10,7 +10,6 @@ namespace nutatio::scene {
 /// mirrored capsules. Joints that `swung` names, joints whose capsule would be thinner than `least` of the actor's height, and
 /// joints that have a collider already get none. Rest pose; works on what stands in the world, so that scale in the rig does not
 /// matter.
-std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& actor, const std::vector<bool>& swung,
-                                   double least = 0.02);
+std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& actor, const std::vector<bool>& swung, double least);
 
 }  // namespace nutatio::scene

@@ -22,6 +22,7 @@ struct Kit {
     std::vector<Wind> winds;
     std::vector<Pin> pins;
     std::vector<Layer> layers;
+    std::vector<std::string> without;  // what of the character stayed behind, a sentence each; never saved
 };
 
 }  // namespace nutatio::scene

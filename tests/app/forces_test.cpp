@@ -1,12 +1,15 @@
 // The window: the Scope dragged, feels, trials, tug, handles, winds, pins, keys and profiles.
 #include <QApplication>
+#include <QMenu>
 #include <QPushButton>
 #include <QStandardPaths>
 #include <QTest>
 #include <QTreeWidget>
 #include <catch2/catch.hpp>
 
+#include "app/tuner/meets_table.h"
 #include "demo/reeds.h"
+#include "edit/edit.h"
 #include "scene/items.h"
 #include "tests/app/window.h"
 
@@ -156,7 +159,8 @@ TEST_CASE("one click puts a trial on and plays it, another takes it off, size, s
     // A joint alone.
     w.key(Qt::Key_Space);
     w.bench.session().selectJoint("otter", w.joint("head"));
-    QTest::mouseClick(trials->jointToggle(), Qt::LeftButton);
+    trials->roles()->setFocus();
+    QTest::keyClick(trials->roles(), Qt::Key_Down);
     CHECK(w.scene().actors[0].trial.joint == "head");
     w.settle();
     CHECK(height() < usual);
@@ -488,4 +492,93 @@ TEST_CASE("profile points are taken away by double clicks, the last of them with
     REQUIRE(w.scene().layer("tail")->profiles.at("bounces").size() == 2);
     QTest::mouseDClick(edit, Qt::LeftButton, Qt::NoModifier, edit->pointAt(edit->profile()[0]).toPoint());
     CHECK(w.scene().layer("tail")->profiles.count("bounces") == 0);
+}
+
+TEST_CASE("which layers meet which bodies is a table: a click on a cell, on all bodies of an actor, a drag down a column") {
+    Window w(kDemo);
+    w.bench.action(QStringLiteral("fit"))->trigger();
+    w.bench.session().selectLayer("tail");
+    w.settle();
+    w.bench.tuner()->setOpen(QStringLiteral("Who meets what"), true);
+    QApplication::processEvents();
+    auto* table = w.bench.findChild<MeetsTable*>(QStringLiteral("meets"));
+    REQUIRE(table);
+    const auto passed = [&](const char* layer) { return w.scene().layer(layer)->list("passes").size(); };
+    const auto click = [&](const QRect& cell) {
+        REQUIRE_FALSE(cell.isEmpty());
+        QTest::mouseClick(table, Qt::LeftButton, Qt::NoModifier, cell.center());
+    };
+    const auto all = static_cast<std::size_t>(std::count_if(w.scene().colliders.begin(), w.scene().colliders.end(),
+                                                            [](const scene::Collider& c) { return c.actor == "otter"; }));
+    // Jiggle meets no bodies: it has no column.
+    CHECK(table->cell("ears", "otter").isEmpty());
+    click(table->cell("tail", "otter"));
+    CHECK(passed("tail") == all);
+    CHECK(passed("scarf") == 0);
+    click(table->cell("tail", "otter"));
+    CHECK(passed("tail") == 0);
+    // A click on the name lists them.
+    const QRect head = table->cell("tail", "otter");
+    QTest::mouseClick(table, Qt::LeftButton, Qt::NoModifier, QPoint(30, head.center().y()));
+    const std::string first = w.scene().colliders[0].id, second = w.scene().colliders[1].id;
+    click(table->cell("scarf", first));
+    CHECK(w.scene().layer("scarf")->list("passes") == std::vector<std::string>{first});
+    w.settle();
+    const auto& met = w.bench.document().results()->evaluation.layer("scarf")->met;
+    CHECK(std::find(met.begin(), met.end(), first) != met.end());
+    // A drag gives all that it crosses what the first one got, in one step.
+    test::dragMouse(table, table->cell("tail", first).center(), table->cell("tail", second).center());
+    CHECK(w.scene().layer("tail")->list("passes") == std::vector<std::string>{first, second});
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(passed("tail") == 0);
+    // On the page of a body its own row is there at once.
+    w.bench.session().selectCollider(first);
+    QApplication::processEvents();
+    table = w.bench.findChild<MeetsTable*>(QStringLiteral("meets"));
+    REQUIRE(table);
+    click(table->cell("scarf", first));
+    CHECK(passed("scarf") == 0);
+}
+
+TEST_CASE("a clip is kept as a trial for all scenes, put on another character from the menu, and follows its actor") {
+    TempFolder f;
+    {
+        Window w(QStringLiteral(NUTATIO_THIRD_PARTY) + QStringLiteral("/BVH/01_01.bvh"),
+                 QString::fromStdString(f.path().string()));
+        w.bench.action(QStringLiteral("trial-keep"))->trigger();
+        REQUIRE(w.bench.tape()->trials()->keptNames().size() == 1);
+    }
+    Window w(kDemo, QString::fromStdString(f.path().string()));
+    TrialStrip* trials = w.bench.tape()->trials();
+    REQUIRE(trials->keptNames().size() == 1);
+    const int clip = w.bench.document().frames();
+    const auto choose = [&](const QString& name) {
+        QTimer::singleShot(0, [&] {
+            QMenu* menu = trials->kept()->menu();
+            for (QAction* a : menu->actions())
+                if (a->text() == name && a->isEnabled()) {
+                    QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, menu->actionGeometry(a).center());
+                    return;
+                }
+            menu->close();
+        });
+        QTest::mouseClick(trials->kept(), Qt::LeftButton);
+    };
+    choose(trials->keptNames().front());
+    REQUIRE(w.scene().actors[0].trial.kept);
+    CHECK(trials->kept()->isChecked());
+    w.settle();
+    CHECK(w.bench.document().frames() != clip);
+    // A joint that is renamed meanwhile: the motion is mapped anew, and goes on.
+    const auto before = w.scene().actors[0].trial.kept;
+    w.bench.document().edit(QStringLiteral("rename"), [](scene::Scene& s) {
+        REQUIRE(edit::prepare(s, "otter", {rig::Preparation::What::Rename, "tail_03", "brush", Vec3::Zero()}).ok());
+    });
+    REQUIRE(w.scene().actors[0].trial.kept);
+    CHECK(w.scene().actors[0].trial.kept != before);
+    w.settle();
+    choose(trials->keptNames().front());
+    w.settle();
+    CHECK_FALSE(w.scene().actors[0].onTrial());
+    CHECK(w.bench.document().frames() == clip);
 }

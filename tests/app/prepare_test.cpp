@@ -2,6 +2,7 @@
 #include "app/prepare/prepare_page.h"
 
 #include <QPushButton>
+#include <QScreen>
 #include <QTest>
 #include <catch2/catch.hpp>
 
@@ -253,4 +254,45 @@ TEST_CASE("weights are painted by hand: the brush is seen, a stroke changes what
     w.key(Qt::Key_Escape);
     CHECK_FALSE(w.bench.session().painting().on);
     CHECK_FALSE(w.bench.session().selection().joints.empty());
+}
+
+TEST_CASE("what a stroke draws of the stage is what drawing all of it would show") {
+    Window w(kDemo);
+    w.bench.session().selectJoint(w.scene().actors[0].id, w.joint("chest"));
+    w.bench.action(QStringLiteral("paint"))->trigger();
+    Stage* stage = w.bench.stage();
+    stage->grab();
+    const QPoint from = stage->jointPixel(w.scene().actors[0].id, w.joint("spine_01"))->toPoint();
+    bool drawn = false;
+    QObject::connect(stage, &QOpenGLWidget::frameSwapped, stage, [&] { drawn = true; });
+    const auto onScreen = [&] {
+        REQUIRE(waitFor([&] { return drawn; }));
+        QApplication::processEvents();
+        return stage->screen()
+            ->grabWindow(w.bench.winId(), stage->mapTo(&w.bench, QPoint()).x(), stage->mapTo(&w.bench, QPoint()).y(),
+                         stage->width(), stage->height())
+            .toImage();
+    };
+    QTest::mouseMove(stage, from + QPoint(1, 1));
+    QTest::mousePress(stage, Qt::LeftButton, Qt::NoModifier, from);
+    const QImage begun = onScreen();
+    for (int k = 1; k <= 8; ++k) {
+        drawn = false;
+        QTest::mouseMove(stage, from + QPoint(3 * k, 5 * k));
+        const QImage part = onScreen();
+        drawn = false;
+        stage->update();
+        const QImage whole = onScreen();
+        int differ = 0, most = 0;
+        for (int y = 0; y < whole.height(); ++y)
+            for (int x = 0; x < whole.width(); ++x)
+                if (part.pixel(x, y) != whole.pixel(x, y)) {
+                    ++differ;
+                    most = std::max(most, std::abs(qGray(part.pixel(x, y)) - qGray(whole.pixel(x, y))));
+                }
+        CAPTURE(k, differ, most);
+        CHECK(most <= 2);
+    }
+    CHECK(onScreen() != begun);
+    QTest::mouseRelease(stage, Qt::LeftButton, Qt::NoModifier, from + QPoint(24, 40));
 }

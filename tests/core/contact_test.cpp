@@ -108,7 +108,7 @@ TEST_CASE("fitted colliders leave the animated pose alone: they hardly raise the
     for (const Case& c : cases()) {
         scene::Scene s = test::sceneWith(c.actor);
         // Fitted before the strand is there, and after: the same colliders count.
-        for (scene::Collider& fit : scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0])))
+        for (scene::Collider& fit : scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]), 0.02))
             s.colliders.push_back(fit);
         REQUIRE(s.colliders.size() > 3);
         test::addLayer(s, "strand", c.roots);

@@ -418,7 +418,7 @@ TEST_CASE("colliders of props are as the props are: a crate gets a box, a hook s
         made.mesh(name, shape, false, root);
     made.writeGlb(f / "props.glb");
     const scene::Scene s = test::sceneWith(test::read(f / "props.glb"));
-    const auto fitted = scene::fitColliders(s, s.actors[0], {});
+    const auto fitted = scene::fitColliders(s, s.actors[0], {}, 0.02);
     std::map<std::string, std::vector<scene::Collider>> of;
     for (const scene::Collider& c : fitted) of[c.joint].push_back(c);
     REQUIRE(of["rod_mesh"].size() == 1);

@@ -34,7 +34,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     scene::Scene s = test::otterScene();
     const rig::Actor& a = *s.actors[0].actor;
     test::addLayer(s, "strand", {"tail_01"});
-    const auto fitted = scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]));
+    const auto fitted = scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]), 0.02);
     const auto worlds = worldsOf(a, a.restPose());
     const auto of = [&](const char* joint) -> const scene::Collider* {
         for (const scene::Collider& c : fitted)
@@ -85,10 +85,10 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     }
     // Fitting again adds nothing: every joint has one now.
     for (const scene::Collider& c : fitted) s.colliders.push_back(c);
-    CHECK(scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0])).empty());
+    CHECK(scene::fitColliders(s, s.actors[0], layers::swungJoints(s, s.actors[0]), 0.02).empty());
     // An actor without a mesh has nothing to fit to.
     scene::Scene bare = files::sceneOf(test::read(test::kDeckhandFile));
-    CHECK(scene::fitColliders(bare, bare.actors[0], {}).empty());
+    CHECK(scene::fitColliders(bare, bare.actors[0], {}, 0.02).empty());
 }
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
