@@ -144,7 +144,7 @@ void PartsFace::lay() {
               attempt(tr("Rigid"), [&](scene::Scene& s) { return edit::markRigid(s, id, m_chosen.front(), rigid); });
           },
           one},
-         {QStringLiteral("part-fit"), tr("Fit colliders"), tr("Colliders as its mesh is, for what keeps clear of it"),
+         {QStringLiteral("part-fit"), tr("Colliders"), tr("Fits colliders to it as its mesh is, for what keeps clear of it"),
           [this, id] {
               std::vector<std::string> on;
               for (const scene::Part& p : m_document.scene().actor(id)->parts)

@@ -83,7 +83,7 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
         auto* l = new QLabel(text);
         l->setObjectName(QStringLiteral("soft"));
-        slider->setFixedWidth(70);
+        slider->setFixedWidth(84);
         more->addWidget(l);
         more->addWidget(slider);
     }

@@ -209,6 +209,9 @@ class Finder {
         if (pairs.empty()) return;
         const auto legs =
             std::min_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.low < b.low; });
+        // What hangs in the air on both sides is hair, however long: legs come down to near the ground.
+        constexpr double kNear = 0.35;  // heights
+        if (0.5 * legs->low - m_actor.low.y() > kNear * m_actor.height) return;
         const Pair* arms = nullptr;
         for (const Pair& p : pairs)
             if (&p != &*legs && (p.from == legs->from || m_s.isBelow(p.from, legs->from)) &&
@@ -244,7 +247,7 @@ class Finder {
         }
         if (r.hips != kNoJoint && top != kNoJoint) r.spine = m_s.path(r.hips, top);
         r.head = headOf(r, top);
-        if (r.head != kNoJoint && top != kNoJoint && m_s.isBelow(r.head, top)) {
+        if (r.head != kNoJoint && top != kNoJoint && r.head != top && m_s.isBelow(r.head, top)) {
             r.neck = m_s.path(top, r.head);
             r.neck.erase(r.neck.begin());
             r.neck.pop_back();

@@ -264,7 +264,8 @@ TEST_CASE("what a stroke draws of the stage is what drawing all of it would show
     stage->grab();
     const QPoint from = stage->jointPixel(w.scene().actors[0].id, w.joint("spine_01"))->toPoint();
     bool drawn = false;
-    QObject::connect(stage, &QOpenGLWidget::frameSwapped, stage, [&] { drawn = true; });
+    const QObject here;  // the connection ends with it
+    QObject::connect(stage, &QOpenGLWidget::frameSwapped, &here, [&] { drawn = true; });
     const auto onScreen = [&] {
         REQUIRE(waitFor([&] { return drawn; }));
         QApplication::processEvents();

@@ -6,6 +6,7 @@
 #include "app/prepare/motion_face.h"
 #include "app/prepare/parts_face.h"
 #include "app/tuner/apart_panel.h"
+#include "demo/mop.h"
 #include "edit/edit.h"
 #include "tests/app/window.h"
 #include "tests/support/validator.h"
@@ -351,6 +352,35 @@ TEST_CASE("everything that suits a strand gets one in two clicks, one of them is
     CHECK(w.scene().layer(jiggle)->number("swing") == Approx(3).margin(0.2));
 }
 
+TEST_CASE("forty strands take three actions to set up, and switching them off takes one") {
+    TempFolder f;
+    demo::writeMop(f / "mop.glb", 40);
+    Window w(QString::fromStdString((f / "mop.glb").string()));
+    w.key(Qt::Key_2, Qt::ControlModifier);
+    w.clickButton("do-fit");
+    w.clickButton("offer-strand");
+    REQUIRE(w.scene().layers.size() == 1);
+    const std::vector<std::string> roots = w.scene().layers[0].list("root");
+    CHECK(roots.size() == 40);
+    for (const char* body : {"head", "chest"})
+        CHECK(std::any_of(w.scene().colliders.begin(), w.scene().colliders.end(),
+                          [&](const scene::Collider& c) { return c.joint == body; }));
+    w.settle();
+    const auto swings = [&] {
+        const auto& a = w.bench.document().results()->evaluation.actors[0];
+        int n = 0;
+        for (const std::string& r : roots) {
+            const int j = w.scene().actors[0].actor->skeleton.find(r);
+            n += a.result->column(j) != a.body->column(j);
+        }
+        return n;
+    };
+    CHECK(swings() == 40);
+    w.key(Qt::Key_M);
+    w.settle();
+    CHECK(swings() == 0);
+}
+
 TEST_CASE("a trial of a part of the body is chosen beside its move, and all of it fits into 1280 pixels") {
     Window w(test::kDemo);
     auto* strip = w.bench.tape()->trials();
@@ -360,7 +390,7 @@ TEST_CASE("a trial of a part of the body is chosen beside its move, and all of i
     CHECK(w.bench.minimumSizeHint().width() <= 1280);
     CHECK(w.bench.width() == 1280);
     QComboBox* roles = strip->roles();
-    REQUIRE(roles->count() == 6);
+    REQUIRE(roles->count() == 7);  // the whole, a joint, and five roles: it has no wings
     roles->setFocus();
     while (roles->currentText() != QStringLiteral("Arms")) QTest::keyClick(roles, Qt::Key_Down);
     CHECK(w.scene().actors[0].trial.role == "arms");
