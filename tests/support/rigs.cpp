@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <sstream>
 
 #include "demo/shapes.h"
@@ -62,7 +63,7 @@ std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec) {
     return read(folder / "chain.glb");
 }
 
-std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
+void writeBeast(const std::filesystem::path& file, const BeastSpec& spec) {
     demo::GltfBuilder b;
     const double k = 1 / spec.rootScale;
     std::vector<Vec3> place;
@@ -100,13 +101,21 @@ std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
     demo::Surface all = round(place[1], Vec3(0, 1.1, 0), 0.17, 0.15, hips);
     all.append(round(Vec3(0, 1.15, 0), Vec3(0, 1.38, 0), 0.16, 0.17, chest));
     all.append(round(Vec3(0, 1.6, 0), Vec3(0, 1.66, 0.02), 0.13, 0.12, head));
-    all.append(round(Vec3(0.2, 1.35, 0), Vec3(0.3, 1.0, 0), 0.06, 0.05, arm));
-    all.append(round(Vec3(0.1, 0.85, 0), Vec3(0.1, 0.1, 0), 0.09, 0.06, legL));
-    all.append(round(Vec3(-0.1, 0.85, 0), Vec3(-0.1, 0.1, 0), 0.09, 0.06, legR));
+    demo::Surface limbs = round(Vec3(0.2, 1.35, 0), Vec3(0.3, 1.0, 0), 0.06, 0.05, arm);
+    limbs.append(round(Vec3(0.1, 0.85, 0), Vec3(0.1, 0.1, 0), 0.09, 0.06, legL));
+    limbs.append(round(Vec3(-0.1, 0.85, 0), Vec3(-0.1, 0.1, 0), 0.09, 0.06, legR));
+    if (!spec.twoSkins) all.append(limbs);
     // The surface is made in the world as it stands; the file's y goes to z when it lies on its back.
-    for (demo::Vertex& v : all.vertices)
-        if (spec.zUp) v.place = fromRotationVector(Vec3(radians(-90), 0, 0)) * v.place;
+    for (demo::Surface* each : {&all, &limbs})
+        for (demo::Vertex& v : each->vertices)
+            if (spec.zUp) v.place = fromRotationVector(Vec3(radians(-90), 0, 0)) * v.place;
     b.mesh("body", all);
+    if (spec.twoSkins) {
+        const int node = b.mesh("limbs", limbs);
+        files::Json& skins = b.json()["skins"];
+        skins.push_back(skins[0]);
+        b.json()["nodes"][static_cast<std::size_t>(node)]["skin"] = skins.size() - 1;
+    }
     const auto clip = [&](const char* name, double rate, double bob, double turn, double swing) {
         std::vector<std::vector<Xform>> frames;
         const int n = static_cast<int>(std::lround(24 / rate));
@@ -132,8 +141,12 @@ std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
     clip("Idle", 0.25, 0.005, 0.03, 0.03);
     clip("Walk", 1, 0.03, 0.15, 0.5);
     clip("Jog", 1.6, 0.06, 0.25, 0.8);
+    b.writeGlb(file);
+}
+
+std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec) {
     TempFolder folder;
-    b.writeGlb(folder / "beast.glb");
+    writeBeast(folder / "beast.glb", spec);
     return read(folder / "beast.glb");
 }
 

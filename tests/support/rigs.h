@@ -60,7 +60,9 @@ struct BeastSpec {
     double rootScale = 1;  // the rest is as much larger, so that it stands as tall
     bool zUp = false;
     bool named = true;
+    bool twoSkins = false;  // its limbs have a mesh and a skin of their own
 };
+void writeBeast(const std::filesystem::path& file, const BeastSpec& spec);
 std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec);
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
 /// The otter alone.
