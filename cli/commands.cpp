@@ -405,8 +405,8 @@ void Commands::edit() {
             if (m_options.json)
                 all.push_back({{"name", o.name}, {"wants", o.wants}, {"takes", o.takes}, {"help", o.help}});
             else
-                m_out << "  " << std::left << std::setw(15) << o.name << std::setw(24) << o.wants << std::setw(14) << o.takes
-                      << o.help << "\n";
+                m_out << "  " << std::left << std::setw(17) << o.name << ' ' << std::setw(23) << o.wants << ' ' << std::setw(17)
+                      << o.takes << ' ' << o.help << "\n";
         }
         if (m_options.json) print(all);
         if (m_options.operations.empty() && m_options.out.empty()) return;

@@ -102,6 +102,13 @@ void JointsFace::layDone(const scene::ActorEntry& a) {
                 --first;
         ListRow* row = addRow(saidOf(e, static_cast<int>(last - first)));
         row->setObjectName(QStringLiteral("done"));
+        const auto idle = std::find_if(a.undone.begin() + static_cast<std::ptrdiff_t>(std::min(first, a.undone.size())),
+                                       a.undone.begin() + static_cast<std::ptrdiff_t>(std::min(last, a.undone.size())),
+                                       [](const std::string& why) { return !why.empty(); });
+        if (idle != a.undone.begin() + static_cast<std::ptrdiff_t>(std::min(last, a.undone.size()))) {
+            row->setSwatch(look::theme().ochre);
+            row->setToolTip(tr("Not in force: %1").arg(qs(*idle)));
+        }
         row->addButton(QStringLiteral("undo-step"), tr("Take away"), tr("Takes this away, with what rests on it"),
                        [this, id = a.id, first, last] {
                            attempt(tr("Take away a step of Prepare"), [&](scene::Scene& s) -> Result<Done> {

@@ -27,7 +27,7 @@ void Stage::showSpot() {
         return;
     }
     const rig::Actor& actor = *a->actor;
-    const rig::Surface surface = rig::Surface::of(actor);
+    const rig::Surface& surface = surfaceOf(actor);
     std::vector<float> share(surface.places.size(), 0.0f);
     if (!spot->map.empty()) {
         if (auto values = edit::mapOf(m_document.scene(), a->id, spot->map, surface)) share = std::move(values.value());

@@ -1,5 +1,6 @@
 // What Prepare does to an actor, and what becomes of what refers to its joints.
 #include <algorithm>
+#include <numeric>
 #include <set>
 
 #include "edit/edit.h"
@@ -64,7 +65,9 @@ Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Prepa
     scene::ActorEntry& mine = *s.actor(actor);
     if (mine.preparations.empty()) mine.source = mine.actor;
     mine.actor = with.value();
+    mine.undone.resize(mine.preparations.size());
     mine.preparations.push_back(edit);
+    mine.undone.emplace_back();
     if (edit.what == What::Paint || edit.what == What::Release) return Done{};
     followJoints(s, actor, [&](const std::string& reference) -> std::optional<std::string> {
         const int j = before.find(reference);
@@ -81,6 +84,8 @@ Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_
     std::vector<std::string> gone = madeBy(a->preparations[which]);
     const rig::Preparation taken = a->preparations[which];
     std::vector<rig::Preparation> left(a->preparations.begin(), a->preparations.begin() + static_cast<std::ptrdiff_t>(which));
+    std::vector<std::size_t> from(which);  // of those that are left, where they stood
+    std::iota(from.begin(), from.end(), std::size_t{0});
     const auto isGone = [&](const std::string& joint) { return std::find(gone.begin(), gone.end(), joint) != gone.end(); };
     std::string renamed = taken.what == What::Rename ? taken.name : std::string();
     const auto named = [&](std::string& joint) {
@@ -104,18 +109,22 @@ Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_
         }
         if (again) renamed.clear();
         left.push_back(std::move(e));
+        from.push_back(k);
     }
-    auto with = rig::prepared(a->source ? a->source : a->actor, left);
-    if (!with) return refused("what was done after it needs it: " + with.error().sentence);
+    rig::Prepared with = rig::prepared(a->source ? a->source : a->actor, left);
+    for (std::size_t k = 0; k < left.size(); ++k)
+        if (!with.problems[k].empty() && (from[k] >= a->undone.size() || a->undone[from[k]].empty()))
+            return refused("what was done after it needs it: " + with.problems[k]);
     // The file's own joints keep their numbers, those made here their names.
     const std::shared_ptr<const rig::Actor> was = a->actor;
-    const rig::Skeleton &before = was->skeleton, &after = with.value()->skeleton;
+    const rig::Skeleton &before = was->skeleton, &after = with.actor->skeleton;
     const int own = (a->source ? a->source : a->actor)->skeleton.size();
     const auto number = [&](int j) { return j < own ? j : after.find(before.joint(j).name); };
     scene::Scene s = scene;
     scene::ActorEntry& mine = *s.actor(actor);
     mine.preparations = std::move(left);
-    mine.actor = withRecorded(with.value(), *was, number);
+    mine.undone = std::move(with.problems);
+    mine.actor = withRecorded(with.actor, *was, number);
     if (mine.preparations.empty()) mine.source.reset();
     followJoints(s, actor, [&](const std::string& reference) -> std::optional<std::string> {
         const int j = before.find(reference);

@@ -85,10 +85,9 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         for (std::size_t i = 0, n = p.at("prepared").size(kMostItems); i < n; ++i)
             a.preparations.push_back(readPreparation(p.at("prepared").at(i)));
     if (!a.preparations.empty()) a.source = a.actor;
-    std::size_t failed = 0;
-    auto with = rig::prepared(a.actor, a.preparations, &failed);
-    if (!with) p.at("prepared").at(failed).fail(with.error().sentence);
-    a.actor = with.value();
+    rig::Prepared with = rig::prepared(a.actor, a.preparations);
+    a.actor = std::move(with.actor);
+    a.undone = std::move(with.problems);
     a.parts = readParts(p);
     a.maps = readMaps(p);
     if (p.has("locked")) a.locked = textsOf(p.at("locked"));

@@ -19,8 +19,14 @@ Result<Opened> open(const std::filesystem::path& path) {
     }
     for (const scene::Unread& u : out.scene.unread)
         out.warnings.push_back("left out of \"" + u.list + "\" and kept for the next saving: " + u.why);
-    for (const scene::ActorEntry& a : out.scene.actors)
+    for (const scene::ActorEntry& a : out.scene.actors) {
+        for (std::size_t k = 0; k < a.undone.size(); ++k)
+            if (!a.undone[k].empty())
+                out.warnings.push_back(a.name + ": step " + std::to_string(k + 1) + " of Prepare (" +
+                                       std::string(rig::preparationName(a.preparations[k].what)) +
+                                       ") is not in force and kept: " + a.undone[k]);
         for (const std::string& w : a.actor->warnings) out.warnings.push_back(a.name + ": " + w);
+    }
     for (std::string& w : layers::settle(out.scene)) out.warnings.push_back(std::move(w));
     return out;
 }

@@ -152,7 +152,7 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
     m_touched[point] = true;
 }
 
-void Painter::dab(int joint, Brush brush, const Vec3& place, double radius, double strength) {
+bool Painter::dab(int joint, Brush brush, const Vec3& place, double radius, double strength) {
     const std::vector<Dabs::Met>& met = m_dabs.meet(place, radius);
     const bool blends = brush == Brush::Smooth || brush == Brush::Sharpen;
     std::vector<float> weights;
@@ -169,18 +169,21 @@ void Painter::dab(int joint, Brush brush, const Vec3& place, double radius, doub
     }
     for (std::size_t k = 0; k < met.size(); ++k)
         if (weights[k] != share(met[k].point, joint)) give(met[k].point, joint, weights[k]);
+    return !met.empty();
 }
 
-void Painter::stroke(int joint, const Stroke& stroke) {
+bool Painter::stroke(int joint, const Stroke& stroke) {
     lock(stroke.locked);
     const double radius = stroke.radius * m_actor.height;
-    for (const Vec3& d : stroke.dabs) dab(joint, stroke.brush, d, radius, stroke.strength);
-    if (!stroke.mirrored) return;
+    bool met = false;
+    for (const Vec3& d : stroke.dabs) met |= dab(joint, stroke.brush, d, radius, stroke.strength);
+    if (!stroke.mirrored) return met;
     const Sides sides = sidesOf(m_actor);
     const int other = sides.fellow[static_cast<std::size_t>(joint)];
-    if (other == kNoJoint) return;
+    if (other == kNoJoint) return met;
     for (const Vec3& d : stroke.dabs)
-        dab(other, stroke.brush, mirroredInRest(sides, m_worlds, joint, d), radius, stroke.strength);
+        met |= dab(other, stroke.brush, mirroredInRest(sides, m_worlds, joint, d), radius, stroke.strength);
+    return met;
 }
 
 bool Painter::touchedSkin() const {

@@ -60,9 +60,10 @@ class Painter {
     /// Joints whose weights stay as they are: what others gain and lose goes past them.
     void lock(const std::vector<std::string>& joints);
     /// One dab for a joint: see Dabs.
-    void dab(int joint, Brush brush, const Vec3& place, double radius, double strength);
-    /// All dabs of a stroke, on the other side too where it says so and the joint has a fellow.
-    void stroke(int joint, const Stroke& stroke);
+    /// Whether it met the surface.
+    bool dab(int joint, Brush brush, const Vec3& place, double radius, double strength);
+    /// All dabs of a stroke, on the other side too where it says so and the joint has a fellow. Whether any met the surface.
+    bool stroke(int joint, const Stroke& stroke);
     /// Gives a point so much to a joint.
     void give(std::uint32_t point, int joint, float weight);
     /// Whether a skin moves any of the points whose weights were changed.

@@ -198,35 +198,44 @@ std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
 
 }  // namespace
 
-Result<std::shared_ptr<const Actor>> prepared(std::shared_ptr<const Actor> actor, const std::vector<Preparation>& edits,
-                                              std::size_t* failed) {
-    std::size_t k = 0;
-    try {
-        while (k < edits.size()) {
-            if (failed) *failed = k;
-            const int joint = actor->skeleton.find(edits[k].joint);
-            if (const std::string why = problemOf(*actor, edits[k], joint); !why.empty()) return refused(why);
+Prepared prepared(std::shared_ptr<const Actor> actor, const std::vector<Preparation>& edits) {
+    Prepared out{std::move(actor), std::vector<std::string>(edits.size())};
+    for (std::size_t k = 0; k < edits.size();) {
+        const std::size_t first = k;
+        try {
             if (edits[k].what != Preparation::What::Paint) {
-                actor = with(*actor, edits[k++], joint);
+                const int joint = out.actor->skeleton.find(edits[k].joint);
+                out.problems[k] = problemOf(*out.actor, edits[k], joint);
+                if (out.problems[k].empty()) out.actor = with(*out.actor, edits[k], joint);
+                ++k;
                 continue;
             }
-            Painter painter(*actor);
+            Painter painter(*out.actor);
+            bool any = false;
             for (; k < edits.size() && edits[k].what == Preparation::What::Paint; ++k) {
-                if (failed) *failed = k;
-                const int on = actor->skeleton.find(edits[k].joint);
-                if (const std::string why = problemOf(*actor, edits[k], on); !why.empty()) return refused(why);
-                painter.stroke(on, edits[k].stroke);
+                const int joint = out.actor->skeleton.find(edits[k].joint);
+                out.problems[k] = problemOf(*out.actor, edits[k], joint);
+                if (!out.problems[k].empty()) continue;
+                if (painter.stroke(joint, edits[k].stroke))
+                    any = true;
+                else
+                    out.problems[k] = "the stroke meets no surface";
             }
-            actor = painter.painted();
+            if (any) out.actor = painter.painted();
+        } catch (const Failure& f) {
+            for (k = std::max(k, first + 1);
+                 k < edits.size() && edits[first].what == Preparation::What::Paint && edits[k].what == Preparation::What::Paint;)
+                ++k;
+            for (std::size_t i = first; i < k; ++i) out.problems[i] = f.error().text();
         }
-    } catch (const Failure& f) {
-        return f.error();
     }
-    return actor;
+    return out;
 }
 
 Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit) {
-    return prepared(std::make_shared<const Actor>(actor), {edit});
+    Prepared one = prepared(std::make_shared<const Actor>(actor), std::vector<Preparation>{edit});
+    if (!one.problems.front().empty()) return refused(one.problems.front());
+    return one.actor;
 }
 
 }  // namespace nutatio::rig

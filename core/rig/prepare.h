@@ -39,9 +39,13 @@ std::string chainJoint(const std::string& name, std::size_t at, std::size_t join
 /// The actor with one more edit. Errors: no such joint, an empty name, a name that another joint has, a helper that
 /// reaches no skin, a joint that is to hang on itself, a region that cannot be made.
 Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit);
-/// With a row of edits; `failed` is the place in the row of the one that could not be made. Strokes that follow one another are
-/// painted in one go.
-Result<std::shared_ptr<const Actor>> prepared(std::shared_ptr<const Actor> actor, const std::vector<Preparation>& edits,
-                                              std::size_t* failed = nullptr);
+/// What became of a row of edits.
+struct Prepared {
+    std::shared_ptr<const Actor> actor;  // with those that could be made
+    std::vector<std::string> problems;   // by edit: why it was not made; empty where it was
+};
+/// As many of a row of edits as can be made: a file that was exported anew may lack what one of them needs. A stroke that meets
+/// nothing is one that was not made. Strokes that follow one another are painted in one go.
+Prepared prepared(std::shared_ptr<const Actor> actor, const std::vector<Preparation>& edits);
 
 }  // namespace nutatio::rig

@@ -28,6 +28,7 @@ struct Part {
 struct ActorEntry : Tuned {
     std::string file;                            // path as given or found; written relative to the scene file; none of a piece
     std::vector<rig::Preparation> preparations;  // what was done to what the file says, in order
+    std::vector<std::string> undone;             // by preparation: why it is not in force; empty where it is; never saved
     std::shared_ptr<const rig::Actor> source;    // without it; null where nothing was done
     std::shared_ptr<const rig::Actor> actor;     // with all of that
     rig::Trial trial;                            // replaces the clip while it is on; never saved

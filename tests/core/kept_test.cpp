@@ -7,6 +7,8 @@
 #include "edit/kit.h"
 #include "edit/operations.h"
 #include "files/kit.h"
+#include "files/scene_file.h"
+#include "pipeline/open.h"
 #include "pipeline/trials.h"
 #include "rig/mapping.h"
 #include "rig/track.h"
@@ -225,4 +227,59 @@ TEST_CASE("a helper's fellow gets what was painted for it, on its own side") {
     }
     CHECK(most < 1e-5);
     CHECK(unpainted > 0.3);
+}
+
+TEST_CASE("a file that was exported anew keeps the steps of Prepare that it has no place for, and tells which they are") {
+    TempFolder f;
+    std::filesystem::copy_file(kOtterFile, f / "otter.glb");
+    scene::Scene s = test::sceneWith(test::read(f / "otter.glb"));
+    const std::string otter = s.actors[0].id;
+    const rig::Actor& a = *s.actors[0].actor;
+    std::vector<Affine> worlds;
+    rig::worldTransforms(a.skeleton, a.restPose(), worlds);
+    const Vec3 belly = worlds[static_cast<std::size_t>(a.skeleton.find("belly"))].t;
+    REQUIRE(edit::addHelper(s, otter, "belly", "paunch", belly + Vec3(0, 0, 0.1 * a.height), 0.12, false));
+    rig::Preparation paint{rig::Preparation::What::Paint, "paunch", {}, Vec3::Zero()};
+    paint.stroke.dabs = {belly + Vec3(0, 0, 0.12 * a.height)};
+    paint.stroke.radius = 0.1;
+    REQUIRE(edit::prepare(s, otter, paint).ok());
+    REQUIRE(edit::prepare(s, otter, {rig::Preparation::What::AddEnd, "ear_tip_L", "ear_end_L", Vec3(0, 0.03, 0)}).ok());
+    // A stroke in the air is none.
+    rig::Preparation air = paint;
+    air.stroke.dabs = {Vec3(5, 5, 5)};
+    CHECK_FALSE(edit::prepare(s, otter, air).ok());
+    REQUIRE(s.actors[0].preparations.size() == 3);
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    // Somebody renames the belly and exports again.
+    std::string bytes = test::textOf(f / "otter.glb");
+    const auto at = bytes.find("\"belly\"");
+    REQUIRE(at != std::string::npos);
+    bytes.replace(at, 7, "\"tummy\"");
+    test::put(f / "otter.glb", bytes);
+    const auto opened = pipeline::open(f / "s.nutatio");
+    REQUIRE(opened.ok());
+    scene::Scene now = opened.value().scene;
+    REQUIRE(now.actors.size() == 1);
+    REQUIRE(now.actors[0].undone.size() == 3);
+    CHECK(now.actors[0].undone[0].find("belly") != std::string::npos);
+    CHECK_FALSE(now.actors[0].undone[1].empty());
+    CHECK(now.actors[0].undone[2].empty());
+    CHECK(now.actors[0].actor->skeleton.find("paunch") == rig::kNoJoint);
+    CHECK(now.actors[0].actor->skeleton.find("ear_end_L") != rig::kNoJoint);
+    CHECK(std::count_if(opened.value().warnings.begin(), opened.value().warnings.end(),
+                        [](const std::string& w) { return w.find("Prepare") != std::string::npos; }) == 2);
+    // Work goes on; what is not in force is saved with the rest, and can be taken away.
+    REQUIRE(edit::prepare(now, otter, {rig::Preparation::What::AddEnd, "ear_tip_R", "ear_end_R", Vec3(0, 0.03, 0)}).ok());
+    REQUIRE(files::writeScene(now, f / "t.nutatio").ok());
+    CHECK(pipeline::open(f / "t.nutatio").value().scene.actors[0].preparations.size() == 4);
+    REQUIRE(edit::unprepare(now, otter, 3).ok());
+    CHECK(now.actors[0].preparations.size() == 3);
+    REQUIRE(edit::unprepare(now, otter, 0).ok());
+    CHECK(now.actors[0].preparations.size() == 1);
+    // The old name comes back, and all of it is in force again.
+    bytes.replace(at, 7, "\"belly\"");
+    test::put(f / "otter.glb", bytes);
+    const auto healed = pipeline::open(f / "t.nutatio");
+    CHECK(healed.value().scene.actors[0].actor->skeleton.find("paunch") != rig::kNoJoint);
+    CHECK(healed.value().warnings.empty());
 }
