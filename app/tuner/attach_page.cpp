@@ -73,12 +73,13 @@ void AttachPage::buildOffers(const Document& document, const scene::ActorEntry& 
     m_rows->addSpacing(8);
 }
 
-void AttachPage::addText(const QString& text) {
+QLabel* AttachPage::addText(const QString& text) {
     auto* label = new QLabel(text);
     label->setWordWrap(true);
     label->setObjectName(QStringLiteral("soft"));
     label->setContentsMargins(0, 2, 0, 4);
     m_rows->addWidget(label);
+    return label;
 }
 
 void AttachPage::addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can) {
@@ -103,17 +104,33 @@ void AttachPage::buildEmpty() {
 }
 
 void AttachPage::buildKinds(bool can) {
+    auto* kinds = new QGridLayout;
+    kinds->setSpacing(4);
+    int cell = 0;
     for (const layers::LayerKind* k : layers::kinds()) {
-        auto* b = new QPushButton(look::glyph(k->glyph, look::theme().ink), tr("Add %1").arg(qs(k->label)));
+        auto* b = new QPushButton(look::glyph(k->glyph, look::theme().ink), qs(k->label));
         b->setObjectName(QStringLiteral("add-") + qs(k->id));
+        b->setAccessibleName(tr("Add %1").arg(qs(k->label)));
+        b->setToolTip(qs(k->help));
         b->setEnabled(can);
         b->setIconSize(QSize(20, 20));
         b->setStyleSheet(QStringLiteral("text-align: left; padding: 7px 10px;"));
-        m_rows->addSpacing(4);
-        m_rows->addWidget(b);
-        addText(qs(k->help));
+        b->setProperty("help", qs(k->help));
+        b->installEventFilter(this);
+        kinds->addWidget(b, cell / 2, cell % 2);
+        ++cell;
         connect(b, &QPushButton::clicked, this, [this, id = std::string(k->id)] { Q_EMIT layerWanted(id); });
     }
+    m_rows->addSpacing(4);
+    m_rows->addLayout(kinds);
+    m_help = addText(tr("Point at one to read what it does."));
+    m_help->setMinimumHeight(3 * m_help->fontMetrics().lineSpacing() + 6);
+    m_help->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+}
+
+bool AttachPage::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::Enter) m_help->setText(watched->property("help").toString());
+    return QWidget::eventFilter(watched, event);
 }
 
 void AttachPage::buildPieces() {

@@ -1,6 +1,7 @@
 // A page of the Tuner: what can be put on the selection, or what to do first.
 #pragma once
 
+#include <QLabel>
 #include <QVBoxLayout>
 #include <QWidget>
 
@@ -23,9 +24,12 @@ class AttachPage : public QWidget {
     /// One layer of a kind on parts that suit it.
     void layerOnPartsWanted(const std::string& kind, const std::vector<nutatio::edit::Suited>& parts);
 
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
   private:
     void buildOffers(const Document& document, const scene::ActorEntry& actor);
-    void addText(const QString& text);
+    QLabel* addText(const QString& text);
     void addButtons(std::initializer_list<std::pair<QString, QString>> commands, bool can = true);
     void buildEmpty();
     void buildKinds(bool can);
@@ -33,6 +37,7 @@ class AttachPage : public QWidget {
     void buildColliders(bool can);
 
     QVBoxLayout* m_rows;
+    QLabel* m_help = nullptr;  // what the kind under the pointer does
 };
 
 }  // namespace nutatio::app

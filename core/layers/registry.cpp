@@ -5,6 +5,8 @@
 #include <nlohmann/json.hpp>
 
 #include "layers/jiggle/jiggle.h"
+#include "layers/overlap/overlap.h"
+#include "layers/steady/steady.h"
 #include "layers/strand/strand.h"
 #include "layers/sway/sway.h"
 #include "rig/parts.h"
@@ -17,6 +19,8 @@ constexpr const LayerKind* kKinds[] = {
     &kStrandKind,
     &kJiggleKind,
     &kSwayKind,
+    &kOverlapKind,
+    &kSteadyKind,
 };
 
 std::string shown(double v) {

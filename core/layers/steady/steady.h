@@ -1,0 +1,10 @@
+// Steady: joints that keep what is slow of their motion in the world and lose a share of what is fast. See README.md.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+extern const LayerKind kSteadyKind;
+
+}  // namespace nutatio::layers
