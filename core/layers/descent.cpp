@@ -67,6 +67,18 @@ std::vector<Moved> placedInChains(const rig::Skeleton& skeleton, const std::vect
     return out;
 }
 
+std::optional<std::string> missingJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints) {
+    if (joints.empty()) return "it has no joint";
+    for (const std::string& j : joints)
+        if (skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    return std::nullopt;
+}
+
+int rootOf(const rig::Skeleton& skeleton, int joint) {
+    while (skeleton.joint(joint).parent != rig::kNoJoint) joint = skeleton.joint(joint).parent;
+    return joint;
+}
+
 Vec3 along(const Vec3& e, const std::string& axes) {
     Vec3 out = Vec3::Zero();
     for (char c : axes) out[c - 'x'] = e[c - 'x'];

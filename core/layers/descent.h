@@ -41,6 +41,10 @@ std::vector<Stretch> stretches(const LayerContext& context, int frames);
 /// of a chain of n.
 std::vector<Moved> placedInChains(const rig::Skeleton& skeleton, const std::vector<std::string>& joints);
 
+/// What is wrong with the joints that a layer names, in a sentence; nothing where all are there.
+std::optional<std::string> missingJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints);
+int rootOf(const rig::Skeleton& skeleton, int joint);
+
 /// `e` [rotation vector in a joint's axes, or a way] with only some axes left.
 Vec3 along(const Vec3& e, const std::string& axes);
 

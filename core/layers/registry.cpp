@@ -16,11 +16,7 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind,
-    &kJiggleKind,
-    &kSwayKind,
-    &kOverlapKind,
-    &kSteadyKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind,
 };
 
 std::string shown(double v) {

@@ -56,8 +56,4 @@ class PlacePath {
     Ends m_ends;
 };
 
-/// How many frames `late` comes after `early`, both by frame: where they are most alike, between frames as
-/// PlacePath::at reads them; up to `most` frames. 0 where either stands still.
-double lagBetween(const std::vector<double>& early, const std::vector<double>& late, int most, Ends ends);
-
 }  // namespace nutatio::rig

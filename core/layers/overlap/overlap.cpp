@@ -119,9 +119,7 @@ constexpr double kMost = radians(170);
 constexpr double kRateCalm = 1.0 / 24, kLagCalm = 0.08;  // [s]
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    if (layer.list("joint").empty()) return "it has no joint";
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
     if (layer.text("turn").empty()) return "it may not turn";
     return std::nullopt;
 }
@@ -193,6 +191,7 @@ struct Link {
     std::vector<Vec3> bone;    // to its end, in the world
     std::vector<Affine> seen;  // the frame in which lags are seen
     std::optional<TurnPath> followed;
+    Quat mean = Quat::Identity();  // of what is followed
     std::optional<PlacePath> end;  // in that frame
     std::vector<double> read;      // frames
 };
@@ -205,7 +204,7 @@ struct Asked {
 };
 
 Vec3 ofOwn(const Link& l, int f, double grows) {
-    const Quat mean = l.followed->mean();
+    const Quat& mean = l.mean;
     const Quat goal = mean * fromRotationVector(capped(
                                  grows * rotationVector(mean.conjugate() * l.followed->at(l.read[static_cast<std::size_t>(f)]))));
     return rotationVector(l.turn[static_cast<std::size_t>(f)].conjugate() * goal);
@@ -231,12 +230,13 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     const Asked asked{
         s.text("after") == "own", s.text("frame") == "actor", s.text("turn"), s.text("ways"), s.at("starts"), s.at("stops")};
     const double fps = below.grid().fps;
-    std::vector<int> joints, wanted;
+    std::vector<int> joints;
     for (const Moved& m : moved) joints.push_back(m.joint);
-    const auto topOf = [&](int j, bool inLayer) {
+    // The first joint of the chain that a joint is of.
+    const auto topOf = [&](int j) {
         int top = j;
         for (int up = skeleton.joint(j).parent; up != rig::kNoJoint; up = skeleton.joint(up).parent)
-            if (!inLayer || std::find(joints.begin(), joints.end(), up) != joints.end()) top = up;
+            if (std::find(joints.begin(), joints.end(), up) != joints.end()) top = up;
         return top;
     };
     JointWorlds worlds(skeleton, joints);
@@ -249,7 +249,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
         for (const Moved& m : moved) {
             Link& l = links.emplace_back();
             l.joint = m.joint;
-            l.driver = skeleton.joint(topOf(m.joint, true)).parent;
+            l.driver = skeleton.joint(topOf(m.joint)).parent;
             l.along = m.along;
             l.own = context.settingsOf(skeleton.reference(m.joint));
         }
@@ -264,7 +264,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
                     l.turn.push_back(below.at(l.joint, over.from + f).r);
                     continue;
                 }
-                const Affine& root = worlds.world(topOf(l.joint, false));
+                const Affine& root = worlds.world(rootOf(skeleton, l.joint));
                 l.seen.push_back(asked.fromRoot ? Affine{rotationOf(root.m).toRotationMatrix(), root.t} : Affine{});
                 const Affine back = l.seen.back().inverse();
                 const Vec3 end = worlds.world(l.joint).apply(endOf(skeleton, l.joint));
@@ -277,6 +277,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
         for (std::size_t k = 0; k < links.size(); ++k) {
             Link& l = links[k];
             l.followed.emplace(asked.own ? l.turn : drivers[k], ends);
+            l.mean = l.followed->mean();
             if (!asked.own) l.end.emplace(places[k], ends);
             const std::vector<double> toStop =
                 asked.starts == asked.stops ? std::vector<double>() : startToStop(*l.followed, fps);

@@ -73,9 +73,7 @@ constexpr SettingSpec kSettings[] = {
 constexpr double kSigmaOfRate = 0.1325;  // [s] times the rate: half the power is left there
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    if (layer.list("joint").empty()) return "it has no joint";
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
     if (layer.text("turn").empty() && layer.text("move").empty()) return "it steadies neither turns nor places";
     return std::nullopt;
 }
@@ -93,10 +91,6 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     std::vector<int> joints;
     for (const Moved& m : moved) joints.push_back(m.joint);
     JointWorlds worlds(skeleton, joints);
-    const auto rootOf = [&](int j) {
-        while (skeleton.joint(j).parent != rig::kNoJoint) j = skeleton.joint(j).parent;
-        return j;
-    };
     Filtered out;
     for (int j : joints) out.joints.emplace_back(j, rig::Column(static_cast<std::size_t>(below.frames())));
     for (const Stretch& over : stretches(context, below.frames())) {
@@ -111,7 +105,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
                 turn[k].push_back(worlds.turn(joints[k]));
                 place[k].push_back(worlds.world(joints[k]).t);
                 axes[k].push_back(frame == "world"   ? Quat::Identity()
-                                  : frame == "actor" ? worlds.turn(rootOf(joints[k]))
+                                  : frame == "actor" ? worlds.turn(rootOf(skeleton, joints[k]))
                                                      : rotationOf(worlds.above(joints[k]).m));
             }
         }

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "layers/common_rows.h"
+#include "layers/descent.h"
 
 namespace nutatio::layers {
 
@@ -111,9 +112,7 @@ std::uint64_t seedOf(const scene::Layer& layer, const scene::Resolved& settings)
 }
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    if (layer.list("joint").empty()) return "it has no joint";
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
     if (layer.text("turn").empty() && layer.text("move").empty()) return "it may neither turn nor move";
     return std::nullopt;
 }
