@@ -104,6 +104,7 @@ bool paint(app::Bench& bench, const std::filesystem::path& folder) {
     const std::string actor = bench.document().scene().actors[0].id;
     bench.session().selectJoint(actor, 20);
     bench.action(QStringLiteral("paint"))->trigger();
+    QTest::qWait(300);  // what begins the painting draws all of the stage once
     const QPoint from = stage->jointPixel(actor, 16)->toPoint(), to = stage->jointPixel(actor, 26)->toPoint();
     QTest::mouseMove(stage, from);
     QTest::mousePress(stage, Qt::LeftButton, Qt::NoModifier, from);

@@ -196,12 +196,12 @@ void TrialStrip::chooseKept(const QString& name) {
 }
 
 void TrialStrip::mapAnew(const scene::ActorEntry& a) {
-    if (!a.trial.kept || a.trial.kept->of == a.actor->content) return;
     const auto read = pipeline::keptTrial(fileOf(qs(a.trial.kept->name)).toStdString(), *a.actor);
+    const std::string id = a.id;
     rig::Trial t = a.trial;
     t.kept = read ? read.value() : nullptr;
     if (!t.kept) t.move.clear();
-    m_document.tryOut(a.id, t);
+    m_document.tryOut(id, t);  // which comes back here
 }
 
 void TrialStrip::fillKept() {
@@ -231,6 +231,8 @@ void TrialStrip::fillKept() {
 }
 
 void TrialStrip::refresh() {
+    for (const scene::ActorEntry& each : m_document.scene().actors)
+        if (each.trial.kept && !(each.trial.kept->of == each.actor->content)) return mapAnew(each);
     const Selection& sel = m_session.selection();
     const scene::ActorEntry* a = m_document.scene().actor(actor());
     if (a && !sel.joints.empty() && sel.joints.front() < a->actor->skeleton.size()) {
@@ -260,7 +262,6 @@ void TrialStrip::refresh() {
         rows->item(kJoint)->setEnabled(!m_lastJoint.empty() || !a->trial.joint.empty());
     m_size->setValue(a->trial.size);
     m_speed->setValue(a->trial.speed);
-    mapAnew(*a);
 }
 
 bool TrialStrip::eventFilter(QObject* o, QEvent* e) {

@@ -47,7 +47,7 @@ class TrialStrip : public QWidget {
     void refresh();
     void fillKept();
     QString fileOf(const QString& name) const;
-    /// Has the kept trial that is on follow what becomes of its actor.
+    /// Has the kept trial that an actor is on follow what becomes of it.
     void mapAnew(const scene::ActorEntry& actor);
     Document& m_document;
     Session& m_session;

@@ -175,6 +175,22 @@ void MeetsTable::leaveEvent(QEvent*) {
     Q_EMIT hovered({});
 }
 
+bool MeetsTable::event(QEvent* e) {
+    // While it has the keyboard its keys are its own, and not the play-head's.
+    if (e->type() == QEvent::ShortcutOverride) switch (static_cast<QKeyEvent*>(e)->key()) {
+            case Qt::Key_Up:
+            case Qt::Key_Down:
+            case Qt::Key_Left:
+            case Qt::Key_Right:
+            case Qt::Key_Space:
+                e->accept();
+                return true;
+            default:
+                break;
+        }
+    return QWidget::event(e);
+}
+
 void MeetsTable::keyPressEvent(QKeyEvent* e) {
     const int rows = static_cast<int>(m_rows.size()), columns = static_cast<int>(m_columns.size());
     int row = std::max(0, m_row), column = std::max(0, m_column);

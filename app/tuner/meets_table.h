@@ -24,6 +24,7 @@ class MeetsTable : public QWidget {
     void hovered(const QString& help);
 
   protected:
+    bool event(QEvent* e) override;
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;

@@ -531,6 +531,16 @@ TEST_CASE("which layers meet which bodies is a table: a click on a cell, on all 
     CHECK(w.scene().layer("tail")->list("passes") == std::vector<std::string>{first, second});
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(passed("tail") == 0);
+    // By keys: down to the first body, and Space. The play-head stays.
+    table->setFocus();
+    const int frame = w.bench.session().frame();
+    for (int k : {Qt::Key_Up, Qt::Key_Up, Qt::Key_Up, Qt::Key_Left, Qt::Key_Down, Qt::Key_Space})
+        QTest::keyClick(table, static_cast<Qt::Key>(k));
+    CHECK(w.scene().layer("tail")->list("passes") == std::vector<std::string>{first});
+    QTest::keyClick(table, Qt::Key_Space);
+    CHECK(passed("tail") == 0);
+    CHECK(w.bench.session().frame() == frame);
+    CHECK_FALSE(w.bench.session().isPlaying());
     // On the page of a body its own row is there at once.
     w.bench.session().selectCollider(first);
     QApplication::processEvents();
