@@ -80,6 +80,9 @@ void MeetsTable::refresh() {
     for (const scene::Collider& c : s.colliders)
         if (!s.actor(c.actor)) world.emplace_back(c.id, qs(c.name));
     group({}, tr("In the world"), world);
+    // Where the keyboard was may be gone.
+    m_row = std::min(m_row, static_cast<int>(m_rows.size()) - 1);
+    m_column = std::min(m_column, static_cast<int>(m_columns.size()) - 1);
     setFixedHeight(m_head + kRowTall * static_cast<int>(m_rows.size()) + 4);
     update();
 }

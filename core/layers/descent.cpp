@@ -14,7 +14,6 @@ Descent::Descent(const rig::Skeleton& skeleton, const std::vector<int>& joints) 
         const int up = skeleton.joint(j).parent;
         const auto at = std::find(joints.begin(), joints.end(), j);
         const std::ptrdiff_t number = at == joints.end() ? -1 : at - joints.begin();
-        if (number >= 0) m_changed.push_back(static_cast<std::size_t>(number));
         place[static_cast<std::size_t>(j)] = static_cast<int>(m_steps.size());
         m_steps.push_back({j, up == rig::kNoJoint ? -1 : place[static_cast<std::size_t>(up)], number});
     }

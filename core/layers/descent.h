@@ -13,8 +13,6 @@ class Descent {
     /// Joints that will be changed, in any order.
     Descent(const rig::Skeleton& skeleton, const std::vector<int>& joints);
 
-    /// Their numbers in the list that was given, parents first.
-    const std::vector<std::size_t>& order() const { return m_changed; }
     /// Gives each of them a new local transform, parents first: `change(number, above, local)` with the world of its parent as it
     /// has become and its local transform below.
     using Change = std::function<Xform(std::size_t number, const Affine& above, const Xform& local)>;
@@ -26,7 +24,6 @@ class Descent {
         std::ptrdiff_t number;  // among those that are changed, -1: it is on the way to one
     };
     std::vector<Step> m_steps;
-    std::vector<std::size_t> m_changed;
     std::vector<Affine> m_worlds;
 };
 

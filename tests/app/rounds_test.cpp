@@ -13,7 +13,6 @@
 using namespace nutatio;
 using namespace nutatio::app;
 using test::TempFolder;
-using test::waitFor;
 using test::Window;
 
 namespace {
@@ -47,9 +46,8 @@ void goRound(const std::string& file) {
     const std::string id = w.scene().actors[0].id;
     const auto actor = [&]() -> const rig::Actor& { return *w.scene().actors[0].actor; };
     w.key(Qt::Key_1, Qt::ControlModifier);
-    // Check: all rows are there at once or after a while, and each mends without harm.
+    // Check: what is offered to be mended is mended without harm.
     REQUIRE(press(w, "face-check"));
-    REQUIRE(waitFor([&] { return !w.bench.tuner()->findChildren<QLabel*>().isEmpty(); }));
     for (int k = 0; k < 4 && press(w, "repair"); ++k) w.settle();
     // Joints: a stroke of the brush, a helper and a chain where the mesh is under the mouse.
     w.bench.session().selectJoint(id, someJoint(actor()));
