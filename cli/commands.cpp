@@ -8,7 +8,12 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "base/arguments.h"
+#include "edit/edit.h"
+#include "edit/gauges.h"
 #include "edit/operations.h"
+#include "files/bytes.h"
+#include "files/csv.h"
 #include "files/json.h"
 #include "files/scene_file.h"
 #include "layers/registry.h"
@@ -16,6 +21,7 @@
 #include "measure/response.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
+#include "scene/items.h"
 
 namespace nutatio::cli {
 
@@ -30,7 +36,7 @@ struct BadArguments {
 
 struct Options {
     std::string input, kind, out, clip, shot, as, range, actor;
-    std::vector<std::string> layers, operations;
+    std::vector<std::string> layers, operations, gauges;
     double fps = 0, tolerance = -1;
     bool json = false, markdown = false;
 };
@@ -49,10 +55,12 @@ class Commands {
     /// False when nothing is broken.
     bool check();
     void edit();
+    void gauge();
 
   private:
     pipeline::Opened openInput();
     void addLayer(scene::Scene& scene, const std::string& text);
+    void addGauge(scene::Scene& scene, const std::string& text);
     pipeline::BakeOptions bakeOptions(const scene::Scene& scene) const;
     void print(const Json& j) { m_out << j.dump(2, ' ', false, Json::error_handler_t::replace) << "\n"; }
     void warn(const std::vector<std::string>& warnings) {
@@ -217,6 +225,80 @@ void Commands::describe() {
         all.push_back({{"id", k->id}, {"label", k->label}, {"help", k->help}, {"target", k->target()}, {"settings", settings}});
     }
     if (m_options.json) print(all);
+}
+
+void Commands::addGauge(scene::Scene& scene, const std::string& text) {
+    const std::string& actor = m_options.actor.empty() ? scene.actors.front().id : m_options.actor;
+    const std::size_t colon = std::min(text.find(':'), text.size());
+    const auto bad = [&](const std::string& why) { return BadArguments{"--gauge " + text + ": " + why}; };
+    std::map<std::string, std::string> given;
+    for (const std::string& pair : argumentsIn(colon < text.size() ? std::string_view(text).substr(colon + 1) : "")) {
+        const std::size_t equals = pair.find('=');
+        if (equals == std::string::npos) throw bad("\"" + pair + "\" is not of the form key=value");
+        given[pair.substr(0, equals)] = pair.substr(equals + 1);
+    }
+    const scene::ActorEntry& entry = *std::as_const(scene).actor(actor);
+    if (entry.actor->skeleton.find(given["joint"]) == rig::kNoJoint) throw bad("there is no joint \"" + given["joint"] + "\"");
+    const std::string id = edit::addGauge(scene, actor, given["joint"], text.substr(0, colon));
+    if (id.empty()) throw bad("no gauge measures \"" + text.substr(0, colon) + "\"");
+    for (const auto& [key, value] : given) {
+        if (key == "joint") continue;
+        if (key == "to") {
+            if (const auto done = edit::measureTo(scene, id, actor, value); !done) throw bad(done.error().sentence);
+        } else if (key == "after") {
+            if (const auto done = edit::readAfter(scene, id, value); !done) throw bad(done.error().sentence);
+        } else {
+            const scene::SettingSpec* row = scene::findRow(scene::gaugeTable(), key);
+            if (!row) throw bad("a gauge has no setting \"" + key + "\"");
+            const auto parsed = layers::parseValue(*row, value, *entry.actor);
+            if (!parsed) throw bad(parsed.error().sentence);
+            scene.gauge(id)->set(key, parsed.value());
+        }
+    }
+}
+
+void Commands::gauge() {
+    pipeline::Opened opened = openInput();
+    scene::Scene& scene = opened.scene;
+    warn(opened.warnings);
+    if (scene.actors.empty()) throw BadArguments{"there is no actor to measure"};
+    if (!m_options.shot.empty()) {
+        const scene::Shot* shot = scene.findShot(m_options.shot);
+        if (!shot) throw BadArguments{"there is no shot \"" + m_options.shot + "\""};
+        scene.shown = shot->id;
+    }
+    if (m_options.fps != 0 && !(m_options.fps >= 1 && m_options.fps <= 1000)) throw BadArguments{"--fps lies between 1 and 1000"};
+    if (m_options.fps > 0) edit::setRate(scene, m_options.fps);
+    for (const std::string& layer : m_options.layers) addLayer(scene, layer);
+    if (!m_options.gauges.empty()) scene.gauges = {};
+    for (const std::string& each : m_options.gauges) addGauge(scene, each);
+    if (scene.gauges.empty()) throw BadArguments{"the input has no gauge; say what to measure with --gauge"};
+    pipeline::Evaluator evaluator;
+    const pipeline::Evaluation made = evaluator.evaluate(scene, m_cancel);
+    const int frames = scene.frames(scene.shot());
+    std::vector<files::CsvColumn> columns{{"frame", {}}, {"seconds", {}}};
+    for (int f = 0; f < frames; ++f) {
+        columns[0].values.push_back(f + 1);
+        columns[1].values.push_back(scene.shot().timeOf(f));
+    }
+    Json gauges = Json::array();
+    for (std::size_t i = 0; i < scene.gauges.size(); ++i) {
+        const pipeline::GaugeReading& read = *made.gauges[i];
+        const std::string unit(scene::unitText(scene::unitOf(scene.gauges[i])));
+        if (!read.problem.empty()) m_err << "warning: " << scene.gauges[i].name << ": " << read.problem << "\n";
+        columns.push_back({scene.gauges[i].name + (unit.empty() ? "" : " [" + unit + "]"), read.values});
+        gauges.push_back({{"id", scene.gauges[i].id},
+                          {"name", scene.gauges[i].name},
+                          {"unit", unit},
+                          {"values", read.values},
+                          {"problem", read.problem}});
+    }
+    if (m_options.json) return print({{"fps", scene.shot().fps}, {"frames", frames}, {"gauges", gauges}});
+    const std::string csv = files::csvOf(columns);
+    if (m_options.out.empty())
+        m_out << csv;
+    else
+        files::writeAtomically(m_options.out, csv.data(), csv.size());
 }
 
 pipeline::Opened Commands::openInput() {
@@ -444,11 +526,13 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* bake = app.add_subcommand("bake", "Simulate and write keys back into the source's document");
     CLI::App* measure = app.add_subcommand("measure", "How each simulated layer answers a push");
     CLI::App* check = app.add_subcommand("check", "What is wrong with rigs and clips; exit 1 when something is broken");
+    CLI::App* gauge = app.add_subcommand("gauge", "What gauges read of a shot, frame by frame, as CSV");
     CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
-    for (CLI::App* c : {info, bake, measure, check, edit})
+    for (CLI::App* c : {info, bake, measure, check, gauge, edit})
         c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
-    for (CLI::App* c : {info, describe, bake, measure, check, edit}) c->add_flag("--json", o.json, "One JSON document on stdout");
-    for (CLI::App* c : {bake, measure}) {
+    for (CLI::App* c : {info, describe, bake, measure, check, gauge, edit})
+        c->add_flag("--json", o.json, "One JSON document on stdout");
+    for (CLI::App* c : {bake, measure, gauge}) {
         c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
             ->allow_extra_args(false);
         c->add_option("--actor", o.actor, "Which actor of a scene");
@@ -462,7 +546,14 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     bake->add_option("--clip", o.clip, "One clip only, by name or #index");
     bake->add_option("--shot", o.shot, "One shot of a scene only, by name or id");
     bake->add_option("--as", o.as, "Write a new clip of this name beside the source's");
-    bake->add_option("--fps", o.fps, "Frame grid; 24 or the scene's without it");
+    gauge
+        ->add_option(
+            "--gauge", o.gauges,
+            "MEASURE:joint=NAME,to=NAME,key=value,... on the input's actor; may be given again. Without any: the scene's")
+        ->allow_extra_args(false);
+    gauge->add_option("--out", o.out, "The CSV file to write; without it to stdout");
+    gauge->add_option("--shot", o.shot, "Which shot of a scene, by name or id; the one on show without it");
+    for (CLI::App* c : {bake, gauge}) c->add_option("--fps", o.fps, "Frame grid; 24 or the scene's without it");
     bake->add_option("--tolerance", o.tolerance, "Degrees a key curve may stray; 0 keys every frame")
         ->check([](const std::string& text) {
             const double v = std::strtod(text.c_str(), nullptr);
@@ -486,6 +577,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
         if (*bake) commands.bake();
         if (*measure) commands.measure();
         if (*check && commands.check()) return flushed(out, err, kFindings);
+        if (*gauge) commands.gauge();
         if (*edit) commands.edit();
     } catch (const BadArguments& b) {
         err << "nutatio-cli: " << b.sentence << "\n";

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "edit/gauges.h"
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
@@ -20,6 +21,11 @@ void eachShot(scene::Scene& s, const Test& concerns, const Change& change) {
         if (concerns(s.shots[i])) change(s.shots.edit(i));
 }
 
+/// Whether a shot has keys or intervals of a thing.
+bool belongs(const scene::Shot& shot, const scene::Owner& owner) {
+    return shot.keysOf(owner) || (owner.list == scene::List::Layers && shot.intervals.count(owner.id) > 0);
+}
+
 template <class Item>
 std::string copyOf(scene::Scene& s, SharedList<Item>& list, const scene::Owner& owner, std::size_t after) {
     const std::size_t at = list.find([&](const Item& x) { return x.id == owner.id; });
@@ -30,9 +36,11 @@ std::string copyOf(scene::Scene& s, SharedList<Item>& list, const scene::Owner& 
     const std::string id = copy.id;
     list.insert(after == 0 ? list.size() : at + after, std::move(copy));
     eachShot(
-        s, [&](const scene::Shot& shot) { return shot.keysOf(owner) != nullptr; },
+        s, [&](const scene::Shot& shot) { return belongs(shot, owner); },
         [&](scene::Shot& shot) {
-            shot.keys[{owner.list, id}] = shot.keys[owner];
+            if (shot.keysOf(owner)) shot.keys[{owner.list, id}] = shot.keys[owner];
+            if (owner.list == scene::List::Layers && shot.intervals.count(owner.id) > 0)
+                shot.intervals[id] = shot.intervals[owner.id];
         });
     return id;
 }
@@ -56,6 +64,21 @@ void forgetBody(scene::Scene& s, const std::string& body) {
             s.layers.edit(i).set(std::string(id), std::move(left));
             break;
         }
+}
+
+/// What a gauge that is gone has fed goes by its keys or its plain value again.
+void forgetGauge(scene::Scene& s, const std::string& gauge) {
+    const auto forget = [&](auto& list) {
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            const auto& feeds = list[i].feeds;
+            if (std::any_of(feeds.begin(), feeds.end(), [&](const auto& f) { return f.second.gauge == gauge; }))
+                std::erase_if(list.edit(i).feeds, [&](const auto& f) { return f.second.gauge == gauge; });
+        }
+    };
+    forget(s.layers);
+    forget(s.colliders);
+    forget(s.winds);
+    forget(s.pins);
 }
 
 }  // namespace
@@ -103,10 +126,15 @@ std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& 
     return id;
 }
 
-void moveLayer(scene::Scene& s, const std::string& layer, int by) {
+Result<Done> moveLayer(scene::Scene& s, const std::string& layer, int by) {
     const std::size_t at = s.layers.find([&](const scene::Layer& l) { return l.id == layer; });
-    if (at == s.layers.size()) return;
-    s.layers.move(at, static_cast<std::size_t>(std::clamp(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
+    if (at == s.layers.size()) return refused("there is no layer \"" + layer + "\"");
+    scene::Scene next = s;
+    next.layers.move(at,
+                     static_cast<std::size_t>(std::clamp(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
+    if (auto ring = ringIn(next)) return refused(*ring);
+    s = std::move(next);
+    return Done{};
 }
 
 std::string duplicate(scene::Scene& s, const scene::Owner& owner) {
@@ -119,6 +147,8 @@ std::string duplicate(scene::Scene& s, const scene::Owner& owner) {
             return copyOf(s, s.winds, owner, 0);
         case scene::List::Pins:
             return copyOf(s, s.pins, owner, 0);
+        case scene::List::Gauges:
+            return copyOf(s, s.gauges, owner, 0);
         case scene::List::Actors: {
             const scene::ActorEntry* a = std::as_const(s).actor(owner.id);
             return a && a->isPiece() ? copyOf(s, s.actors, owner, 0) : std::string();
@@ -225,6 +255,9 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
     switch (owner.list) {
         case scene::List::Layers:
             gone = eraseOf(s.layers, owner.id);
+            // What was read of its result is read of the body's motion.
+            for (std::size_t i = 0; i < s.gauges.size(); ++i)
+                if (s.gauges[i].after == owner.id) s.gauges.edit(i).after.clear();
             for (std::size_t i = 0; i < s.winds.size(); ++i) {
                 const auto& on = s.winds[i].layers;
                 if (std::find(on.begin(), on.end(), owner.id) == on.end()) continue;
@@ -237,12 +270,19 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
         case scene::List::Colliders:
             gone = eraseOf(s.colliders, owner.id);
             forgetBody(s, owner.id);
+            for (std::size_t i = 0; i < s.gauges.size(); ++i)
+                if (const auto& over = s.gauges[i].over; std::find(over.begin(), over.end(), owner.id) != over.end())
+                    std::erase(s.gauges.edit(i).over, owner.id);
             break;
         case scene::List::Winds:
             gone = eraseOf(s.winds, owner.id);
             break;
         case scene::List::Pins:
             gone = eraseOf(s.pins, owner.id);
+            break;
+        case scene::List::Gauges:
+            gone = eraseOf(s.gauges, owner.id);
+            forgetGauge(s, owner.id);
             break;
         case scene::List::Actors: {
             gone = eraseOf(s.actors, owner.id);
@@ -255,6 +295,8 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
                 if (of(c)) more.push_back({scene::List::Colliders, c.id});
             for (const scene::Pin& p : s.pins)
                 if (of(p) || p.toActor == owner.id) more.push_back({scene::List::Pins, p.id});
+            for (const scene::Gauge& g : s.gauges)
+                if (of(g) || g.toActor == owner.id) more.push_back({scene::List::Gauges, g.id});
             for (const scene::Owner& o : more) remove(s, o);
             s.shots.eraseIf([&](const scene::Shot& shot) { return shot.lead == owner.id; });
             eachShot(
@@ -266,8 +308,11 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
     }
     if (gone == 0) return;
     eachShot(
-        s, [&](const scene::Shot& shot) { return shot.keysOf(owner) != nullptr; },
-        [&](scene::Shot& shot) { shot.keys.erase(owner); });
+        s, [&](const scene::Shot& shot) { return belongs(shot, owner); },
+        [&](scene::Shot& shot) {
+            shot.keys.erase(owner);
+            if (owner.list == scene::List::Layers) shot.intervals.erase(owner.id);
+        });
 }
 
 void rename(scene::Scene& s, const scene::Owner& owner, const std::string& name) {

@@ -12,9 +12,9 @@ namespace nutatio::edit {
 
 /// A layer of `kind` on joints (references) of an actor, above the others. Returns its id, empty when it cannot be made.
 std::string addLayer(scene::Scene& scene, std::string_view kind, const std::string& actor, std::vector<std::string> joints);
-/// Moves a layer up (above 0) or down the stack by so many places.
-void moveLayer(scene::Scene& scene, const std::string& layer, int by);
-/// A copy of a layer right above it, or of a collider, wind or pin, with its keys in every shot. Returns its id.
+/// Moves a layer up (above 0) or down the stack by so many places. Errors: a ring (see ringIn).
+Result<Done> moveLayer(scene::Scene& scene, const std::string& layer, int by);
+/// A copy of a layer right above it, or of a collider, wind, pin or gauge, with its keys in every shot. Returns its id.
 std::string duplicate(scene::Scene& scene, const scene::Owner& owner);
 
 /// A part that suits a kind of layer, with what a layer would act on there: its topmost joints (references).

@@ -103,7 +103,11 @@ void mapNumber(scene::Scene& s, const Owner& owner, const std::string& id, const
     t.set(id, map(t.number(id)));
     for (std::size_t i = 0; i < s.shots.size(); ++i)
         if (s.shots[i].keysOf(owner, id))
-            for (scene::KeyAt& k : s.shots.edit(i).keys[owner][id]) k.value = map(k.value);
+            for (scene::KeyAt& k : s.shots.edit(i).keys[owner][id]) {
+                k.value = map(k.value);
+                k.before = map(k.before) - map(0.0);
+                k.after = map(k.after) - map(0.0);
+            }
 }
 
 /// The copy takes the place of `was`, which keeps its id and name; its keys too.

@@ -11,6 +11,7 @@ namespace nutatio::edit {
 std::span<const Operation> prepareOperations();
 std::span<const Operation> partOperations();
 std::span<const Operation> bringOperations();
+std::span<const Operation> timeOperations();
 
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);

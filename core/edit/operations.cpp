@@ -69,9 +69,7 @@ Result<Done> doRename(scene::Scene& s, const Arguments& a) {
 Result<Done> doMoveLayer(scene::Scene& s, const Arguments& a) {
     const auto by = number(text(a, "by"));
     if (!by || *by != std::floor(*by)) return refused("by is a whole number of places, below 0 for down");
-    if (!std::as_const(s).layer(text(a, "layer"))) return refused("there is no layer \"" + text(a, "layer") + "\"");
-    moveLayer(s, text(a, "layer"), static_cast<int>(*by));
-    return Done{};
+    return moveLayer(s, text(a, "layer"), static_cast<int>(*by));
 }
 
 Result<Done> doAddCollider(scene::Scene& s, const Arguments& a) {
@@ -202,7 +200,7 @@ std::vector<std::string_view> listed(std::string_view joined) {
 std::span<const Operation> operations() {
     static const std::vector<Operation> kAll = [] {
         std::vector<Operation> all(std::begin(kOperations), std::end(kOperations));
-        for (const auto& more : {prepareOperations(), partOperations(), bringOperations()})
+        for (const auto& more : {timeOperations(), prepareOperations(), partOperations(), bringOperations()})
             all.insert(all.end(), more.begin(), more.end());
         return all;
     }();

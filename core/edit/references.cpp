@@ -89,6 +89,18 @@ void followJoints(scene::Scene& s, const std::string& actor, const Followed& fol
             p.toJoint = *toJoint;
         }
     }
+    for (std::size_t i = 0; i < s.gauges.size(); ++i) {
+        const scene::Gauge& g = s.gauges[i];
+        const bool to = g.toActor == actor;
+        const auto joint = g.actor == actor ? followed(g.joint) : g.joint, toJoint = to ? followed(g.toJoint) : g.toJoint;
+        if (!joint || !toJoint) {
+            gone.push_back({scene::List::Gauges, g.id});
+        } else if (*joint != g.joint || *toJoint != g.toJoint) {
+            scene::Gauge& mine = s.gauges.edit(i);
+            mine.joint = *joint;
+            mine.toJoint = *toJoint;
+        }
+    }
     for (const scene::Owner& o : gone) remove(s, o);
     if (std::as_const(s).actor(actor)) followEntry(s, actor, followed);
 }

@@ -1,7 +1,9 @@
 #include "files/items_json.h"
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "files/allowance.h"
@@ -21,6 +23,62 @@ scene::Profile readProfile(const Place& p) {
         profile.push_back({v[0], v[1]});
     }
     return profile;
+}
+
+/// [time, value], with a word for its ease, and of a free one the slopes before and after.
+scene::KeyAt readKey(const Place& p, double time) {
+    scene::KeyAt k{.at = time, .value = p.at(std::size_t{1}).number()};
+    const std::size_t n = p.size();
+    if (n > 2 && !scene::easeFromName(p.at(std::size_t{2}).text(), k.ease))
+        p.at(std::size_t{2}).fail("\"" + p.at(std::size_t{2}).text() + "\" is none of smooth, linear, hold and free");
+    if (k.ease == scene::Ease::Free) {
+        if (n != 5) p.fail("a free key has five members: time, value, \"free\" and two slopes");
+        k.before = p.at(std::size_t{3}).number();
+        k.after = p.at(std::size_t{4}).number();
+    } else if (n > 3 || n < 2) {
+        p.fail("a key has a time, a value and at most a word for its ease");
+    }
+    return k;
+}
+
+scene::Feed readFeed(const Place& p) {
+    scene::Feed f;
+    f.gauge = p.at("gauge").text();
+    const Place response = p.at("response");
+    for (std::size_t i = 0, n = response.size(); i < n; ++i) {
+        const Place at = response.at(i);
+        const double reading = at.at(std::size_t{0}).number();
+        if (!f.response.empty() && reading <= f.response.back().at) at.fail("a response's points stand in the order of readings");
+        f.response.push_back(readKey(at, reading));
+    }
+    if (f.response.empty()) response.fail("a response has one point at least");
+    f.straight = boolOr(p, "straight", false);
+    const auto number = [&](const char* key, double& into, double least) {
+        if (!p.has(key)) return;
+        into = p.at(key).number();
+        if (into < least) p.at(key).fail("must not be below " + std::to_string(static_cast<int>(least)));
+    };
+    constexpr double kAny = -std::numeric_limits<double>::infinity();
+    number("times", f.times, kAny);
+    number("low", f.low, kAny);
+    number("high", f.high, kAny);
+    number("lag", f.lag, kAny);
+    if (std::abs(f.lag) > kLongestClip) p.at("lag").fail("a lag is shorter than a day");
+    number("attack", f.attack, 0);
+    number("release", f.release, 0);
+    return f;
+}
+
+Json feedJson(const scene::Feed& f) {
+    Json j{{"gauge", f.gauge}, {"response", keysJson(f.response)}};
+    if (f.straight) j["straight"] = true;
+    if (f.times != 1) j["times"] = f.times;
+    if (std::isfinite(f.low)) j["low"] = f.low;
+    if (std::isfinite(f.high)) j["high"] = f.high;
+    if (f.lag != 0) j["lag"] = f.lag;
+    if (f.attack != 0) j["attack"] = f.attack;
+    if (f.release != 0) j["release"] = f.release;
+    return j;
 }
 
 }  // namespace
@@ -73,18 +131,28 @@ scene::Keys readKeys(const Place& p, double fps) {
     scene::Keys keys;
     for (std::size_t i = 0, n = p.size(); i < n; ++i) {
         const Place at = p.at(i);
-        at.numbers(2);
-        const double time = fps > 0 ? frameOf(at.at(std::size_t{0})) / fps : secondsOf(at.at(std::size_t{0}));
-        if (!keys.empty() && time <= keys.back().at)
-            at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
-        keys.push_back({time, at.at(std::size_t{1}).number()});
+        const auto order = [&](double time) {
+            if (!keys.empty() && time <= keys.back().at)
+                at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
+            return time;
+        };
+        const double time = order(fps > 0 ? frameOf(at.at(std::size_t{0})) / fps : secondsOf(at.at(std::size_t{0})));
+        keys.push_back(readKey(at, time));
     }
     return keys;
 }
 
 Json keysJson(const scene::Keys& keys) {
     Json out = Json::array();
-    for (const scene::KeyAt& k : keys) out.push_back({k.at, k.value});
+    for (const scene::KeyAt& k : keys) {
+        Json one{k.at, k.value};
+        if (k.ease != scene::Ease::Smooth) one.push_back(scene::easeName(k.ease));
+        if (k.ease == scene::Ease::Free) {
+            one.push_back(k.before);
+            one.push_back(k.after);
+        }
+        out.push_back(std::move(one));
+    }
     return out;
 }
 
@@ -92,6 +160,7 @@ void readTuned(const Place& p, scene::Tuned& t) {
     t.id = p.at("id").text();
     t.name = textOr(p, "name", t.id);
     eachMember(p, "profiles", [&](const std::string& key, const Place& at) { t.profiles[key] = readProfile(at); });
+    eachMember(p, "feeds", [&](const std::string& key, const Place& at) { t.feeds[key] = readFeed(at); });
     eachMember(p, "settings", [&](const std::string& key, const Place& at) {
         const Json& value = at.json();
         if (value.is_number()) {
@@ -116,6 +185,7 @@ void putTuned(Json& j, const scene::Tuned& t) {
     for (const auto* all : {&t.profiles, &t.idleProfiles})
         for (const auto& [key, profile] : *all)
             for (const scene::ProfilePoint& point : profile) j["profiles"][key].push_back({point.at, point.times});
+    for (const auto& [key, feed] : t.feeds) j["feeds"][key] = feedJson(feed);
     putUnknown(j, t.unknown);
 }
 
@@ -157,7 +227,7 @@ void readItem(const Place& p, Item& item, scene::Table table, const OldTimes& ol
     readTuned(p, item);
     item.on = boolOr(p, "on", true);
     std::vector<const char*> known(members);
-    for (const char* each : {"id", "name", "on", "settings", "profiles", "version"}) known.push_back(each);
+    for (const char* each : {"id", "name", "on", "settings", "profiles", "feeds", "version"}) known.push_back(each);
     std::vector<std::string> names;
     names.reserve(table.size());
     if (old.fps > 0) readOldSettings(p, item, table, known, names);
@@ -218,6 +288,20 @@ scene::Pin readPin(const Place& p, OldTimes& old) {
     return pin;
 }
 
+scene::Gauge readGauge(const Place& p) {
+    scene::Gauge g;
+    readTuned(p, g);
+    g.actor = p.at("actor").text();
+    g.joint = p.at("joint").text();
+    g.toActor = textOr(p, "toActor", "");
+    g.toJoint = textOr(p, "toJoint", "");
+    g.after = textOr(p, "after", "");
+    if (p.has("over")) g.over = textsOf(p.at("over"));
+    g.unknown =
+        unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "settings", "profiles", "feeds"});
+    return g;
+}
+
 scene::Layer readLayer(const Place& p, OldTimes& old) {
     scene::Layer l;
     readTuned(p, l);
@@ -235,7 +319,7 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         });
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "apart", "settings", "profiles"});
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "apart", "settings", "profiles", "feeds"});
     return l;
 }
 
@@ -256,6 +340,16 @@ Json itemJson(const scene::Pin& p) {
     Json j{{"id", p.id},   {"name", p.name},       {"actor", p.actor},     {"joint", p.joint},
            {"end", p.end}, {"toActor", p.toActor}, {"toJoint", p.toJoint}, {"on", p.on}};
     putTuned(j, p);
+    return j;
+}
+
+Json itemJson(const scene::Gauge& g) {
+    Json j{{"id", g.id}, {"name", g.name}, {"actor", g.actor}, {"joint", g.joint}};
+    if (!g.toActor.empty()) j["toActor"] = g.toActor;
+    if (!g.toJoint.empty()) j["toJoint"] = g.toJoint;
+    if (!g.after.empty()) j["after"] = g.after;
+    if (!g.over.empty()) j["over"] = g.over;
+    putTuned(j, g);
     return j;
 }
 

@@ -1,4 +1,5 @@
-// Things with settings as scene files and kits hold them: layers, colliders, winds and pins, of this version and the first.
+// Things with settings as scene files and kits hold them: layers, colliders, winds, pins and gauges, of this version and the
+// first.
 #pragma once
 
 #include <functional>
@@ -41,7 +42,7 @@ double secondsOf(const Place& p);
 scene::Keys readKeys(const Place& p, double fps);
 Json keysJson(const scene::Keys& keys);
 
-/// Id, name, settings and profiles: what all things with settings have in common.
+/// Id, name, settings, profiles and feeds: what all things with settings have in common.
 void readTuned(const Place& p, scene::Tuned& t);
 void putTuned(Json& j, const scene::Tuned& t);
 
@@ -49,10 +50,12 @@ void putTuned(Json& j, const scene::Tuned& t);
 scene::Collider readCollider(const Place& p, const OldTimes& old);
 scene::Wind readWind(const Place& p, const OldTimes& old);
 scene::Pin readPin(const Place& p, OldTimes& old);
+scene::Gauge readGauge(const Place& p);
 scene::Layer readLayer(const Place& p, OldTimes& old);
 Json itemJson(const scene::Collider& c);
 Json itemJson(const scene::Wind& w);
 Json itemJson(const scene::Pin& p);
+Json itemJson(const scene::Gauge& g);
 Json itemJson(const scene::Layer& l);
 
 }  // namespace nutatio::files

@@ -132,7 +132,22 @@ scene::Shot readShot(const Place& p) {
                     s.keys[{list, id}][setting] = readKeys(at.at(setting.c_str()), 0);
             });
     }
-    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "clips", "cuts", "keys"});
+    if (p.has("marks"))
+        for (std::size_t i = 0, n = p.at("marks").size(kMostItems); i < n; ++i) {
+            const Place at = p.at("marks").at(i);
+            s.marks.push_back({secondsOf(at.at("at")), textOr(at, "name", "")});
+        }
+    std::stable_sort(s.marks.begin(), s.marks.end(), [](const auto& a, const auto& b) { return a.at < b.at; });
+    eachMember(p, "intervals", [&](const std::string& layer, const Place& at) {
+        for (std::size_t i = 0, n = at.size(kMostItems); i < n; ++i) {
+            const Place one = at.at(i);
+            scene::Interval v{secondsOf(one.at("from")), secondsOf(one.at("to")), one.has("in") ? secondsOf(one.at("in")) : 0,
+                              one.has("out") ? secondsOf(one.at("out")) : 0};
+            if (v.to < v.from) one.at("to").fail("an interval must not end before it begins");
+            s.intervals[layer].push_back(v);
+        }
+    });
+    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "clips", "cuts", "marks", "intervals", "keys"});
     return s;
 }
 
@@ -244,6 +259,7 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p, timesOf(p))); });
     each("winds", [&](const Place& p) { s.winds.push_back(readWind(p, timesOf(p))); });
     each("pins", [&](const Place& p) { s.pins.push_back(readPin(p, timesOf(p))); });
+    if (version > 1) each("gauges", [&](const Place& p) { s.gauges.push_back(readGauge(p)); });
     each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p, timesOf(p))); });
     if (version == 1) {
         std::vector<double> cuts;
@@ -264,10 +280,12 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     refuseSharedIds(s.colliders, "colliders");
     refuseSharedIds(s.winds, "winds");
     refuseSharedIds(s.pins, "pins");
+    refuseSharedIds(s.gauges, "gauges");
     refuseSharedIds(s.layers, "layers");
     s.unknown = version == 1
                     ? unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"})
-                    : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "layers", "shots"});
+                    : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "gauges", "layers",
+                                       "shots"});
     return s;
 }
 
@@ -282,6 +300,14 @@ Json shotJson(const scene::Shot& s) {
     for (const auto& [owner, all] : s.keys)
         for (const auto& [setting, keys] : all)
             if (!keys.empty()) j["keys"][std::string(scene::listName(owner.list))][owner.id][setting] = keysJson(keys);
+    for (const scene::Mark& m : s.marks) j["marks"].push_back({{"at", m.at}, {"name", m.name}});
+    for (const auto& [layer, all] : s.intervals)
+        for (const scene::Interval& i : all) {
+            Json one{{"from", i.from}, {"to", i.to}};
+            if (i.easeIn > 0) one["in"] = i.easeIn;
+            if (i.easeOut > 0) one["out"] = i.easeOut;
+            j["intervals"][layer].push_back(std::move(one));
+        }
     putUnknown(j, s.unknown);
     return j;
 }
@@ -323,6 +349,7 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     all("colliders", s.colliders);
     all("winds", s.winds);
     all("pins", s.pins);
+    if (!s.gauges.empty()) all("gauges", s.gauges);
     all("layers", s.layers);
     root["shots"] = Json::array();
     for (const scene::Shot& shot : s.shots) root["shots"].push_back(shotJson(shot));

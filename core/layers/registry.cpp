@@ -162,6 +162,7 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
     settled(scene.colliders, scene::colliderTable(), "collider");
     settled(scene.pins, scene::pinTable(), "pin");
     settled(scene.winds, scene::windTable(), "wind");
+    settled(scene.gauges, scene::gaugeTable(), "gauge");
     for (const scene::Collider& c : scene.colliders)
         if (!c.actor.empty() && missing(c.actor, c.joint))
             said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
@@ -178,6 +179,10 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
         for (const std::string& id : w.layers)
             if (!std::as_const(scene).layer(id))
                 said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
+    for (const scene::Gauge& g : scene.gauges)
+        if (missing(g.actor, g.joint) || (!g.toActor.empty() && missing(g.toActor, g.toJoint)))
+            said.push_back("gauge \"" + g.name + "\": there is no joint \"" + (missing(g.actor, g.joint) ? g.joint : g.toJoint) +
+                           "\"; the gauge is kept and reads nothing");
 }
 
 }  // namespace
@@ -215,6 +220,8 @@ scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner) {
             return scene::windTable();
         case scene::List::Pins:
             return scene::pinTable();
+        case scene::List::Gauges:
+            return scene::gaugeTable();
         case scene::List::Layers: {
             const scene::Layer* l = scene.layer(owner.id);
             const LayerKind* kind = l ? findKind(l->kind) : nullptr;

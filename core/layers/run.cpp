@@ -149,7 +149,8 @@ Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Trac
     return out;
 }
 
-Shares::Shares(const LayerKind& kind, ResolvedPtr settings) : m_settings(std::move(settings)) {
+Shares::Shares(const LayerKind& kind, ResolvedPtr settings, scene::Curve window)
+    : m_settings(std::move(settings)), m_window(std::move(window)) {
     const auto read = [&](scene::Role role, std::string_view& id) {
         const scene::SettingSpec* row = kind.setting(role);
         if (!row) return std::pair{1.0, 1.0};
@@ -162,18 +163,24 @@ Shares::Shares(const LayerKind& kind, ResolvedPtr settings) : m_settings(std::mo
         return std::pair{low, high};
     };
     const auto mix = read(scene::Role::Mix, m_mix), amount = read(scene::Role::Amount, m_amount);
-    m_whole = mix.first >= 1 && mix.second <= 1 && amount.first == 1 && amount.second == 1;
-    m_none = mix.second <= 0 || amount.second <= 0;
+    const auto all = [&](double value) {
+        return std::all_of(m_window.begin(), m_window.end(), [&](double v) { return v == value; });
+    };
+    m_whole = all(1) && mix.first >= 1 && mix.second <= 1 && amount.first == 1 && amount.second == 1;
+    m_none = mix.second <= 0 || amount.second <= 0 || (!m_window.empty() && all(0));
 }
 
 void Shares::hash(Hasher& into) const {
     m_settings->hashOne(into, m_mix);
     m_settings->hashOne(into, m_amount);
+    into.number(m_window.size()).bytes(m_window.data(), m_window.size() * sizeof(double));
 }
 
 double Shares::at(int frame, double along) const {
     const double mix = m_mix.empty() ? 1 : std::min(1.0, m_settings->at(m_mix, frame, along));
-    return mix * (m_amount.empty() ? 1 : m_settings->at(m_amount, frame, along));
+    const double acts =
+        m_window.empty() ? 1 : m_window[static_cast<std::size_t>(std::clamp(frame, 0, static_cast<int>(m_window.size()) - 1))];
+    return acts * mix * (m_amount.empty() ? 1 : m_settings->at(m_amount, frame, along));
 }
 
 Xform mixed(const Xform& a, const Xform& b, double u) {

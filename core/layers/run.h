@@ -15,10 +15,11 @@ inline constexpr std::size_t kMostTransforms = std::size_t{1} << 25;
 Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
              const Progress& progress = {});
 
-/// How much of a layer shows at each frame of a shot and each place of the part: mix times amount.
+/// How much of a layer shows at each frame of a shot and each place of the part: mix times amount, within its intervals.
 class Shares {
   public:
-    Shares(const LayerKind& kind, ResolvedPtr settings);
+    /// `window`: how much it acts at each frame; empty: all through.
+    Shares(const LayerKind& kind, ResolvedPtr settings, scene::Curve window = {});
     double at(int frame, double along) const;
     /// The layer is used as it is in every frame and place.
     bool whole() const { return m_whole; }
@@ -30,6 +31,7 @@ class Shares {
 
   private:
     ResolvedPtr m_settings;
+    scene::Curve m_window;
     std::string_view m_mix, m_amount;
     bool m_whole = false, m_none = false;
 };

@@ -40,6 +40,28 @@ double farthestOf(const scene::Resolved& s, Vec3& middle) {
 
 }  // namespace
 
+void ItemsOfShot::Body::settle() {
+    farthest = farthestOf(*body.settings, middle);
+    Hasher h;
+    h.text(body.collider->id).text(body.collider->actor).text(body.collider->joint);
+    body.settings->hash(h);
+    key = h.done();
+}
+
+void ItemsOfShot::Wind::settle() {
+    Hasher h;
+    blow.settings->hash(h);
+    key = h.done();
+}
+
+void ItemsOfShot::Pin::settle() {
+    const scene::Pin& p = *hold.pin;
+    Hasher h;
+    h.text(p.joint).number(p.end).text(p.toActor).text(p.toJoint);
+    hold.settings->hash(h);
+    key = h.done();
+}
+
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames) {
     ItemsOfShot out;
     out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
@@ -56,11 +78,7 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         if (!c.on || !joint) return;
         if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) return;
         ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, Vec3::Zero(), 0, {}};
-        b.farthest = farthestOf(*b.body.settings, b.middle);
-        Hasher h;
-        h.text(c.id).text(c.actor).text(c.joint);
-        b.body.settings->hash(h);
-        b.key = h.done();
+        b.settle();
         out.colliders.push_back(std::move(b));
     };
     for (const scene::Collider& c : scene.colliders) addBody(c);
@@ -73,19 +91,14 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     for (const scene::Wind& w : scene.winds) {
         if (!w.on) continue;
         ItemsOfShot::Wind made{{&w, resolved(w, scene::windTable(), scene::List::Winds)}, {}};
-        Hasher h;
-        made.blow.settings->hash(h);
-        made.key = h.done();
+        made.settle();
         out.winds.push_back(std::move(made));
     }
     for (const scene::Pin& p : scene.pins) {
         const auto joint = jointOf(scene, p.actor, p.joint), to = jointOf(scene, p.toActor, p.toJoint);
         if (!p.on || !joint || *joint == rig::kNoJoint || !to) continue;
         ItemsOfShot::Pin made{{&p, resolved(p, scene::pinTable(), scene::List::Pins)}, *joint, *to, {}};
-        Hasher h;
-        h.text(p.joint).number(p.end).text(p.toActor).text(p.toJoint);
-        made.hold.settings->hash(h);
-        made.key = h.done();
+        made.settle();
         out.pins.push_back(std::move(made));
     }
     return out;

@@ -15,15 +15,19 @@ struct ItemsOfShot {
             Vec3::Zero();     // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
         double farthest = 0;  // of any point of it from there; 0: it has no end
         Key key;
+        /// What follows from its settings.
+        void settle();
     };
     struct Wind {
         layers::LayerContext::Blow blow;
         Key key;
+        void settle();
     };
     struct Pin {
         layers::LayerContext::Hold hold;
         int joint = rig::kNoJoint, toJoint = rig::kNoJoint;
         Key key;
+        void settle();
     };
     std::vector<Body> colliders;
     std::vector<Wind> winds;

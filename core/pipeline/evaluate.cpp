@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <atomic>
 #include <chrono>
+#include <deque>
 #include <unordered_set>
 
 #include "layers/joint_worlds.h"
@@ -88,8 +89,8 @@ struct Climber {
     const scene::ActorEntry* entry = nullptr;
     scene::Placement placement;
     rig::Track track;
-    std::vector<Key> keys;  // by joint
-    Key rest;               // of patches and morphs
+    std::vector<Key> keys, bodyKeys;  // by joint: now, and below all layers
+    Key rest;                         // of patches and morphs
     bool loops = false;
     std::size_t allowed = 0, held = 0;
     std::vector<char> read, written;  // by joint: by layers that wait to be run
@@ -127,6 +128,11 @@ const LayerResult* Evaluation::layer(std::string_view id) const {
     return nullptr;
 }
 
+const GaugeReading* Evaluation::gauge(std::string_view id) const {
+    const auto at = std::find_if(gauges.begin(), gauges.end(), [&](const GaugeReadingPtr& g) { return g->id == id; });
+    return at == gauges.end() ? nullptr : at->get();
+}
+
 TrackPtr Evaluation::below(std::string_view layer) const {
     for (const ActorResult& a : actors)
         for (std::size_t i = 0; i < a.layers.size(); ++i)
@@ -149,16 +155,21 @@ class Run {
         m_shot = sharedShot(scene, shot);
         if (!m_shot) m_shot = std::make_shared<const scene::Shot>(shot);
         m_frames = scene.frames(*m_shot);
+        m_readings.emplace(
+            scene, *m_shot, m_frames,
+            [this](const scene::ActorEntry& actor, std::string_view layer) { return motionAfter(actor, layer); },
+            evaluator.m_readings);
     }
 
     Evaluation evaluate() {
         for (const scene::ActorEntry& a : m_scene.actors) climb(a);
         m_items = itemsOf(m_scene, *m_shot, m_frames);
-        for (std::size_t i = 0; i < m_scene.layers.size(); ++i) {
+        for (m_at = 0; m_at < m_scene.layers.size(); ++m_at) {
             if (m_cancel.asked()) throw Cancelled{};
-            visit(m_scene.layers.pointer(i));
+            visit(m_scene.layers.pointer(m_at));
         }
         flush();
+        for (const scene::Gauge& g : m_scene.gauges) m_out.gauges.push_back(m_readings->of(g));
         for (std::size_t i = 0; i < m_climbers.size(); ++i) {
             Climber& c = m_climbers[i];
             ActorResult& r = m_out.actors[i];
@@ -190,6 +201,7 @@ class Run {
         c.track = *body;
         const Key key = bodyKey(m_scene, *m_shot, a, m_scene.grid(*m_shot, a));
         for (int j = 0; j < body->joints(); ++j) c.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
+        c.bodyKeys = c.keys;
         c.rest = key;
         auto loops = m_evaluator.m_closes.find(key);
         if (loops == m_evaluator.m_closes.end()) loops = m_evaluator.m_closes.emplace(key, body->closes(*a.actor)).first;
@@ -214,15 +226,73 @@ class Run {
         LayerResult r;
         r.id = layer->id;
         r.acts = m_items.anySolo ? layer->solo : !layer->muted;
-        const Plan& plan = m_evaluator.planOf(layer, m_shot, *me.entry, m_frames);
+        const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, *me.entry, m_frames), r.remarks);
         r.problem = plan.problem;
+        r.settings = plan.settings;
         if (!r.acts)
             r.idle = m_items.anySolo && !layer->muted ? "another layer is soloed" : "it is muted";
         else if (r.problem.empty() && plan.shares->none())
-            r.idle = "its mix or its amount is 0 all through";
+            r.idle = "its mix, its amount or its intervals leave nothing of it";
         const bool runs = r.acts && r.problem.empty() && r.idle.empty();
         m_out.actors[at].layers.push_back(std::move(r));
         if (runs) start(at, m_out.actors[at].layers.size() - 1, plan, layer);
+    }
+
+    /// The plan with what feeds make of its settings.
+    const Plan& fedPlan(const Plan& plan, std::vector<std::string>& said) {
+        if (plan.layer->feeds.empty() || !plan.kind) return plan;
+        flush();
+        const scene::FedCurves curves = m_readings->fed(*plan.layer, plan.kind->settings, m_at, said);
+        if (curves.empty() || !plan.problem.empty()) return plan;
+        Plan& mine = m_fedPlans.emplace_back(plan);
+        mine.resolve(&curves);
+        return mine;
+    }
+
+    /// Items follow their feeds from the first layer on that stands above all that their gauges read.
+    void feedItems() {
+        const auto feed = [&](auto& items, auto settingsOf, scene::List list, scene::Table table, auto keyOf) {
+            for (auto& each : items) {
+                const auto& [tuned, settings] = settingsOf(each);
+                if (tuned->feeds.empty() || m_out.items.count({list, tuned->id}) > 0 || !m_readings->ready(*tuned, m_at))
+                    continue;
+                flush();
+                std::vector<std::string> said;
+                const scene::FedCurves curves = m_readings->fed(*tuned, table, m_at, said);
+                *settings = std::make_shared<const scene::Resolved>(*tuned, table, m_shot->keysOf({list, tuned->id}), m_shot->fps,
+                                                                    m_frames, &curves);
+                m_out.items[{list, tuned->id}] = *settings;
+                keyOf(each);
+            }
+        };
+        feed(
+            m_items.colliders, [](auto& b) { return std::pair(b.body.collider, &b.body.settings); }, scene::List::Colliders,
+            scene::colliderTable(), [](auto& b) { b.settle(); });
+        feed(
+            m_items.winds, [](auto& w) { return std::pair(w.blow.wind, &w.blow.settings); }, scene::List::Winds,
+            scene::windTable(), [](auto& w) { w.settle(); });
+        feed(
+            m_items.pins, [](auto& p) { return std::pair(p.hold.pin, &p.hold.settings); }, scene::List::Pins, scene::pinTable(),
+            [](auto& p) { p.settle(); });
+    }
+
+    /// The motion of an actor above a layer, or below all; every layer up to there has run.
+    Motion motionAfter(const scene::ActorEntry& actor, std::string_view layer) {
+        const std::size_t at = climberOf(actor.id);
+        const Climber& c = m_climbers[at];
+        const ActorResult& r = m_out.actors[at];
+        Motion out{r.body, c.bodyKeys, c.loops};
+        if (layer.empty()) return out;
+        const std::size_t upTo = m_scene.layers.find([&](const scene::Layer& l) { return l.id == layer; });
+        std::size_t n = 0;
+        for (; n < r.layers.size(); ++n) {
+            const std::size_t place = m_scene.layers.find([&](const scene::Layer& l) { return l.id == r.layers[n].id; });
+            if (place > upTo) break;
+            for (const auto& [joint, column] : r.layers[n].changed.joints)
+                out.keys[static_cast<std::size_t>(joint)] = columnKey(r.layers[n].key, static_cast<std::uint64_t>(joint));
+        }
+        out.track = m_out.actors[at].result || n < r.layers.size() ? r.below(n) : std::make_shared<const rig::Track>(c.track);
+        return out;
     }
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
@@ -298,6 +368,7 @@ class Run {
     void meet(Waiting& w, Hasher& h) {
         m_touched.clear();
         const Plan& plan = *w.plan;
+        if (plan.kind->blown || plan.kind->meets) feedItems();
         if (plan.kind->blown || plan.kind->meets)
             for (const ItemsOfShot::Wind& wind : m_items.winds)
                 if (wind.blow.wind->layers.empty() || std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(),
@@ -519,7 +590,7 @@ class Run {
         Climber& me = m_climbers[w.climber];
         LayerResult& r = m_out.actors[w.climber].layers[w.result];
         r.problem = w.made->problem;
-        r.remarks = w.made->remarks;
+        r.remarks.insert(r.remarks.end(), w.made->remarks.begin(), w.made->remarks.end());
         if (!r.problem.empty()) return;
         r.changed = w.made->changed;
         me.held += r.changed.transforms();
@@ -543,6 +614,9 @@ class Run {
     int m_frames = 1;
     ItemsOfShot m_items;
     std::vector<Climber> m_climbers;
+    std::optional<Readings> m_readings;
+    std::deque<Plan> m_fedPlans;  // stay where they are
+    std::size_t m_at = 0;         // place in the stack of the layer in hand
     std::vector<Waiting> m_waiting;
     std::vector<std::shared_ptr<const scene::Layer>> m_kept;
     std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere
@@ -550,6 +624,24 @@ class Run {
     double m_done = 0;
     Evaluation m_out;
 };
+
+void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
+    shares.reset();
+    settings = std::make_shared<const scene::Resolved>(*layer, kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
+                                                       shot->fps, frames, fed);
+    shares.emplace(*kind, settings, shot->windowOf(layer->id, frames));
+    Hasher h;
+    h.text(layer->kind);
+    settings->hash(h, shares->mix(), shares->amount());
+    reach = kind->reach ? kind->reach(*actor, *layer, *settings) : 0;
+    apart = layers::apartOf(*layer, settings);
+    for (const auto& [joint, own] : apart) {
+        h.text(joint);
+        own->hash(h, shares->mix(), shares->amount());
+        if (kind->reach) reach = std::max(reach, kind->reach(*actor, *layer, *own));
+    }
+    key = h.done();
+}
 
 const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Layer>& layer,
                                          const std::shared_ptr<const scene::Shot>& shot, const scene::ActorEntry& entry,
@@ -570,23 +662,9 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
     p.shot = shot;
     p.frames = frames;
     if (!p.problem.empty()) return p;
-    const rig::Skeleton& s = entry.actor->skeleton;
-    p.shares.reset();
-    p.settings = std::make_shared<const scene::Resolved>(*layer, p.kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
-                                                         shot->fps, frames);
-    p.shares.emplace(*p.kind, p.settings);
-    Hasher h;
-    h.text(layer->kind);
-    p.settings->hash(h, p.shares->mix(), p.shares->amount());
-    p.reach = p.kind->reach ? p.kind->reach(*entry.actor, *layer, *p.settings) : 0;
-    p.apart = layers::apartOf(*layer, p.settings);
-    for (const auto& [joint, settings] : p.apart) {
-        h.text(joint);
-        settings->hash(h, p.shares->mix(), p.shares->amount());
-        if (p.kind->reach) p.reach = std::max(p.reach, p.kind->reach(*entry.actor, *layer, *settings));
-    }
-    p.key = h.done();
+    p.resolve(nullptr);
     if (known) return p;
+    const rig::Skeleton& s = entry.actor->skeleton;
     p.moves = p.kind->moves(*entry.actor, *layer);
     // It may look at all that hangs on what it moves, and at what that hangs on.
     std::vector<char> below(static_cast<std::size_t>(s.size()), false), above = below;

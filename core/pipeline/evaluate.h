@@ -14,6 +14,7 @@
 #include "base/hash.h"
 #include "layers/layer_kind.h"
 #include "layers/run.h"
+#include "pipeline/readings.h"
 #include "rig/track.h"
 #include "scene/scene.h"
 
@@ -39,6 +40,7 @@ struct LayerResult {
     std::vector<std::string> remarks;  // what a person should know of how it went
     std::vector<std::string> met;      // ids of the colliders that it can reach
     Changed changed;                   // empty when it did nothing
+    layers::ResolvedPtr settings;      // as they held in the shot, feeds counted; null for an unknown kind
     Key key;                           // of what it made and of the motion that it made it from
 };
 
@@ -54,11 +56,15 @@ struct ActorResult {
 
 struct Evaluation {
     std::vector<ActorResult> actors;
+    std::vector<GaugeReadingPtr> gauges;                // in the scene's order
+    std::map<scene::Owner, layers::ResolvedPtr> items;  // settings of items that are fed
     double milliseconds = 0;
     int simulated = 0;  // layers that ran; the rest were known
 
     const ActorResult* actor(std::string_view id) const;
     const LayerResult* layer(std::string_view id) const;
+    /// Null where there is no such gauge.
+    const GaugeReading* gauge(std::string_view id) const;
     /// The motion below and above a layer that changes something; null for any other.
     TrackPtr below(std::string_view layer) const;
     TrackPtr above(std::string_view layer) const;
@@ -110,6 +116,9 @@ class Evaluator {
         std::map<std::string, layers::ResolvedPtr, std::less<>> apart;
         std::optional<layers::Shares> shares;
         Key key;  // of the settings but mix and amount
+
+        /// Works out what the shot makes of the settings, some of them fed.
+        void resolve(const scene::FedCurves* fed);
     };
     using Boxes = std::vector<Eigen::AlignedBox3d>;
 
@@ -132,6 +141,7 @@ class Evaluator {
     std::unordered_map<std::string, Plan> m_plans;
     std::map<Key, Boxes> m_paths;
     std::map<Key, bool> m_closes;
+    Readings::Memo m_readings;
 };
 
 }  // namespace nutatio::pipeline

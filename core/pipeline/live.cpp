@@ -49,7 +49,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
                 if (const auto& on = w.blow.wind->layers; on.empty() || std::find(on.begin(), on.end(), l.id) != on.end())
                     level.context->winds.push_back(w.blow);
         level.moves = kind->moves(*entry.actor, l);
-        level.shares.emplace(*kind, settings);
+        level.shares.emplace(*kind, settings, m_shot->windowOf(l.id, frames));
         m_levels.push_back(std::move(level));
     }
 }

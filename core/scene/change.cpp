@@ -50,6 +50,7 @@ Change changeBetween(const Scene& before, const Scene& after) {
     compare(before.colliders, after.colliders, List::Colliders, out);
     compare(before.winds, after.winds, List::Winds, out);
     compare(before.pins, after.pins, List::Pins, out);
+    compare(before.gauges, after.gauges, List::Gauges, out);
     out.shots = before.shots.size() != after.shots.size();
     for (std::size_t i = 0; !out.shots && i < after.shots.size(); ++i)
         out.shots = before.shots.pointer(i) != after.shots.pointer(i) &&

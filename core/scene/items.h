@@ -1,4 +1,4 @@
-// The tables of what stands in the roster, tuned like a layer's settings: actors' places, colliders, winds and pins.
+// The tables of what stands in the roster, tuned like a layer's settings: actors' places, colliders, winds, pins and gauges.
 #pragma once
 
 #include <functional>
@@ -13,6 +13,9 @@ Table actorTable(const ActorEntry& actor);
 Table colliderTable();
 Table windTable();
 Table pinTable();
+Table gaugeTable();
+/// The unit of what a gauge reads.
+Unit unitOf(const Gauge& gauge);
 
 /// Whether the row counts for this thing: see SettingSpec::only.
 bool counts(const SettingSpec& row, const Tuned& tuned);

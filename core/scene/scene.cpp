@@ -5,6 +5,7 @@
 #include <unordered_set>
 
 #include "rig/parts.h"
+#include "scene/items.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::scene {
@@ -75,6 +76,18 @@ int Shot::frameOf(double time) const {
     return static_cast<int>(std::lround(time * fps));
 }
 
+Curve Shot::windowOf(std::string_view layer, int frames) const {
+    Curve out;
+    const auto at = intervals.find(layer);
+    if (at == intervals.end() || at->second.empty()) return out;
+    for (int f = 0; f < frames; ++f) {
+        double most = 0;
+        for (const Interval& i : at->second) most = std::max(most, intervalShare(i, timeOf(f)));
+        out.push_back(most);
+    }
+    return out;
+}
+
 const ActorEntry* Scene::actor(std::string_view id) const {
     return byId(actors, id);
 }
@@ -106,6 +119,12 @@ Pin* Scene::pin(std::string_view id) {
     return editById(pins, id);
 }
 
+const Gauge* Scene::gauge(std::string_view id) const {
+    return byId(gauges, id);
+}
+Gauge* Scene::gauge(std::string_view id) {
+    return editById(gauges, id);
+}
 const Tuned* Scene::tuned(const Owner& owner) const {
     switch (owner.list) {
         case List::Actors:
@@ -118,6 +137,8 @@ const Tuned* Scene::tuned(const Owner& owner) const {
             return wind(owner.id);
         case List::Pins:
             return pin(owner.id);
+        case List::Gauges:
+            return gauge(owner.id);
     }
     return nullptr;
 }
@@ -134,6 +155,8 @@ Tuned* Scene::tuned(const Owner& owner) {
             return wind(owner.id);
         case List::Pins:
             return pin(owner.id);
+        case List::Gauges:
+            return gauge(owner.id);
     }
     return nullptr;
 }
@@ -227,6 +250,7 @@ std::string Scene::freshId(std::string_view stem) const {
     for (const Collider& c : colliders) taken.insert(c.id);
     for (const Wind& w : winds) taken.insert(w.id);
     for (const Pin& p : pins) taken.insert(p.id);
+    for (const Gauge& g : gauges) taken.insert(g.id);
     for (const Shot& s : shots) taken.insert(s.id);
     for (const Unread& u : unread) taken.insert(u.id);
     std::string id = base;
@@ -306,6 +330,16 @@ Pin newPin(const Scene& scene, const ActorEntry& entry, int joint, const std::ve
     p.values = startValues(pinTable());
     p.setVector("offset", placementOf(entry).toWorld(worlds[static_cast<std::size_t>(joint)].t));
     return p;
+}
+
+Gauge newGauge(const Scene& scene, const ActorEntry& entry, int joint) {
+    Gauge g;
+    g.name = "Speed of " + rig::plainName(entry.actor->skeleton, joint);
+    g.id = scene.freshId("gauge-" + rig::plainName(entry.actor->skeleton, joint));
+    g.actor = entry.id;
+    g.joint = entry.actor->skeleton.reference(joint);
+    g.values = startValues(gaugeTable());
+    return g;
 }
 
 Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Shape shape) {

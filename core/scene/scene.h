@@ -96,6 +96,17 @@ struct Pin : Tuned {
     bool on = true;
 };
 
+/// A measured quantity over the shot: see gaugeTable. Its settings hold throughout: a measure that changed within the shot would
+/// measure nothing.
+struct Gauge : Tuned {
+    std::string actor;
+    std::string joint;    // reference
+    std::string toActor;  // the other one, where it measures between two or is seen from a joint; may be empty
+    std::string toJoint;
+    std::string after;              // id of the layer whose result it reads; empty: the body
+    std::vector<std::string> over;  // ids of the colliders it is high over, where it measures height or contact; empty: the floor
+};
+
 struct Layer : Tuned {
     std::string kind;
     std::string actor;
@@ -108,6 +119,13 @@ struct Layer : Tuned {
 
 using KeysOf = std::map<std::string, Keys, std::less<>>;  // by setting
 
+/// A frame that a person named.
+struct Mark {
+    double at = 0;  // [s]
+    std::string name;
+    bool operator==(const Mark&) const = default;
+};
+
 /// What plays: a clip of each actor, and all that belongs to this playing alone. Times are in seconds from its first frame.
 struct Shot {
     std::string id;
@@ -116,7 +134,9 @@ struct Shot {
     std::string lead;                          // id of the actor whose clip it is as long as; empty: as the longest
     std::map<std::string, std::string> clips;  // by actor: reference of its clip; none: the rest pose
     std::vector<double> cuts;                  // at which the motion begins anew; in order
+    std::vector<Mark> marks;                   // in order
     std::map<Owner, KeysOf> keys;              // a keyed setting's plain value rests
+    std::map<std::string, std::vector<Interval>, std::less<>> intervals;  // by layer; none: it acts all through
     Unknown unknown;
 
     const KeysOf* keysOf(const Owner& owner) const;
@@ -124,6 +144,8 @@ struct Shot {
     /// The frame, from 0, that a time falls on.
     int frameOf(double time) const;
     double timeOf(int frame) const { return frame / fps; }
+    /// How much a layer acts at each frame; empty where it has no interval.
+    Curve windowOf(std::string_view layer, int frames) const;
 };
 
 /// An entry of a scene file that could not be understood, or whose file could not be read: kept for the next saving.
@@ -141,6 +163,7 @@ struct Scene {
     SharedList<Collider> colliders;
     SharedList<Wind> winds;
     SharedList<Pin> pins;
+    SharedList<Gauge> gauges;
     SharedList<Layer> layers;  // the stack, bottom first
     SharedList<Shot> shots;
     std::string shown;  // id of the shot that plays
@@ -158,6 +181,8 @@ struct Scene {
     Wind* wind(std::string_view id);
     const Pin* pin(std::string_view id) const;
     Pin* pin(std::string_view id);
+    const Gauge* gauge(std::string_view id) const;
+    Gauge* gauge(std::string_view id);
     const Tuned* tuned(const Owner& owner) const;
     Tuned* tuned(const Owner& owner);
 
@@ -203,6 +228,8 @@ std::string clipReference(const rig::Actor& actor, int clip);
 Wind newWind(const Scene& scene, const ActorEntry& actor);
 /// A pin that holds `joint` where `worlds`, its joints' transforms in the actor's units, have it.
 Pin newPin(const Scene& scene, const ActorEntry& actor, int joint, const std::vector<Affine>& worlds);
+/// The speed of a joint over the ground.
+Gauge newGauge(const Scene& scene, const ActorEntry& actor, int joint);
 /// A collider laid on `joint` in the rest pose: round it, along the way to its child, or a plane facing up through it.
 Collider newCollider(const Scene& scene, const ActorEntry& actor, int joint, Shape shape);
 

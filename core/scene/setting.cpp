@@ -7,6 +7,10 @@
 
 namespace nutatio::scene {
 
+namespace {
+constexpr std::string_view kEases[] = {"smooth", "linear", "hold", "free"};
+}  // namespace
+
 bool mayDiffer(const SettingSpec& row) {
     return row.type == SettingType::Number && !row.together && row.role != Role::Mix && row.role != Role::Amount &&
            row.role != Role::Preroll && row.role != Role::Cuts;
@@ -28,6 +32,10 @@ std::string_view unitText(Unit unit) {
             return "m";
         case Unit::MetresPerSecond:
             return "m/s";
+        case Unit::DegreesPerSecond:
+            return "deg/s";
+        case Unit::MetresPerSecond2:
+            return "m/s2";
         case Unit::Share:
         case Unit::Count:
         case Unit::None:
@@ -68,31 +76,62 @@ SettingSpec sizedFor(SettingSpec row, double height) {
     return row;
 }
 
+std::string_view easeName(Ease ease) {
+    return kEases[static_cast<std::size_t>(ease)];
+}
+
+bool easeFromName(std::string_view name, Ease& ease) {
+    const auto at = std::find(std::begin(kEases), std::end(kEases), name);
+    if (at == std::end(kEases)) return false;
+    ease = static_cast<Ease>(at - std::begin(kEases));
+    return true;
+}
+
+std::pair<double, double> slopesAt(const Keys& keys, std::size_t i) {
+    if (keys[i].ease == Ease::Free) return {keys[i].before, keys[i].after};
+    // Of the stretch from one key to the next; a held one is level.
+    const auto chord = [&](std::size_t k) {
+        return keys[k].ease == Ease::Hold ? 0 : (keys[k + 1].value - keys[k].value) / (keys[k + 1].at - keys[k].at);
+    };
+    const bool first = i == 0, last = i + 1 == keys.size();
+    if (keys[i].ease == Ease::Linear) return {first ? 0 : chord(i - 1), last ? 0 : chord(i)};
+    // Smooth: the harmonic mean of its two chords, and level where they disagree or where the keys end.
+    if (first || last) return {0, 0};
+    const double a = chord(i - 1), b = chord(i), slope = a * b > 0 ? 2 * a * b / (a + b) : 0.0;
+    return {slope, slope};
+}
+
 double keyedAt(const Keys& keys, double time) {
     if (keys.empty()) return 0;
     if (time <= keys.front().at) return keys.front().value;
     if (time >= keys.back().at) return keys.back().value;
-    std::size_t k = 1;
-    while (keys[k].at < time) ++k;
-    const auto chord = [&](std::size_t i) { return (keys[i + 1].value - keys[i].value) / (keys[i + 1].at - keys[i].at); };
-    // The slope at a key is the harmonic mean of its two chords, and level where they disagree or where the keys end.
-    const auto slope = [&](std::size_t i) {
-        if (i == 0 || i + 1 == keys.size()) return 0.0;
-        const double a = chord(i - 1), b = chord(i);
-        return a * b > 0 ? 2 * a * b / (a + b) : 0.0;
-    };
+    const auto next = std::upper_bound(keys.begin(), keys.end(), time, [](double t, const KeyAt& k) { return t < k.at; });
+    const auto k = static_cast<std::size_t>(next - keys.begin());
     const KeyAt &a = keys[k - 1], &b = keys[k];
-    if (a.value == b.value) return a.value;  // both slopes are level, and the sum below would round
+    if (time == a.at || a.ease == Ease::Hold) return a.value;
     const double wide = b.at - a.at, u = (time - a.at) / wide;
+    if (a.ease == Ease::Linear) return a.value + u * (b.value - a.value);
+    const double leaves = slopesAt(keys, k - 1).second, arrives = slopesAt(keys, k).first;
+    if (a.value == b.value && leaves == 0 && arrives == 0) return a.value;  // the sum below would round
     const Hermite h(u);
-    return h.p0 * a.value + h.m0 * wide * slope(k - 1) + h.p1 * b.value + h.m1 * wide * slope(k);
+    return h.p0 * a.value + h.m0 * wide * leaves + h.p1 * b.value + h.m1 * wide * arrives;
+}
+
+Keys stretched(Keys keys, double times) {
+    for (KeyAt& k : keys) {
+        k.at *= times;
+        k.before /= times;
+        k.after /= times;
+    }
+    return keys;
 }
 
 void putKey(Keys& keys, double time, double value) {
     if (const auto here = keyAt(keys, time); here != keys.end())
         here->value = value;
     else
-        keys.insert(std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return k.at > time; }), {time, value});
+        keys.insert(std::find_if(keys.begin(), keys.end(), [&](const KeyAt& k) { return k.at > time; }),
+                    {.at = time, .value = value});
 }
 
 Keys::iterator keyAt(Keys& keys, double time) {

@@ -5,12 +5,26 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <variant>
 #include <vector>
 
 namespace nutatio::scene {
 
-enum class Unit { None, PerSecond, Count, Degrees, Share, Gravities, Times, Frames, Metres, MetresPerSecond };
+enum class Unit {
+    None,
+    PerSecond,
+    Count,
+    Degrees,
+    Share,
+    Gravities,
+    Times,
+    Frames,
+    Metres,
+    MetresPerSecond,
+    DegreesPerSecond,
+    MetresPerSecond2
+};
 enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
 enum class Role { None, Target, End, Without, Rate, Damping, Pull, Heading, Felt, Preroll, Cuts, Mix, Amount };
@@ -67,17 +81,30 @@ std::vector<std::string_view> idsIn(std::string_view joined);
 /// The ids of a Choice's row.
 std::vector<std::string_view> choicesOf(const SettingSpec& spec);
 
+/// How a curve goes on from a key: smooth and never beyond its keys, straight, held until the next one, or with slopes set by
+/// hand.
+enum class Ease { Smooth, Linear, Hold, Free };
+std::string_view easeName(Ease ease);
+/// False when `name` is no ease's.
+bool easeFromName(std::string_view name, Ease& ease);
+
 /// A value that a setting has at a time of the shot [s] (0: its first frame).
 struct KeyAt {
     double at = 0;
     double value = 0;
+    Ease ease = Ease::Smooth;
+    double before = 0, after = 0;  // slopes of a Free key [1/s]
     bool operator==(const KeyAt&) const = default;
 };
 /// Keys by time, no time twice.
 using Keys = std::vector<KeyAt>;
-/// The keyed value at a time: smooth through the keys and never beyond them (monotone cubic; Fritsch and Carlson, SIAM J. Numer.
-/// Anal. 17, 1980), held before the first and after the last.
+/// The keyed value at a time, held before the first and after the last: smooth as a monotone cubic (Fritsch and Carlson, SIAM J.
+/// Numer. Anal. 17, 1980) but where a key says otherwise.
 double keyedAt(const Keys& keys, double time);
+/// The slope with which a curve arrives at a key, and with which it leaves it.
+std::pair<double, double> slopesAt(const Keys& keys, std::size_t key);
+/// Keys whose times are multiplied, slopes and all.
+Keys stretched(Keys keys, double times);
 /// Sets or replaces the key at a time; keys nearer than kSameMoment are one.
 void putKey(Keys& keys, double time, double value);
 /// The key at a time, or the end.

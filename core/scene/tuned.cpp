@@ -61,27 +61,34 @@ std::string_view listName(List list) {
             return "winds";
         case List::Pins:
             return "pins";
+        case List::Gauges:
+            return "gauges";
     }
     return "";
 }
 
-Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys, double fps,
-                   int frames) {
+Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys, double fps, int frames,
+                   const FedCurves* fed) {
     m_entries.reserve(tuned.values.size());
     for (const auto& [id, value] : tuned.values) {
         Entry e{id, value, {}, {}};
         const SettingSpec* row = findRow(table, id);
         if (const auto p = tuned.profiles.find(id); p != tuned.profiles.end() && row && row->profiled) e.profile = p->second;
-        if (const auto k = keys ? keys->find(id) : decltype(keys->find(id)){};
-            keys && k != keys->end() && !k->second.empty() && row && row->keyable) {
-            Keys inFrames = k->second;
-            for (KeyAt& key : inFrames) {
-                key.at *= fps;
+        const auto at = [&](const auto* all) {
+            const auto found = all ? all->find(id) : decltype(all->find(id)){};
+            return all && row && row->keyable && found != all->end() && !found->second.empty() ? &found->second : nullptr;
+        };
+        if (const Curve* curve = at(fed)) {
+            e.curve = *curve;
+        } else if (const Keys* keyed = at(keys)) {
+            Keys inFrames = stretched(*keyed, fps);
+            for (KeyAt& key : inFrames)
                 if (const double whole = std::round(key.at); std::abs(whole - key.at) < 1e-6) key.at = whole;
-            }
             for (int f = 0; f < std::max(1, frames); ++f) e.curve.push_back(keyedAt(inFrames, f));
-            m_anyKeyed = true;
         }
+        m_anyKeyed |= !e.curve.empty();
+        // Slopes set by hand and responses may lead beyond what the setting can be.
+        for (double& v : e.curve) v = std::clamp(std::isfinite(v) ? v : row->start, row->range.low, row->range.high);
         m_entries.push_back(std::move(e));
     }
 }

@@ -8,6 +8,7 @@
 
 #include "base/hash.h"
 #include "base/maths.h"
+#include "scene/feed.h"
 #include "scene/setting.h"
 
 namespace nutatio::scene {
@@ -22,6 +23,7 @@ struct Tuned {
     std::string name;
     Values values;
     Profiles profiles;
+    Feeds feeds;
     Unknown unknown;
     /// What a newer version said of its settings and this one cannot use. It goes back into the file, a value as long as the one
     /// that stands in for it is left alone.
@@ -43,8 +45,8 @@ struct Tuned {
 };
 
 /// Which list of a scene a thing stands in.
-enum class List { Actors, Layers, Colliders, Winds, Pins };
-inline constexpr List kLists[] = {List::Actors, List::Layers, List::Colliders, List::Winds, List::Pins};
+enum class List { Actors, Layers, Colliders, Winds, Pins, Gauges };
+inline constexpr List kLists[] = {List::Actors, List::Layers, List::Colliders, List::Winds, List::Pins, List::Gauges};
 /// "layers" ... as the scene file has it.
 std::string_view listName(List list);
 
@@ -55,18 +57,19 @@ struct Owner {
     auto operator<=>(const Owner&) const = default;
 };
 
-/// The value of a setting over the frames of a shot.
-using Curve = std::vector<double>;
+/// What feeds make of settings over a shot, by setting.
+using FedCurves = std::map<std::string, Curve, std::less<>>;
 
-/// Settings as they hold in one shot, frame by frame: keys and profiles are resolved, and whoever asks never sees them. A frame
-/// outside the shot has the value of the nearest one in it.
+/// Settings as they hold in one shot, frame by frame: keys, feeds and profiles are resolved, and whoever asks never sees them. A
+/// frame outside the shot has the value of the nearest one in it.
 class Resolved {
   public:
     Resolved() = default;
     /// Keys count where the table lets a setting have them. `frames` at `fps`; a time that a key has is rounded to a frame where
-    /// it lies within a millionth of one, so that a shot means the same whatever its times were computed from.
+    /// it lies within a millionth of one, so that a shot means the same whatever its times were computed from. A setting that is
+    /// fed has the curve of its feed in place of keys, as many values as there are frames.
     Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys = nullptr, double fps = 24,
-             int frames = 1);
+             int frames = 1, const FedCurves* fed = nullptr);
 
     double at(std::string_view setting, int frame = 0) const;
     /// At a place from root (0) to tip (1), profile counted.

@@ -101,7 +101,7 @@ TEST_CASE("what changed between two scenes is known thing by thing") {
     CHECK_FALSE(c.touches(scene::List::Actors));
     CHECK_FALSE(c.reorders(scene::List::Layers));
     s = before;
-    edit::moveLayer(s, s.layers[0].id, 1);
+    REQUIRE(edit::moveLayer(s, s.layers[0].id, 1).ok());
     c = scene::changeBetween(before, s);
     CHECK(c.reorders(scene::List::Layers));
     CHECK(c.things.empty());

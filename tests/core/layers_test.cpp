@@ -230,7 +230,8 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     if (starts("move_") || starts("share_")) values["move"] = std::string("xyz");
     if (starts("turn_") || starts("move_")) return spec.range.high * 0.001;
     if (one({"bend", "twist"})) return id == "bend" ? 5.0 : 0.0;
-    return id == "mix" || starts("share_") ? 0.3 : spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
+    const double changed = spec.start + 0.4 * (spec.soft.high - spec.start) + 0.2;
+    return id == "mix" || starts("share_") || changed > spec.range.high ? 0.3 : changed;
 }
 }  // namespace
 

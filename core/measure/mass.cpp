@@ -1,0 +1,159 @@
+#include "measure/mass.h"
+
+#include <algorithm>
+
+#include "measure/trace.h"
+#include "rig/roles.h"
+
+namespace nutatio::measure {
+
+namespace {
+
+// For joint j and triangle t with area A, centre c, normal n and weight w of j:
+//   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n),  k = 1/2 beside a bone, 1/3 at its end
+//   the wedge's own centre lies at p + 2/3 (c - p)
+struct Bone {
+    Vec3 from, to;
+};
+
+std::vector<std::vector<Bone>> bonesIn(const rig::Skeleton& s, const std::vector<Affine>& worlds) {
+    std::vector<std::vector<Bone>> out(static_cast<std::size_t>(s.size()));
+    for (int j = 0; j < s.size(); ++j) {
+        const auto i = static_cast<std::size_t>(j);
+        for (int c : s.joint(j).children) out[i].push_back({worlds[i].t, worlds[static_cast<std::size_t>(c)].t});
+        // Half its parent's bone, straight on.
+        if (out[i].empty() && s.joint(j).parent != rig::kNoJoint) {
+            const Vec3 way = worlds[i].t - worlds[static_cast<std::size_t>(s.joint(j).parent)].t;
+            out[i].push_back({worlds[i].t, worlds[i].t + 0.5 * way});
+        }
+        if (out[i].empty()) out[i].push_back({worlds[i].t, worlds[i].t});
+    }
+    return out;
+}
+
+class Weigher {
+  public:
+    explicit Weigher(const rig::Actor& actor) : m_actor(actor) {
+        rig::worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
+        m_bones = bonesIn(actor.skeleton, m_worlds);
+        m_volume.resize(m_worlds.size());
+        m_moment.resize(m_worlds.size(), Vec3::Zero());
+    }
+
+    void wedge(int joint, double weight, const Vec3& c, const Vec3& n, double area) {
+        const auto j = static_cast<std::size_t>(joint);
+        Vec3 p = Vec3::Zero();
+        double nearest = 1e300;
+        bool beside = false;
+        for (const Bone& b : m_bones[j]) {
+            const Vec3 way = b.to - b.from;
+            const double u = way.squaredNorm() > 0 ? (c - b.from).dot(way) / way.squaredNorm() : 0, on = std::clamp(u, 0.0, 1.0);
+            const Vec3 at = b.from + on * way;
+            if ((c - at).squaredNorm() >= nearest) continue;
+            nearest = (c - at).squaredNorm();
+            p = at;
+            beside = u == on;
+        }
+        const double v = weight * (beside ? 1.0 / 2 : 1.0 / 3) * area * std::max(0.0, (c - p).dot(n));
+        m_volume[j] += v;
+        m_moment[j] += v * (p + 2.0 / 3 * (c - p));
+    }
+
+    void skin() {
+        for (const rig::MeshInstance& instance : *m_actor.instances) {
+            const rig::Mesh& mesh = m_actor.meshes[static_cast<std::size_t>(instance.mesh)];
+            for (const rig::Primitive& prim : mesh.primitives) {
+                rig::PosedVertices posed;
+                rig::poseVertices(m_actor, instance, prim, m_worlds, mesh.weights, posed);
+                for (std::size_t t = 0; t + 2 < prim.triangles.size(); t += 3) triangle(instance, prim, posed, t);
+            }
+        }
+    }
+
+    Masses result() const {
+        double all = 0;
+        for (double v : m_volume) all += v;
+        Masses out;
+        if (!(all > 0)) return out;
+        for (std::size_t j = 0; j < m_volume.size(); ++j) {
+            out.share.push_back(m_volume[j] / all);
+            out.centre.push_back(m_volume[j] > 0 ? m_worlds[j].inverse().apply(m_moment[j] / m_volume[j]) : Vec3(Vec3::Zero()));
+        }
+        return out;
+    }
+
+  private:
+    void triangle(const rig::MeshInstance& instance, const rig::Primitive& prim, const rig::PosedVertices& posed, std::size_t t) {
+        Vec3 corner[3];
+        for (std::size_t k = 0; k < 3; ++k) corner[k] = posed.positions[prim.triangles[t + k]].cast<double>();
+        const Vec3 normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
+        const double area = 0.5 * normal.norm();
+        if (!(area > 0)) return;
+        const Vec3 c = (corner[0] + corner[1] + corner[2]) / 3, n = normal.normalized();
+        if (instance.skin < 0 || prim.influences.empty()) return wedge(instance.joint, 1, c, n, area);
+        const rig::Skin& skin = m_actor.skins[static_cast<std::size_t>(instance.skin)];
+        for (std::size_t k = 0; k < 3; ++k) {
+            const rig::Influence& w = prim.influences[prim.triangles[t + k]];
+            for (std::size_t i = 0; i < w.weight.size(); ++i)
+                if (w.weight[i] > 0) wedge(skin.joints[w.joint[i]], static_cast<double>(w.weight[i]) / 3, c, n, area);
+        }
+    }
+
+    const rig::Actor& m_actor;
+    std::vector<Affine> m_worlds;
+    std::vector<std::vector<Bone>> m_bones;
+    std::vector<double> m_volume;
+    std::vector<Vec3> m_moment;
+};
+
+Masses byRoles(const rig::Actor& actor) {
+    const rig::Roles roles = rig::rolesOf(actor);
+    const auto n = static_cast<std::size_t>(actor.skeleton.size());
+    Masses out;
+    out.share.assign(n, 0);
+    out.centre.assign(n, Vec3::Zero());
+    const auto put = [&](int joint, double share, double along) {
+        if (joint == rig::kNoJoint) return;
+        out.share[static_cast<std::size_t>(joint)] += share;
+        out.centre[static_cast<std::size_t>(joint)] = along * endOf(actor.skeleton, joint);
+    };
+    put(roles.head, 6.8, 0.5);
+    std::vector<int> trunk = roles.spine;
+    if (trunk.empty() && roles.hips != rig::kNoJoint) trunk.push_back(roles.hips);
+    for (int j : trunk) put(j, 43.0 / static_cast<double>(trunk.size()), 0.5);
+    for (int side = 0; side < 2; ++side) {
+        const auto k = static_cast<std::size_t>(side);
+        put(roles.arms[k].upper, 2.6, 0.58);
+        put(roles.arms[k].lower, 1.5, 0.46);
+        put(roles.arms[k].end, 0.6, 0.5);
+        put(roles.legs[k].upper, 14.5, 0.39);
+        put(roles.legs[k].lower, 4.6, 0.44);
+        put(roles.legs[k].end, 1.3, 0.5);
+    }
+    double all = 0;
+    for (double v : out.share) all += v;
+    if (!(all > 0)) {
+        out.share.assign(n, 1);
+        all = static_cast<double>(n);
+    }
+    for (double& v : out.share) v /= all;
+    return out;
+}
+
+}  // namespace
+
+Masses massesOf(const rig::Actor& actor) {
+    Weigher w(actor);
+    w.skin();
+    Masses out = w.result();
+    return out.share.empty() ? byRoles(actor) : out;
+}
+
+Vec3 centreOfMass(const Masses& masses, const std::vector<Affine>& worlds) {
+    Vec3 out = Vec3::Zero();
+    for (std::size_t j = 0; j < worlds.size(); ++j)
+        if (masses.share[j] > 0) out += masses.share[j] * worlds[j].apply(masses.centre[j]);
+    return out;
+}
+
+}  // namespace nutatio::measure

@@ -1,0 +1,24 @@
+// How a body's mass is shared out over its joints.
+#pragma once
+
+#include <vector>
+
+#include "rig/actor.h"
+
+namespace nutatio::measure {
+
+/// Shares of the whole, by joint, each with its centre in the joint's own axes [units].
+struct Masses {
+    std::vector<double> share;  // sums to 1
+    std::vector<Vec3> centre;
+};
+
+/// From the mesh in the rest pose: every triangle of skin is the base of a wedge that reaches to the bones of the joints that carry
+/// it, so that an open or a hollow mesh weighs something too. Without a mesh by the roles of the joints, as in people (de Leva,
+/// Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters, J. Biomechanics 29, 1996), and evenly where there are none.
+Masses massesOf(const rig::Actor& actor);
+
+/// The centre of mass [units, the actor's world] for world transforms of its joints.
+Vec3 centreOfMass(const Masses& masses, const std::vector<Affine>& worlds);
+
+}  // namespace nutatio::measure
