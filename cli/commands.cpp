@@ -275,26 +275,19 @@ void Commands::gauge() {
     if (scene.gauges.empty()) throw BadArguments{"the input has no gauge; say what to measure with --gauge"};
     pipeline::Evaluator evaluator;
     const pipeline::Evaluation made = evaluator.evaluate(scene, m_cancel);
-    const int frames = scene.frames(scene.shot());
-    std::vector<files::CsvColumn> columns{{"frame", {}}, {"seconds", {}}};
-    for (int f = 0; f < frames; ++f) {
-        columns[0].values.push_back(f + 1);
-        columns[1].values.push_back(scene.shot().timeOf(f));
-    }
     Json gauges = Json::array();
     for (std::size_t i = 0; i < scene.gauges.size(); ++i) {
         const pipeline::GaugeReading& read = *made.gauges[i];
         const std::string unit(scene::unitText(scene::unitOf(scene.gauges[i])));
         if (!read.problem.empty()) m_err << "warning: " << scene.gauges[i].name << ": " << read.problem << "\n";
-        columns.push_back({scene.gauges[i].name + (unit.empty() ? "" : " [" + unit + "]"), read.values});
         gauges.push_back({{"id", scene.gauges[i].id},
                           {"name", scene.gauges[i].name},
                           {"unit", unit},
                           {"values", read.values},
                           {"problem", read.problem}});
     }
-    if (m_options.json) return print({{"fps", scene.shot().fps}, {"frames", frames}, {"gauges", gauges}});
-    const std::string csv = files::csvOf(columns);
+    if (m_options.json) return print({{"fps", scene.shot().fps}, {"frames", scene.frames(scene.shot())}, {"gauges", gauges}});
+    const std::string csv = files::csvOf(pipeline::tableOf(scene, made.gauges));
     if (m_options.out.empty())
         m_out << csv;
     else

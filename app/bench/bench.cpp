@@ -41,6 +41,7 @@ Bench::Bench(const QString& keepFolder)
     makeRosterCommands();
     makePlayCommands();
     makeTrialCommands();
+    makeTimeCommands();
     makeViewCommands();
     makePrepareCommands();
     layOut();
@@ -70,6 +71,10 @@ Bench::Bench(const QString& keepFolder)
     };
     connect(m_roster, &Roster::menuWanted, this, &Bench::showMenu);
     connect(m_tape, &Tape::menuWanted, this, &Bench::showMenu);
+    connect(m_tape, &Tape::keyMenuWanted, this, &Bench::showKeyMenu);
+    connect(m_tape, &Tape::rulerMenuWanted, this, &Bench::showRulerMenu);
+    connect(m_tape, &Tape::said, this, &Bench::say);
+    connect(&m_tape->keys(), &KeySelection::changed, this, &Bench::refresh);
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
     connect(&m_document, &Document::simulating, this, &Bench::showProgress);
@@ -133,14 +138,26 @@ void Bench::refresh() {
     m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
                                                        : tr("Nothing to redo"));
     const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    const bool wind = !s.wind.empty(), pin = !s.pin.empty(), any = !scene.actors.empty();
+    const bool wind = !s.wind.empty(), pin = !s.pin.empty(), gauge = !s.gauge.empty(), any = !scene.actors.empty();
     const auto each = [this](std::initializer_list<const char*> ids, bool can, const QString& why) {
         for (const char* id : ids) allow(QLatin1String(id), can, why);
     };
     const QString noJoint = tr("no joint is selected"), noLayer = tr("no layer is selected"), nothing = tr("nothing is open");
     for (const layers::LayerKind* k : layers::kinds()) allow(QStringLiteral("add-") + qs(k->id), joints, noJoint);
-    each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin"}, joints, noJoint);
+    each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin", "add-gauge"}, joints, noJoint);
+    each({"gauge-to-selection", "gauge-csv"}, gauge, tr("no gauge is selected"));
+    each({"peak-next", "peak-back"}, !scene.gauges.empty(), tr("there is no gauge"));
     each({"mute", "solo", "layer-down", "layer-up", "split-layer", "merge-layer"}, layer, noLayer);
+    each({"interval", "no-intervals", "interval-remove", "curves", "group"}, layer, noLayer);
+    for (int k = 0; k <= 8; ++k) allow(QStringLiteral("colour-%1").arg(k), layer, noLayer);
+    const scene::Layer* chosen = scene.layer(s.layer);
+    each({"ungroup"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
+    each({"mark", "range-from", "range-to", "range-none", "hold-over"}, any, nothing);
+    each({"mark-next", "mark-back"}, !scene.shot().marks.empty(), tr("no frame is marked"));
+    const bool keys = !m_tape->keys().keys().empty();
+    each({"keys-smooth", "keys-linear", "keys-hold", "keys-free", "keys-copy", "keys-close", "keys-remove"}, keys,
+         tr("no key is selected on the tape"));
+    each({"keys-paste"}, m_tape->keys().canPaste(), tr("no keys were copied"));
     each({"copy-settings", "paste-settings"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
     const scene::ActorEntry* actor = s.owner() && s.owner()->list == scene::List::Actors ? scene.actor(s.actor) : nullptr;
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
@@ -162,10 +179,11 @@ void Bench::refresh() {
     each({"accept-parts", "helper", "chain"}, any, nothing);
     each({"pivot"}, s.joints.size() == 1, tr("not one joint is selected"));
     each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
-    each({"remove"}, layer || collider || wind || pin || actor, tr("nothing is selected but joints"));
+    each({"remove"}, layer || collider || wind || pin || gauge || actor, tr("nothing is selected but joints"));
     each({"mirror"}, layer || pin || (collider && !s.actor.empty()),
          tr("no layer, pin or collider that rides on a joint is selected"));
-    each({"duplicate"}, layer || collider || wind || pin || piece, tr("no layer, collider, wind, pin or set piece is selected"));
+    each({"duplicate"}, layer || collider || wind || pin || gauge || piece,
+         tr("no layer, collider, wind, pin, gauge or set piece is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
     setWindowTitle(m_document.title().isEmpty()
@@ -190,13 +208,24 @@ void Bench::showMenu(const QPoint& at) {
     for (const layers::LayerKind* k : layers::kinds()) kinds << QStringLiteral("add-") + qs(k->id);
     group(kinds);
     group({QStringLiteral("add-sphere"), QStringLiteral("add-capsule"), QStringLiteral("add-box"), QStringLiteral("add-plane"),
-           QStringLiteral("add-pin"), QStringLiteral("add-end"), QStringLiteral("select-chain")});
+           QStringLiteral("add-pin"), QStringLiteral("add-gauge"), QStringLiteral("add-end"), QStringLiteral("select-chain")});
     group({QStringLiteral("mirror-joint"), QStringLiteral("hang-on"), QStringLiteral("remove-joint"),
            QStringLiteral("lock-weights")});
     group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
     group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up"),
            QStringLiteral("split-layer"), QStringLiteral("merge-layer")});
+    group({QStringLiteral("curves"), QStringLiteral("interval"), QStringLiteral("interval-remove"),
+           QStringLiteral("no-intervals")});
+    if (!m_session.selection().layer.empty()) {
+        menu->addAction(m_actions.value(QStringLiteral("group")));
+        if (m_actions.value(QStringLiteral("ungroup"))->isEnabled()) menu->addAction(m_actions.value(QStringLiteral("ungroup")));
+        QMenu* colours = menu->addMenu(tr("Colour"));
+        for (int k = 0; k <= 8; ++k) colours->addAction(m_actions.value(QStringLiteral("colour-%1").arg(k)));
+        menu->addSeparator();
+    }
     group({QStringLiteral("copy-settings"), QStringLiteral("paste-settings")});
+    group({QStringLiteral("gauge-to-selection"), QStringLiteral("peak-back"), QStringLiteral("peak-next"),
+           QStringLiteral("gauge-csv")});
     group({QStringLiteral("rename"), QStringLiteral("duplicate"), QStringLiteral("mirror"), QStringLiteral("item-on"),
            QStringLiteral("frame"), QStringLiteral("remove")});
     group({QStringLiteral("fit"), QStringLiteral("add-wind")});

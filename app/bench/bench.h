@@ -48,6 +48,8 @@ class Bench : public QMainWindow {
     QAction* action(const QString& id) const { return m_actions.value(id); }
 
     void open(const QString& path);
+    /// How much of the window the tape has [px].
+    void setTapeHeight(int height);
     QStringList recentFiles();
 
   protected:
@@ -78,6 +80,19 @@ class Bench : public QMainWindow {
     void addCollider(scene::Shape shape);
     void makeRosterCommands();
     void makeTrialCommands();
+    void makeTimeCommands();
+    void addGauge();
+    void toPeak(int way);
+    void addInterval();
+    void removeInterval();
+    void toMark(int way);
+    void holdOver();
+    void groupLayer();
+    void showKeyMenu(const QPoint& at);
+    void showRulerMenu(const QPoint& at);
+    /// The row of the Tuner under the mouse or with the focus; the first that can be keyed when there is none.
+    SettingRow* rowInHand() const;
+    void writeGauges();
     QList<Palette::Entry> whatCanBeFound();
     /// Greys a command, and says why.
     void allow(const QString& id, bool can, const QString& why);

@@ -23,6 +23,13 @@ QMenu* Bench::menu() {
     QMenu* collider = m->addMenu(tr("Collider"));
     for (const char* id : {"add-sphere", "add-capsule", "add-box", "add-plane", "fit", "collider-world"})
         collider->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* time = m->addMenu(tr("Keys and intervals"));
+    for (const char* id : {"key", "hold-over", "curves", "interval", "interval-remove", "no-intervals", "mark", "mark-back",
+                           "mark-next", "range-from", "range-to", "range-none"})
+        time->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* gauges = m->addMenu(tr("Gauges"));
+    for (const char* id : {"add-gauge", "gauge-to-selection", "peak-back", "peak-next", "gauge-csv"})
+        gauges->addAction(m_actions.value(QLatin1String(id)));
     QMenu* air = m->addMenu(tr("Winds, pins and cuts"));
     for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"})
         air->addAction(m_actions.value(QLatin1String(id)));
@@ -176,6 +183,11 @@ void Bench::layOut() {
     column->addWidget(statusLine());
     setCentralWidget(all);
     resize(1280, 800);
+}
+
+void Bench::setTapeHeight(int height) {
+    const int all = m_down->height();
+    m_down->setSizes({std::max(0, all - height), height});
 }
 
 }  // namespace nutatio::app

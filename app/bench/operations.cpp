@@ -80,12 +80,15 @@ void Bench::switchSelected() {
         m_document.edit(tr("Switch on or off"), [&](scene::Scene& s) { edit::turnOn(s, *owner, !edit::isOn(s, *owner)); });
 }
 
-void Bench::keyHere() {
-    // The row under the mouse or with the focus; the swing rate when a layer is merely selected.
+SettingRow* Bench::rowInHand() const {
     SettingRow* row = nullptr;
     for (QWidget* w : {QApplication::focusWidget(), QApplication::widgetAt(QCursor::pos())})
         for (; w && !row; w = w->parentWidget()) row = qobject_cast<SettingRow*>(w);
-    if (!row) row = m_tuner->firstKeyable();
+    return row ? row : m_tuner->firstKeyable();
+}
+
+void Bench::keyHere() {
+    SettingRow* row = rowInHand();
     if (row && row->keyButton() && row->isVisible()) row->keyButton()->click();
 }
 
@@ -150,6 +153,7 @@ void Bench::removeSelected() {
                          : !s.collider.empty() ? tr("Remove collider")
                          : !s.wind.empty()     ? tr("Remove wind")
                          : !s.pin.empty()      ? tr("Remove pin")
+                         : !s.gauge.empty()    ? tr("Remove gauge")
                                                : tr("Remove %1").arg(QString::fromStdString(nameOf(s.actor)));
     if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
 }
@@ -196,7 +200,7 @@ void Bench::renameSelected() {
 }
 
 void Bench::moveLayer(int by) {
-    m_document.edit(tr("Move layer"), [&](scene::Scene& scene) { edit::moveLayer(scene, m_session.selection().layer, by); });
+    attempt(tr("Move layer"), [&](scene::Scene& scene) { return edit::moveLayer(scene, m_session.selection().layer, by); });
 }
 
 void Bench::toggleLayer(bool solo) {

@@ -24,6 +24,10 @@ Selection Selection::of(const scene::Scene& scene, const scene::Owner& owner) {
             s.pin = owner.id;
             if (const scene::Pin* p = scene.pin(owner.id)) s.actor = p->actor;
             break;
+        case scene::List::Gauges:
+            s.gauge = owner.id;
+            if (const scene::Gauge* g = scene.gauge(owner.id)) s.actor = g->actor;
+            break;
         case scene::List::Actors:
             s.actor = owner.id;
             break;
@@ -36,6 +40,7 @@ std::optional<scene::Owner> Selection::owner() const {
     if (!collider.empty()) return scene::Owner{scene::List::Colliders, collider};
     if (!wind.empty()) return scene::Owner{scene::List::Winds, wind};
     if (!pin.empty()) return scene::Owner{scene::List::Pins, pin};
+    if (!gauge.empty()) return scene::Owner{scene::List::Gauges, gauge};
     if (!actor.empty() && joints.empty()) return scene::Owner{scene::List::Actors, actor};
     return std::nullopt;
 }
@@ -54,6 +59,7 @@ Session::Session(Document& document, QObject* parent)
         select({});
         setPlaying(false);
         setFrame(0);
+        setRange({});
         Q_EMIT takeChanged();
     });
 }
@@ -83,7 +89,8 @@ void Session::select(Selection s) {
 
 void Session::selectJoint(const std::string& actor, int joint, bool add) {
     Selection s{actor, {}, {}, {}};
-    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty() && m_selection.pin.empty())
+    if (add && m_selection.actor == actor && m_selection.layer.empty() && m_selection.collider.empty() &&
+        m_selection.pin.empty() && m_selection.gauge.empty())
         s.joints = m_selection.joints;
     const auto at = std::find(s.joints.begin(), s.joints.end(), joint);
     if (at != s.joints.end())
@@ -93,44 +100,34 @@ void Session::selectJoint(const std::string& actor, int joint, bool add) {
     select(std::move(s));
 }
 
-void Session::selectLayer(const std::string& layer) {
-    const scene::Layer* l = m_document.scene().layer(layer);
-    if (!l) return;
-    select({l->actor, {}, layer, {}});
+void Session::choose(const scene::Owner& owner) {
+    if (!m_document.scene().tuned(owner)) return;
+    select(Selection::of(m_document.scene(), owner));
     if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
+}
+
+void Session::selectLayer(const std::string& layer) {
+    choose({scene::List::Layers, layer});
 }
 
 void Session::selectCollider(const std::string& collider) {
-    const scene::Collider* c = m_document.scene().collider(collider);
-    if (!c) return;
-    select({c->actor, {}, {}, collider});
-    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
+    choose({scene::List::Colliders, collider});
 }
 
 void Session::selectWind(const std::string& wind) {
-    if (!m_document.scene().wind(wind)) return;
-    Selection s;
-    s.wind = wind;
-    select(std::move(s));
-    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
+    choose({scene::List::Winds, wind});
 }
 
 void Session::selectPin(const std::string& pin) {
-    const scene::Pin* p = m_document.scene().pin(pin);
-    if (!p) return;
-    Selection s;
-    s.actor = p->actor;
-    s.pin = pin;
-    select(std::move(s));
-    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
+    choose({scene::List::Pins, pin});
+}
+
+void Session::selectGauge(const std::string& gauge) {
+    choose({scene::List::Gauges, gauge});
 }
 
 void Session::selectActor(const std::string& actor) {
-    if (!m_document.scene().actor(actor)) return;
-    Selection s;
-    s.actor = actor;
-    select(std::move(s));
-    if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
+    choose({scene::List::Actors, actor});
 }
 
 void Session::keepTake() {
@@ -160,7 +157,8 @@ void Session::setFrame(int frame) {
 void Session::setPlaying(bool on) {
     if (on == isPlaying()) return;
     if (on) {
-        if (!m_loops && m_frame >= m_document.frames() - 1) setFrame(0);
+        if (m_range && (m_frame < m_range->first || m_frame >= m_range->second)) setFrame(m_range->first);
+        if (!m_loops && m_frame >= m_document.frames() - 1) setFrame(m_range ? m_range->first : 0);
         m_from = m_frame;
         m_since.start();
         m_clock.start();
@@ -221,20 +219,43 @@ void Session::setStep(StepId step) {
 
 void Session::tick() {
     // The clip's clock decides which frame shows: a slow drawing drops frames, it does not slow the motion.
-    const int frames = m_document.frames();
-    int frame = m_from + static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * m_document.scene().shot().fps);
-    if (frame >= frames - (m_loops ? 1 : 0)) {
+    const int frames = m_document.frames(), first = m_range ? m_range->first : 0, last = m_range ? m_range->second : frames - 1;
+    int frame =
+        m_from + static_cast<int>(static_cast<double>(m_since.nsecsElapsed()) * 1e-9 * m_speed * m_document.scene().shot().fps);
+    // A loop's last frame is its first one again, so the turn-round skips it.
+    const int turns = m_loops && !m_range ? last : last + 1;
+    if (frame >= turns) {
         if (!m_loops) {
-            setFrame(frames - 1);
+            setFrame(last);
             setPlaying(false);
             return;
         }
-        // A loop's last frame is its first one again, so the turn-round skips it.
-        frame = frames > 1 ? frame % (frames - 1) : 0;
+        frame = turns > first ? first + (frame - first) % (turns - first) : first;
     }
     if (frame == m_frame) return;
     m_frame = frame;
     Q_EMIT frameChanged(frame);
+}
+
+void Session::setRange(std::optional<std::pair<int, int>> range) {
+    const int last = m_document.frames() - 1;
+    if (range) {
+        if (range->first > range->second) std::swap(range->first, range->second);
+        range->first = std::clamp(range->first, 0, last);
+        range->second = std::clamp(range->second, 0, last);
+        if (range->second - range->first < 1 || (range->first == 0 && range->second == last)) range.reset();
+    }
+    if (range == m_range) return;
+    m_range = range;
+    if (m_range && isPlaying()) setFrame(std::clamp(m_frame, m_range->first, m_range->second));
+    Q_EMIT viewChanged();
+}
+
+void Session::setSpeed(double speed) {
+    m_speed = speed;
+    m_from = m_frame;
+    m_since.restart();
+    Q_EMIT viewChanged();
 }
 
 void Session::forgetWhatIsGone() {
@@ -244,6 +265,7 @@ void Session::forgetWhatIsGone() {
     if (!s.collider(kept.collider)) kept.collider.clear();
     if (!s.wind(kept.wind)) kept.wind.clear();
     if (!s.pin(kept.pin)) kept.pin.clear();
+    if (!s.gauge(kept.gauge)) kept.gauge.clear();
     const scene::ActorEntry* a = s.actor(kept.actor);
     if (!a && !kept.actor.empty()) kept = {};
     if (a) std::erase_if(kept.joints, [&](int j) { return j >= a->actor->skeleton.size(); });
@@ -254,6 +276,7 @@ void Session::forgetWhatIsGone() {
     if (m_spot && !s.actor(m_spot->actor)) setSpot({});
     select(std::move(kept));
     if (m_frame >= m_document.frames()) setFrame(m_document.frames() - 1);
+    if (m_range) setRange(m_range);
 }
 
 }  // namespace nutatio::app

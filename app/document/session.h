@@ -13,7 +13,7 @@
 
 namespace nutatio::app {
 
-/// One thing is selected at a time: joints of one actor, a layer, a collider, a wind, a pin, or an actor.
+/// One thing is selected at a time: joints of one actor, a layer, a collider, a wind, a pin, a gauge, or an actor.
 struct Selection {
     std::string actor;
     std::vector<int> joints;
@@ -21,6 +21,7 @@ struct Selection {
     std::string collider;
     std::string wind{};
     std::string pin{};
+    std::string gauge{};
     bool operator==(const Selection&) const = default;
     /// The one thing with settings that is selected, if it is no joint.
     std::optional<scene::Owner> owner() const;
@@ -69,6 +70,7 @@ class Session : public QObject {
     void selectCollider(const std::string& collider);
     void selectWind(const std::string& wind);
     void selectPin(const std::string& pin);
+    void selectGauge(const std::string& gauge);
     /// The actor itself: where it stands, and what a set piece is like.
     void selectActor(const std::string& actor);
     /// The joint last selected, which stays known while a layer is tuned; -1 before any was.
@@ -83,6 +85,12 @@ class Session : public QObject {
     void setPlaying(bool on);
     bool loops() const { return m_loops; }
     void setLoops(bool on);
+    /// The frames that play, both included; nothing: all of them.
+    const std::optional<std::pair<int, int>>& range() const { return m_range; }
+    void setRange(std::optional<std::pair<int, int>> range);
+    /// Of its own speed: 1, or a share to look closely.
+    double speed() const { return m_speed; }
+    void setSpeed(double speed);
 
     bool bodyHeld() const { return m_bodyHeld; }
     void setBodyHeld(bool on);
@@ -121,6 +129,7 @@ class Session : public QObject {
 
   private:
     void tick();
+    void choose(const scene::Owner& owner);
     void forgetWhatIsGone();
 
     Document& m_document;
@@ -128,6 +137,8 @@ class Session : public QObject {
     std::string m_lastActor;
     int m_lastJoint = -1;
     int m_frame = 0, m_from = 0;
+    std::optional<std::pair<int, int>> m_range;
+    double m_speed = 1;
     bool m_loops = true, m_bodyHeld = false, m_ghost = false;
     StepId m_step = StepId::Attach;
     FaceId m_face = FaceId::Check;

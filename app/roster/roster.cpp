@@ -15,7 +15,7 @@
 namespace nutatio::app {
 
 namespace {
-enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kPart, kWhole };
+enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kGauge, kPart, kWhole };
 
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
@@ -29,6 +29,7 @@ std::string shape(const scene::Scene& s) {
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
+    for (const scene::Gauge& g : s.gauges) t += g.id + '\n' + g.name + '\n';
     for (const scene::Pin& p : s.pins) t += p.id + '\n' + p.name + '\n' + p.actor + (p.on ? "+\n" : "-\n");
     return t;
 }
@@ -90,7 +91,8 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
     layout->addWidget(m_found, 1);
     connect(m_search, &QLineEdit::textChanged, this, &Roster::find);
     connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) {
-        for (scene::List l : {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins})
+        for (scene::List l :
+             {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins, scene::List::Gauges})
             if (change.touches(l) || change.shot) return rebuild();
         // What is simulated hangs on the layers.
         if (m_filter->currentIndex() > 0 && change.touches(scene::List::Layers)) find();
@@ -263,7 +265,11 @@ void Roster::addOthers() {
         i->setData(0, role, QString::fromStdString(id));
         i->setIcon(0, look::icon(QLatin1String(icon), false));
     };
-    QTreeWidgetItem *winds = nullptr, *colliders = nullptr;
+    QTreeWidgetItem *winds = nullptr, *colliders = nullptr, *gauges = nullptr;
+    for (const scene::Gauge& g : m_document.scene().gauges) {
+        if (!gauges) gauges = group(tr("Gauges"), "gauge");
+        add(gauges, g.name, true, kGauge, g.id, "gauge");
+    }
     for (const scene::Wind& w : m_document.scene().winds) {
         if (!winds) winds = group(tr("Winds"), "wind");
         add(winds, w.name, w.on, kWind, w.id, "wind");
@@ -306,7 +312,7 @@ void Roster::showSelection() {
         return v.isValid() && !id.empty() && v.toString().toStdString() == id;
     };
     const auto isOn = [&](const QTreeWidgetItem* i) {
-        if (is(i, kWind, sel.wind)) return true;
+        if (is(i, kWind, sel.wind) || is(i, kGauge, sel.gauge)) return true;
         if (i->data(0, kActor).toString().toStdString() != sel.actor) return false;
         if (i->data(0, kWhole).isValid()) return owner && owner->list == scene::List::Actors;
         const QVariant joint = i->data(0, kJoint);
@@ -340,8 +346,10 @@ void Roster::takeSelection(QTreeWidget* from) {
     Selection s;
     for (QTreeWidgetItem* i : from->selectedItems()) {
         const std::string actor = i->data(0, kActor).toString().toStdString();
-        for (const auto& [role, choose] :
-             {std::pair{kCollider, &Session::selectCollider}, {kWind, &Session::selectWind}, {kPin, &Session::selectPin}})
+        for (const auto& [role, choose] : {std::pair{kCollider, &Session::selectCollider},
+                                           {kWind, &Session::selectWind},
+                                           {kPin, &Session::selectPin},
+                                           {kGauge, &Session::selectGauge}})
             if (const QVariant id = i->data(0, role); id.isValid()) {
                 (m_session.*choose)(id.toString().toStdString());
                 return;
@@ -398,7 +406,7 @@ void Roster::find() {
             }
             // Headings of groups are no find: they stand for nothing.
             const bool something = [&] {
-                for (int role : {kJoint, kClip, kCollider, kWind, kPin, kPart, kWhole})
+                for (int role : {kJoint, kClip, kCollider, kWind, kPin, kGauge, kPart, kWhole})
                     if ((*it)->data(0, role).isValid()) return true;
                 return false;
             }();

@@ -12,6 +12,7 @@
 #include "app/prepare/kits_face.h"
 #include "app/prepare/motion_face.h"
 #include "app/prepare/prepare_page.h"
+#include "app/shots/time_shots.h"
 #include "app/widgets/list_row.h"
 #include "edit/edit.h"
 #include "edit/operations.h"
@@ -245,6 +246,8 @@ int main(int argc, char** argv) {
     session.selectChain();
     session.setStep(nutatio::app::StepId::Attach);
     keep(bench, folder, QStringLiteral("attach.png"));
+
+    timeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
 
     // Set pieces, one of which the tail drags over.
     session.setStep(nutatio::app::StepId::Tune);

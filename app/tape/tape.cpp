@@ -1,301 +1,68 @@
 #include "app/tape/tape.h"
 
 #include <QHBoxLayout>
-#include <QMouseEvent>
+#include <QMenu>
 #include <QPainter>
-#include <QPainterPath>
 #include <QScrollBar>
 #include <algorithm>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/widgets/arithmetic.h"
 #include "edit/edit.h"
-#include "layers/registry.h"
 
 namespace nutatio::app {
 
 namespace {
 
-void paintPlayHead(QPainter& p, double x, int height, bool handle) {
-    const look::Theme& t = look::theme();
-    p.setPen(QPen(t.persimmon, 1.4));
-    p.drawLine(QPointF(x, handle ? 8 : 0), QPointF(x, height));
-    if (!handle) return;
-    p.setBrush(t.persimmon);
-    p.setPen(Qt::NoPen);
-    p.drawPolygon(QPolygonF({QPointF(x - 5, 1), QPointF(x + 5, 1), QPointF(x + 5, 7), QPointF(x, 12), QPointF(x - 5, 7)}));
-}
-
-double rulerStep(int frames, double width) {
-    for (double s : {1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0})
-        if (width / std::max(1, frames - 1) * s >= 44) return s;
-    return 10000;
-}
-
-/// Id of the layer's setting that mixes it; empty where its kind is not known.
-std::string_view mixOf(const scene::Layer* layer) {
-    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
-    const scene::SettingSpec* mix = kind ? kind->setting(scene::Role::Mix) : nullptr;
-    return mix ? mix->id : std::string_view();
-}
-
 std::string shape(const scene::Scene& s) {
     std::string t;
-    for (const scene::Layer& l : s.layers) t += l.id + '\n';
+    for (const scene::Layer& l : s.layers) t += l.id + '\n' + l.group + '\n';
     return t;
 }
 
 }  // namespace
 
-Ruler::Ruler(Document& document, Session& session, QWidget* parent) : QWidget(parent), m_document(document), m_session(session) {
-    setFixedHeight(30);
-    setAccessibleName(tr("Ruler"));
-    setCursor(Qt::SizeHorCursor);
-    const auto refresh = [this] { update(); };
-    connect(&session, &Session::frameChanged, this, refresh);
-    connect(&document, &Document::sceneChanged, this, refresh);
-    connect(&document, &Document::resultsChanged, this, refresh);
-}
-
-void Ruler::paintEvent(QPaintEvent*) {
-    const look::Theme& t = look::theme();
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.fillRect(rect(), t.sheet);
-    const FrameScale s = scale();
-    const double step = rulerStep(s.frames, s.width), fine = std::max(1.0, step / 10);
-    for (double f = 1; f <= s.frames; f += fine) {
-        p.setPen(QPen(t.rule, 1));
-        const bool five = std::fmod(f, fine * 5) < 1e-6;
-        p.drawLine(QPointF(s.x(f - 1), five ? 19 : 21), QPointF(s.x(f - 1), 25));
-    }
-    p.setFont(look::figureFont(8));
-    for (double f = step == 1 ? 1 : 0; f <= s.frames; f += step) {
-        const double frame = std::max(1.0, f);
-        if (f > 0 && step > 1 && s.x(frame - 1) - s.x(0) < 30) continue;  // too close to the 1
-        p.setPen(QPen(t.inkSoft, 1));
-        p.drawLine(QPointF(s.x(frame - 1), 16), QPointF(s.x(frame - 1), 25));
-        p.drawText(QRectF(s.x(frame - 1) - 20, 1, 40, 14), Qt::AlignCenter, QString::number(frame));
-    }
-    // Simulated and ready: a solid rule; a pale one while the newest edit is still being worked out.
-    p.setPen(QPen(m_document.upToDate() ? t.lagoon : look::faded(t.lagoon, 0.3), 2));
-    if (m_document.results()) p.drawLine(QPointF(s.x(0), 27.5), QPointF(s.x(s.frames - 1), 27.5));
-    // Cuts: a notch across the ruler.
-    p.setPen(QPen(t.brick, 1.6, Qt::DashLine));
-    const scene::Shot& shot = m_document.scene().shot();
-    for (double time : shot.cuts)
-        if (const int c = shot.frameOf(time); c < s.frames) p.drawLine(QPointF(s.x(c - 0.5), 2), QPointF(s.x(c - 0.5), 26));
-    paintPlayHead(p, s.x(m_session.frame()), height(), true);
-}
-
-void Ruler::mousePressEvent(QMouseEvent* e) {
-    if (e->button() == Qt::LeftButton) m_session.setFrame(scale().frame(e->position().x()));
-}
-
-void Ruler::mouseMoveEvent(QMouseEvent* e) {
-    if (e->buttons() & Qt::LeftButton) m_session.setFrame(scale().frame(e->position().x()));
-}
-
-Lane::Lane(Document& document, Session& session, std::string layer, QWidget* parent)
-    : QWidget(parent),
-      m_document(document),
-      m_session(session),
-      m_layer(std::move(layer)),
-      m_mute(new QToolButton),
-      m_solo(new QToolButton),
-      m_glyph(new QLabel),
-      m_name(new QLabel),
-      m_mix(new Slider),
-      m_mixText(new QLabel) {
-    setFixedHeight(38);
-    auto* left = new QWidget(this);
-    left->setGeometry(0, 0, kStackWidth, 37);
-    auto* row = new QHBoxLayout(left);
-    row->setContentsMargins(8, 0, 8, 0);
-    row->setSpacing(5);
-    for (auto [b, text, name] : {std::tuple{m_mute, tr("M"), tr("Mute")}, {m_solo, tr("S"), tr("Solo")}}) {
-        b->setObjectName(QStringLiteral("laneToggle"));
-        b->setText(text);
-        b->setCheckable(true);
-        b->setFixedSize(20, 20);
-        b->setToolTip(tr("%1 (%2)").arg(name, text));
-        row->addWidget(b);
-    }
-    row->addWidget(m_glyph);
-    row->addWidget(m_name, 1);
-    m_mix->setFixedWidth(72);
-    m_mix->setRange({0, 100}, false);
-    row->addWidget(m_mix);
-    m_mixText->setFont(look::figureFont(8));
-    m_mixText->setFixedWidth(34);
-    m_mixText->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    row->addWidget(m_mixText);
-    const auto change = [this](const QString& name, const std::function<void(scene::Layer&)>& how, const QString& gesture = {}) {
-        m_document.edit(
-            name,
-            [&](scene::Scene& s) {
-                if (scene::Layer* l = s.layer(m_layer)) how(*l);
-            },
-            gesture);
-    };
-    connect(m_mute, &QToolButton::clicked, this,
-            [=](bool on) { change(on ? tr("Mute") : tr("Unmute"), [on](scene::Layer& l) { l.muted = on; }); });
-    connect(m_solo, &QToolButton::clicked, this,
-            [=](bool on) { change(on ? tr("Solo") : tr("Unsolo"), [on](scene::Layer& l) { l.solo = on; }); });
-    connect(m_mix, &Slider::grabbed, this, [this](const QString& gesture) { m_held.frame(gesture, m_session.frame()); });
-    connect(m_mix, &Slider::dragged, this, [this](double v, const QString& gesture) {
-        m_document.edit(
-            tr("Mix"),
-            [&](scene::Scene& s) {
-                if (const auto id = mixOf(m_document.scene().layer(m_layer)); !id.empty())
-                    s.setNumber({scene::List::Layers, m_layer}, id, m_held.frame(gesture, m_session.frame()), v / 100);
-            },
-            gesture);
-    });
-    refresh();
-}
-
-void Lane::refresh() {
-    const scene::Layer* l = m_document.scene().layer(m_layer);
-    if (!l) return;
-    const QString name = QString::fromStdString(l->name);
-    m_mute->setChecked(l->muted);
-    m_solo->setChecked(l->solo);
-    m_mute->setAccessibleName(tr("Mute %1").arg(name));
-    m_solo->setAccessibleName(tr("Solo %1").arg(name));
-    m_mix->setAccessibleName(tr("Mix of %1").arg(name));
-    const double mix = 100 * m_document.scene().numberAt({scene::List::Layers, m_layer}, mixOf(l), m_session.frame());
-    m_mix->setValue(mix);
-    m_mixText->setText(QStringLiteral("%1 %").arg(mix, 0, 'f', 0));
-    const bool acts = m_document.scene().acts(*l), chosen = m_session.selection().layer == m_layer;
-    const QColor c = acts ? look::theme().ink : look::theme().inkSoft;
-    const layers::LayerKind* kind = layers::findKind(l->kind);
-    const QString glyph =
-        kind ? QString::fromUtf8(kind->id.data(), static_cast<qsizetype>(kind->id.size())) + c.name() : QString();
-    if (glyph != m_glyphShown) {
-        m_glyphShown = glyph;
-        m_glyph->setPixmap(kind ? look::glyph(kind->glyph, c).pixmap(18, 18) : QPixmap());
-    }
-    QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
-    f.setStrikeOut(!acts);
-    m_name->setFont(f);
-    m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideMiddle, 112));
-    m_name->setToolTip(name);
-    update();
-}
-
-void Lane::paintEvent(QPaintEvent*) {
-    const look::Theme& t = look::theme();
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    const bool chosen = m_session.selection().layer == m_layer;
-    p.fillRect(rect(), chosen ? t.lagoonPale : t.sheet);
-    if (chosen) p.fillRect(QRectF(0, 0, 3, height()), t.lagoon);
-    p.setPen(QPen(t.rule, 1));
-    p.drawLine(0, height() - 1, width(), height() - 1);
-    p.drawLine(kStackWidth, 0, kStackWidth, height());
-    const FrameScale s{m_document.frames(), static_cast<double>(width() - kStackWidth)};
-    p.translate(kStackWidth, 0);
-    const ResultsPtr& r = m_document.results();
-    const double middle = 0.5 * height();
-    p.setPen(QPen(t.rule, 1, Qt::DotLine));
-    p.drawLine(QPointF(0, middle), QPointF(s.width, middle));
-    const pipeline::LayerResult* result = r ? r->evaluation.layer(m_layer) : nullptr;
-    if (result && !result->problem.empty()) {
-        p.setPen(t.brick);
-        p.setFont(look::textFont(9));
-        p.drawText(QRectF(12, 0, s.width - 24, height()), Qt::AlignVCenter | Qt::AlignLeft,
-                   tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
-    } else if (r && r->traces.count(m_layer)) {
-        const measure::Trace& trace = *r->traces.at(m_layer);
-        float most = 1e-9f;
-        for (const auto* v : {&trace.body, &trace.added})
-            for (float y : *v) most = std::max(most, std::abs(y));
-        const auto draw = [&](const std::vector<float>& v, const QColor& c, double width) {
-            QPainterPath path;
-            for (std::size_t f = 0; f < v.size(); ++f) {
-                const QPointF at(s.x(static_cast<double>(f)), middle - v[f] / most * (middle - 4));
-                if (f == 0)
-                    path.moveTo(at);
-                else
-                    path.lineTo(at);
-            }
-            p.setPen(QPen(c, width));
-            p.drawPath(path);
-        };
-        draw(trace.body, t.ink, 1.2);
-        draw(trace.added, t.persimmon, 1.8);
-    }
-    // Keys of any of its settings, along the lane's foot.
-    const scene::Shot& shot = m_document.scene().shot();
-    if (const scene::KeysOf* all = shot.keysOf({scene::List::Layers, m_layer}))
-        for (const auto& [id, keys] : *all)
-            for (const scene::KeyAt& k : keys) {
-                const double at = s.x(k.at * shot.fps), y = height() - 6;
-                p.setPen(QPen(t.sheet, 1));
-                p.setBrush(t.persimmon);
-                p.drawPolygon(QPolygonF({QPointF(at, y - 4), QPointF(at + 4, y), QPointF(at, y + 4), QPointF(at - 4, y)}));
-            }
-    paintPlayHead(p, s.x(m_session.frame()), height(), false);
-}
-
-void Lane::scrub(double x) {
-    m_session.setFrame(FrameScale{m_document.frames(), static_cast<double>(width() - kStackWidth)}.frame(x - kStackWidth));
-}
-
-void Lane::mousePressEvent(QMouseEvent* e) {
-    m_session.selectLayer(m_layer);
-    if (e->button() == Qt::LeftButton && e->position().x() > kStackWidth) scrub(e->position().x());
-}
-
-void Lane::contextMenuEvent(QContextMenuEvent* e) {
-    m_session.selectLayer(m_layer);
-    Q_EMIT menuWanted(e->globalPos());
-}
-
-void Lane::mouseMoveEvent(QMouseEvent* e) {
-    if (e->buttons() & Qt::LeftButton && e->position().x() > kStackWidth) scrub(e->position().x());
-}
-
 Tape::Tape(Document& document, Session& session, QWidget* parent)
     : QWidget(parent),
       m_document(document),
       m_session(session),
-      m_ruler(new Ruler(document, session)),
+      m_view(document),
+      m_keys(document),
+      m_ruler(new Ruler(document, session, m_view)),
       m_trials(new TrialStrip(document, session)),
-      m_scroll(new QScrollArea) {
+      m_scroll(new QScrollArea),
+      m_insertion(new QWidget),
+      m_keyBar(new KeyBar(document, session, m_keys)) {
     setObjectName(QStringLiteral("sheet"));
     setAttribute(Qt::WA_StyledBackground);
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
-    auto* top = new QHBoxLayout;
-    top->setSpacing(0);
-    auto* heading = new QLabel(tr("STACK"));
-    heading->setObjectName(QStringLiteral("heading"));
-    heading->setFixedWidth(kStackWidth);
-    heading->setContentsMargins(8, 0, 0, 0);
-    top->addWidget(heading);
-    top->addWidget(m_ruler, 1);
-    // The ruler keeps clear of the lanes' scroll bar, so that frames stand under one another.
-    auto* besideBar = new QSpacerItem(0, 0, QSizePolicy::Fixed);
-    top->addSpacerItem(besideBar);
-    connect(m_scroll->verticalScrollBar(), &QScrollBar::rangeChanged, this, [=, this](int, int most) {
-        besideBar->changeSize(most > 0 ? m_scroll->verticalScrollBar()->sizeHint().width() : 0, 0, QSizePolicy::Fixed);
-        top->invalidate();
-    });
-    all->addLayout(top);
+    all->addWidget(top());
     m_scroll->setObjectName(QStringLiteral("sheet"));
     m_scroll->setFrameShape(QFrame::NoFrame);
     m_scroll->setWidgetResizable(true);
     m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_scroll->verticalScrollBar()->setSingleStep(38);
     all->addWidget(m_scroll, 1);
+    all->addWidget(m_keyBar);
     all->addWidget(transport());
+    m_insertion->setObjectName(QStringLiteral("insertion"));
+    m_insertion->setFixedHeight(3);
+    m_insertion->hide();
+    connect(m_ruler, &Ruler::menuWanted, this, &Tape::rulerMenuWanted);
+    connect(m_keyBar, &KeyBar::said, this, &Tape::said);
     connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) { refresh(change); });
     // What was made anew is drawn by the lane itself; its words stay.
     connect(&document, &Document::resultsChanged, this, [this] {
         for (Lane* l : m_lanes) l->update();
+    });
+    connect(&document, &Document::replaced, this, [this] {
+        m_open.clear();
+        m_folded.clear();
+        m_heights.clear();
+        m_built.clear();
     });
     connect(&session, &Session::selectionChanged, this, [this] {
         refresh();
@@ -316,8 +83,56 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
         m_play->setIcon(look::icon(on ? QStringLiteral("pause") : QStringLiteral("play")));
         m_play->setAccessibleName(on ? tr("Pause") : tr("Play"));
     });
-    connect(&session, &Session::viewChanged, this, [this] { m_loop->setChecked(m_session.loops()); });
+    connect(&session, &Session::viewChanged, this, [this] {
+        m_loop->setChecked(m_session.loops());
+        m_speed->setText(QStringLiteral("1/%1").arg(std::lround(1 / m_session.speed())));
+    });
+    connect(&m_view, &TimeView::changed, this, [this] {
+        m_whole->setEnabled(!m_view.showsAll());
+        m_unit->setText(m_view.seconds() ? tr("seconds") : tr("frames"));
+    });
     rebuild();
+}
+
+QWidget* Tape::top() {
+    auto* w = new QWidget;
+    auto* row = new QHBoxLayout(w);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    auto* left = new QWidget;
+    left->setFixedWidth(kStackWidth);
+    auto* leftRow = new QHBoxLayout(left);
+    leftRow->setContentsMargins(8, 0, 6, 0);
+    leftRow->setSpacing(2);
+    auto* heading = new QLabel(tr("STACK"));
+    heading->setObjectName(QStringLiteral("heading"));
+    leftRow->addWidget(heading);
+    leftRow->addStretch(1);
+    const auto button = [&](const QString& text, const QString& help, auto act) {
+        auto* b = new QToolButton;
+        b->setText(text);
+        b->setToolTip(help);
+        b->setAccessibleName(help);
+        leftRow->addWidget(b);
+        connect(b, &QToolButton::clicked, this, act);
+        return b;
+    };
+    m_unit =
+        button(tr("frames"), tr("Count the ruler in frames or in seconds"), [this] { m_view.setSeconds(!m_view.seconds()); });
+    m_unit->setObjectName(QStringLiteral("face"));
+    m_whole = button(tr("Whole shot"), tr("Show the whole shot (double click on the ruler)"), [this] { m_view.showAll(); });
+    m_whole->setObjectName(QStringLiteral("face"));
+    m_whole->setEnabled(false);
+    row->addWidget(left);
+    row->addWidget(m_ruler, 1);
+    // The ruler keeps clear of the lanes' scroll bar, so that frames stand under one another.
+    auto* besideBar = new QSpacerItem(0, 0, QSizePolicy::Fixed);
+    row->addSpacerItem(besideBar);
+    connect(m_scroll->verticalScrollBar(), &QScrollBar::rangeChanged, this, [=, this](int, int most) {
+        besideBar->changeSize(most > 0 ? m_scroll->verticalScrollBar()->sizeHint().width() : 0, 0, QSizePolicy::Fixed);
+        row->invalidate();
+    });
+    return w;
 }
 
 QWidget* Tape::transport() {
@@ -345,10 +160,23 @@ QWidget* Tape::transport() {
     m_loop = button("repeat", tr("Play round and round"), [this](bool on) { m_session.setLoops(on); });
     m_loop->setCheckable(true);
     m_loop->setChecked(true);
-    row->addSpacing(14);
+    m_speed = new QToolButton;
+    m_speed->setAccessibleName(tr("Speed of playing"));
+    m_speed->setToolTip(tr("Play slower, to look closely"));
+    m_speed->setPopupMode(QToolButton::InstantPopup);
+    m_speed->setFont(look::figureFont(9));
+    m_speed->setStyleSheet(QStringLiteral("QToolButton::menu-indicator { image: none; }"));
+    auto* speeds = new QMenu(m_speed);
+    for (const auto& [text, speed] : {std::pair{"1/1", 1.0}, {"1/2", 0.5}, {"1/4", 0.25}, {"1/8", 0.125}})
+        connect(speeds->addAction(QLatin1String(text)), &QAction::triggered, this,
+                [this, speed = speed] { m_session.setSpeed(speed); });
+    m_speed->setMenu(speeds);
+    m_speed->setText(QStringLiteral("1/1"));
+    row->addWidget(m_speed);
+    row->addSpacing(6);
     m_frame = new QLineEdit(QStringLiteral("1"));
     m_frame->setFont(look::figureFont());
-    m_frame->setFixedWidth(48);
+    m_frame->setFixedWidth(44);
     m_frame->setAlignment(Qt::AlignRight);
     m_frame->setAccessibleName(tr("Frame"));
     row->addWidget(m_frame);
@@ -361,13 +189,14 @@ QWidget* Tape::transport() {
     });
     row->addStretch(1);
     row->addWidget(m_trials);
-    row->addSpacing(10);
+    row->addSpacing(6);
     auto* clip = new QLabel(tr("Shot"));
     clip->setObjectName(QStringLiteral("soft"));
     row->addWidget(clip);
     m_clip = new QComboBox;
     m_clip->setAccessibleName(tr("Shot"));
-    m_clip->setMinimumWidth(140);
+    m_clip->setMinimumWidth(112);
+    m_clip->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     row->addSpacing(4);
     row->addWidget(m_clip);
     connect(m_clip, &QComboBox::activated, this, [this](int i) {
@@ -375,7 +204,7 @@ QWidget* Tape::transport() {
         m_document.edit(tr("Show shot %1").arg(m_clip->itemText(i)), [&](scene::Scene& s) { edit::showShot(s, id); });
         m_session.setFrame(0);
     });
-    row->addSpacing(14);
+    row->addSpacing(6);
     m_fps = new QLineEdit;
     m_fps->setFont(look::figureFont());
     m_fps->setFixedWidth(44);
@@ -399,19 +228,127 @@ Lane* Tape::lane(const std::string& layer) const {
     return at == m_lanes.end() ? nullptr : *at;
 }
 
+KeySheet* Tape::sheet(const std::string& layer) const {
+    const auto at = m_sheets.find(layer);
+    return at == m_sheets.end() || at->second->isHidden() ? nullptr : at->second;
+}
+
+void Tape::open(const std::string& layer, bool on) {
+    if (Lane* l = lane(layer)) l->opener()->setChecked(on);
+}
+
+QToolButton* Tape::groupHead(const std::string& name) const {
+    const auto at = m_groupHeads.find(name);
+    return at == m_groupHeads.end() ? nullptr : at->second;
+}
+
+void Tape::addLane(QVBoxLayout* column, const scene::Layer& layer) {
+    auto* l = new Lane(m_document, m_session, m_view, layer.id);
+    m_lanes.push_back(l);
+    if (const auto tall = m_heights.find(layer.id); tall != m_heights.end()) l->setTall(tall->second);
+    auto* s = new KeySheet(m_document, m_session, m_view, m_keys, {scene::List::Layers, layer.id}, kStackWidth);
+    m_sheets[layer.id] = s;
+    l->opener()->setChecked(m_open.count(layer.id) > 0);
+    s->setVisible(m_open.count(layer.id) > 0);
+    connect(l, &Lane::menuWanted, this, &Tape::menuWanted);
+    connect(s, &KeySheet::menuWanted, this, &Tape::keyMenuWanted);
+    connect(l, &Lane::opened, this, [this, s, id = layer.id](bool on) {
+        if (on)
+            m_open.insert(id);
+        else
+            m_open.erase(id);
+        s->rebuild();
+        s->setVisible(on && lane(id)->isVisibleTo(m_scroll->widget()));
+        if (!on) return;
+        // What was opened comes into view, as far as there is room.
+        m_scroll->widget()->layout()->activate();
+        m_scroll->ensureWidgetVisible(s, 0, 4);
+    });
+    connect(l, &Lane::carried, this, [this, l](int y, bool done) { carry(l, y, done); });
+    column->addWidget(l);
+    column->addWidget(s);
+}
+
+void Tape::addGroupHead(QVBoxLayout* column, const std::string& name, const std::vector<std::string>& layers) {
+    auto* head = new QWidget;
+    head->setObjectName(QStringLiteral("paper"));
+    head->setAttribute(Qt::WA_StyledBackground);
+    head->setFixedHeight(22);
+    auto* row = new QHBoxLayout(head);
+    row->setContentsMargins(4, 0, 8, 0);
+    row->setSpacing(4);
+    auto* fold = new QToolButton;
+    fold->setObjectName(QStringLiteral("group"));
+    fold->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    fold->setText(
+        (layers.size() == 1 ? tr("%1 · 1 layer") : tr("%1 · %2 layers")).arg(QString::fromStdString(name)).arg(layers.size()));
+    fold->setCheckable(true);
+    fold->setChecked(m_folded.count(name) == 0);
+    fold->setIcon(look::icon(fold->isChecked() ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+    fold->setAccessibleName(tr("Group %1").arg(QString::fromStdString(name)));
+    row->addWidget(fold);
+    auto* mute = new QToolButton;
+    mute->setObjectName(QStringLiteral("laneToggle"));
+    mute->setText(tr("M"));
+    mute->setFixedSize(20, 18);
+    mute->setToolTip(tr("Mute all of the group, or none"));
+    mute->setAccessibleName(tr("Mute group %1").arg(QString::fromStdString(name)));
+    row->addWidget(mute);
+    row->addStretch(1);
+    m_groupHeads[name] = fold;
+    column->addWidget(head);
+    connect(fold, &QToolButton::toggled, this, [this, fold, name](bool on) {
+        fold->setIcon(look::icon(on ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+        if (on)
+            m_folded.erase(name);
+        else
+            m_folded.insert(name);
+        showFolds();
+    });
+    connect(mute, &QToolButton::clicked, this, [this, layers] {
+        const scene::Scene& now = m_document.scene();
+        const bool mutes =
+            std::any_of(layers.begin(), layers.end(), [&](const auto& id) { return now.layer(id) && !now.layer(id)->muted; });
+        m_document.edit(mutes ? tr("Mute a group") : tr("Unmute a group"), [&](scene::Scene& s) {
+            for (const std::string& id : layers)
+                if (scene::Layer* l = s.layer(id)) l->muted = mutes;
+        });
+    });
+}
+
+void Tape::showFolds() {
+    for (Lane* l : m_lanes) {
+        const scene::Layer* layer = m_document.scene().layer(l->layer());
+        const bool shown = !layer || layer->group.empty() || m_folded.count(layer->group) == 0;
+        l->setVisible(shown);
+        m_sheets[l->layer()]->setVisible(shown && m_open.count(l->layer()) > 0);
+    }
+}
+
 void Tape::rebuild() {
     const std::string now = shape(m_document.scene());
     if (now != m_built || m_lanes.empty()) {
         m_built = now;
+        for (Lane* l : m_lanes) m_heights[l->layer()] = l->height();
         m_lanes.clear();
+        m_sheets.clear();
+        m_groupHeads.clear();
+        m_insertion->setParent(nullptr);
         auto* body = new QWidget;
         auto* column = new QVBoxLayout(body);
         column->setContentsMargins(0, 0, 0, 0);
         column->setSpacing(0);
-        for (const scene::Layer& l : m_document.scene().layers) {
-            m_lanes.push_back(new Lane(m_document, m_session, l.id));
-            connect(m_lanes.back(), &Lane::menuWanted, this, &Tape::menuWanted);
-            column->addWidget(m_lanes.back());
+        const auto& layers = m_document.scene().layers;
+        std::set<std::string> headed;
+        for (std::size_t i = 0; i < layers.size(); ++i) {
+            const std::string& group = layers[i].group;
+            if (!group.empty() && (i == 0 || layers[i - 1].group != group) && headed.insert(group).second) {
+                std::vector<std::string> in;
+                for (const scene::Layer& l : layers)
+                    if (l.group == group) in.push_back(l.id);
+                addGroupHead(column, group, in);
+            }
+            addLane(column, layers[i]);
         }
         if (m_lanes.empty()) {
             auto* none = new QLabel(m_document.scene().actors.empty()
@@ -422,10 +359,54 @@ void Tape::rebuild() {
             column->addWidget(none);
         }
         column->addStretch(1);
+        m_insertion->setParent(body);
+        m_insertion->hide();
+        const int scrolled = m_scroll->verticalScrollBar()->value();
         m_scroll->setWidget(body);
+        showFolds();
+        m_scroll->verticalScrollBar()->setValue(scrolled);
     }
     showShots();
     refresh();
+}
+
+/// A lane's head is carried up or down: a line shows where it would stand.
+void Tape::carry(Lane* from, int y, bool done) {
+    const auto at = std::find(m_lanes.begin(), m_lanes.end(), from) - m_lanes.begin();
+    std::ptrdiff_t to = 0;
+    int line = 0;
+    for (Lane* l : m_lanes) {
+        if (!l->isVisible()) {
+            ++to;
+            continue;
+        }
+        if (y < l->y() + l->height() / 2) {
+            line = l->y();
+            break;
+        }
+        ++to;
+        KeySheet* s = sheet(l->layer());
+        line = s ? s->y() + s->height() : l->y() + l->height();
+    }
+    if (to > at) --to;
+    if (!done) {
+        m_insertion->setStyleSheet(QStringLiteral("background: %1;").arg(look::theme().persimmon.name()));
+        m_insertion->setGeometry(0, std::max(0, line - 2), m_scroll->widget()->width(), 3);
+        m_insertion->raise();
+        m_insertion->show();
+        m_scroll->ensureVisible(0, y, 0, 20);
+        return;
+    }
+    if (!m_insertion->isVisible()) return;
+    m_insertion->hide();
+    if (to == at) return;
+    scene::Scene next = m_document.scene();
+    const auto moved = edit::moveLayer(next, from->layer(), static_cast<int>(to - at));
+    if (!moved) {
+        Q_EMIT said(QString::fromStdString(moved.error().sentence));
+        return;
+    }
+    m_document.edit(tr("Move layer"), [&](scene::Scene& s) { s = next; });
 }
 
 void Tape::showShots() {
@@ -440,7 +421,7 @@ void Tape::showShots() {
 }
 
 void Tape::refresh(const scene::Change& change) {
-    if (change.reorders(scene::List::Layers) || change.touches(scene::List::Actors)) {
+    if (change.reorders(scene::List::Layers) || change.touches(scene::List::Actors) || shape(m_document.scene()) != m_built) {
         rebuild();
         return;
     }
@@ -455,6 +436,8 @@ void Tape::refresh(const scene::Change& change) {
     m_anySolo = anySolo;
     for (Lane* l : m_lanes)
         if (everyone || change.touches(scene::Owner{scene::List::Layers, l->layer()})) l->refresh();
+    for (const auto& [id, s] : m_sheets)
+        if (m_open.count(id) > 0 && (change.shot || change.touches({scene::List::Layers, id}))) s->rebuild();
 }
 
 void Tape::refresh() {

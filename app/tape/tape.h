@@ -1,4 +1,4 @@
-// Stack and Tape: a lane a layer with its traces, the ruler, and the transport.
+// Stack and Tape: a lane a layer with its traces and curves, the ruler, and the transport.
 #pragma once
 
 #include <QComboBox>
@@ -8,74 +8,17 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <QWidget>
+#include <map>
+#include <set>
 #include <vector>
 
-#include "app/document/document.h"
-#include "app/document/session.h"
+#include "app/tape/key_bar.h"
+#include "app/tape/key_sheet.h"
+#include "app/tape/lane.h"
+#include "app/tape/ruler.h"
 #include "app/tape/trial_strip.h"
-#include "app/widgets/held_frame.h"
-#include "app/widgets/slider.h"
 
 namespace nutatio::app {
-
-inline constexpr int kStackWidth = 300;
-
-/// Where frames stand across the tape. Frame 0 of the shot is drawn as 1.
-struct FrameScale {
-    int frames = 1;
-    double width = 1;
-    double x(double frame) const { return frames > 1 ? 10 + frame / (frames - 1) * (width - 20) : 0.5 * width; }
-    int frame(double at) const {
-        return frames > 1 ? std::clamp(static_cast<int>(std::lround((at - 10) / (width - 20) * (frames - 1))), 0, frames - 1) : 0;
-    }
-};
-
-/// The ruler: numbers, ready frames, and a handle for the play-head.
-class Ruler : public QWidget {
-    Q_OBJECT
-  public:
-    Ruler(Document& document, Session& session, QWidget* parent = nullptr);
-    FrameScale scale() const { return {m_document.frames(), static_cast<double>(width())}; }
-
-  protected:
-    void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent* e) override;
-    void mouseMoveEvent(QMouseEvent* e) override;
-
-  private:
-    Document& m_document;
-    Session& m_session;
-};
-
-/// One layer: its toggles and mix on the left, its traces on the right.
-class Lane : public QWidget {
-    Q_OBJECT
-  public:
-    Lane(Document& document, Session& session, std::string layer, QWidget* parent = nullptr);
-    const std::string& layer() const { return m_layer; }
-    void refresh();
-
-  Q_SIGNALS:
-    void menuWanted(const QPoint& global);
-
-  protected:
-    void contextMenuEvent(QContextMenuEvent* e) override;
-    void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent* e) override;
-    void mouseMoveEvent(QMouseEvent* e) override;
-
-  private:
-    void scrub(double x);
-    Document& m_document;
-    Session& m_session;
-    std::string m_layer;
-    HeldFrame m_held;
-    QString m_glyphShown;
-    QToolButton *m_mute, *m_solo;
-    QLabel *m_glyph, *m_name;
-    Slider* m_mix;
-    QLabel* m_mixText;
-};
 
 class Tape : public QWidget {
     Q_OBJECT
@@ -83,30 +26,55 @@ class Tape : public QWidget {
     Tape(Document& document, Session& session, QWidget* parent = nullptr);
     Ruler* ruler() const { return m_ruler; }
     Lane* lane(const std::string& layer) const;
+    /// The curves below a lane; null while they are closed.
+    KeySheet* sheet(const std::string& layer) const;
+    /// Opens or closes the curves below a lane.
+    void open(const std::string& layer, bool on);
     TrialStrip* trials() const { return m_trials; }
+    TimeView& view() { return m_view; }
+    KeySelection& keys() { return m_keys; }
+    KeyBar* keyBar() const { return m_keyBar; }
+    /// The head of a group of lanes, by its name; null where there is none.
+    QToolButton* groupHead(const std::string& name) const;
     /// After the theme changed.
     void repaintAll() { refresh(); }
 
   Q_SIGNALS:
-    /// Right click on a lane, whose layer is selected by then.
+    /// Right click on a lane, whose layer is selected by then, or on keys or the ruler.
     void menuWanted(const QPoint& global);
+    void keyMenuWanted(const QPoint& global);
+    void rulerMenuWanted(const QPoint& global);
+    void said(const QString& sentence);
 
   private:
     void rebuild();
+    void addLane(QVBoxLayout* column, const scene::Layer& layer);
+    void addGroupHead(QVBoxLayout* column, const std::string& name, const std::vector<std::string>& layers);
     void refresh(const scene::Change& change);
     void refresh();
     void showShots();
+    void showFolds();
+    void carry(Lane* lane, int y, bool done);
+    QWidget* top();
     QWidget* transport();
 
     Document& m_document;
     Session& m_session;
+    TimeView m_view;
+    KeySelection m_keys;
     Ruler* m_ruler;
     TrialStrip* m_trials;
     QScrollArea* m_scroll;
+    QWidget* m_insertion;  // where a lane that is carried would stand
+    KeyBar* m_keyBar;
     std::vector<Lane*> m_lanes;
+    std::map<std::string, KeySheet*> m_sheets;  // by layer
+    std::map<std::string, QToolButton*> m_groupHeads;
+    std::map<std::string, int> m_heights;
+    std::set<std::string> m_open, m_folded;  // layers, groups
     std::string m_built;
     bool m_anySolo = false;
-    QToolButton *m_play = nullptr, *m_loop = nullptr;
+    QToolButton *m_play = nullptr, *m_loop = nullptr, *m_whole = nullptr, *m_unit = nullptr, *m_speed = nullptr;
     QComboBox* m_clip = nullptr;
     QLineEdit *m_frame = nullptr, *m_fps = nullptr;
     QLabel* m_of = nullptr;

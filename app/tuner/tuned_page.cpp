@@ -6,6 +6,8 @@
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/tuner/apart_panel.h"
+#include "app/tuner/feed_panel.h"
+#include "app/tuner/gauge_panel.h"
 #include "app/tuner/meets_table.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
@@ -37,6 +39,11 @@ QString about(const scene::Scene& s, const scene::Owner& owner) {
         return QObject::tr("It holds %1 to %2.")
             .arg(p->end ? QObject::tr("the end beyond %1").arg(joint) : joint,
                  p->toActor.empty() ? QObject::tr("a place in the world") : QString::fromStdString(p->toJoint));
+    }
+    if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) {
+        const QString joint = QString::fromStdString(g->joint);
+        return g->toJoint.empty() ? QObject::tr("On %1.").arg(joint)
+                                  : QObject::tr("On %1, to or seen from %2.").arg(joint, QString::fromStdString(g->toJoint));
     }
     if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece())
         return QObject::tr("Drag its handles on the stage; keyed places make it move.");
@@ -75,6 +82,7 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
     if (MeetsTable::suits(s, owner)) out += u'm';
+    if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) out += GaugePanel::shape(s, *g);
     if (owner.list == scene::List::Winds)
         for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
     return out;
@@ -96,6 +104,12 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     const scene::Tuned& tuned = *s.tuned(m_owner);
     const scene::Table table = layers::tableOf(s, m_owner);
     if (const QString text = about(s, m_owner); !text.isEmpty()) addText(text);
+    if (m_owner.list == scene::List::Gauges) {
+        m_gauge = new GaugePanel(m_document, m_session, m_owner.id);
+        m_rows->addWidget(m_gauge);
+        connect(m_gauge, &GaugePanel::commandWanted, this, &TunedPage::commandWanted);
+        connect(m_gauge, &GaugePanel::said, this, &TunedPage::said);
+    }
     if (m_owner.list == scene::List::Layers) {
         if (table.empty()) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
         if (!table.empty()) {
@@ -138,6 +152,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     if (m_owner.list == scene::List::Winds) addChips();
     if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
         addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
+    if (m_owner.list == scene::List::Gauges)
+        addButtons({{QStringLiteral("gauge-to-selection"), tr("Measure to the joint last selected")}});
     if (m_owner.list == scene::List::Pins)
         addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the joint last selected")},
                     {QStringLiteral("pin-end"), tr("Hold the end")}});
@@ -251,6 +267,7 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
     connect(row, &SettingRow::keyWanted, this, [this, spec, name] {
         change(tr("Key %1").arg(name), [&](scene::Scene& s) { edit::toggleKey(s, m_owner, spec.id, m_session.frame()); });
     });
+    connect(row, &SettingRow::feedWanted, this, [this, row] { toggleFeed(row); });
     connect(row, &SettingRow::profileChanged, this, [this, spec, name](const scene::Profile& profile, const QString& gesture) {
         change(
             tr("Profile of %1").arg(name),
@@ -276,6 +293,23 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
     });
 }
 
+void TunedPage::toggleFeed(SettingRow* row) {
+    const std::string id(row->spec().id);
+    FeedPanel*& panel = m_feedPanels[id];
+    if (panel) {
+        panel->setVisible(panel->isHidden());
+        return;
+    }
+    panel = new FeedPanel(m_document, m_session, m_owner, row->spec());
+    row->layout()->addWidget(panel);
+    connect(panel, &FeedPanel::said, this, &TunedPage::said);
+}
+
+FeedPanel* TunedPage::feedPanel(const std::string& setting) const {
+    const auto at = m_feedPanels.find(setting);
+    return at == m_feedPanels.end() || at->second->isHidden() ? nullptr : at->second;
+}
+
 SettingRow* TunedPage::row(const std::string& setting) const {
     const auto at = m_byId.find(setting);
     return at == m_byId.end() ? nullptr : at->second;
@@ -294,8 +328,17 @@ void TunedPage::refresh() {
     const scene::Tuned* t = s.tuned(m_owner);
     if (!t) return;
     const int frame = m_session.frame();
+    if (m_gauge) m_gauge->refresh();
+    for (const auto& [id, panel] : m_feedPanels) panel->refresh();
+    // What a feed makes of a setting is known of the newest motion.
+    const ResultsPtr& r = m_document.results();
+    const layers::ResolvedPtr held = r && !t->feeds.empty() ? r->evaluation.settingsOf(m_owner) : nullptr;
     for (const auto& [id, row] : m_byId) {
-        if (row->spec().type == scene::SettingType::Number)
+        const bool fed = t->feeds.count(id) > 0;
+        if (row->feedButton()) row->showFed(fed);
+        if (fed && held)
+            row->show(held->at(id, frame));
+        else if (row->spec().type == scene::SettingType::Number)
             row->show(s.numberAt(m_owner, id, frame));
         else if (const auto at = t->values.find(id); at != t->values.end())
             row->show(at->second);

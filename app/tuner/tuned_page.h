@@ -15,6 +15,8 @@
 namespace nutatio::app {
 
 class ApartPanel;
+class FeedPanel;
+class GaugePanel;
 class MeetsTable;
 
 class TunedPage : public QWidget {
@@ -25,6 +27,9 @@ class TunedPage : public QWidget {
               QWidget* parent = nullptr);
     const scene::Owner& owner() const { return m_owner; }
     SettingRow* row(const std::string& setting) const;
+    /// How a setting follows a gauge, while that is shown; else null.
+    FeedPanel* feedPanel(const std::string& setting) const;
+    GaugePanel* gaugePanel() const { return m_gauge; }
     /// The first row that can be keyed.
     SettingRow* firstKeyable() const;
     void refresh();
@@ -40,8 +45,10 @@ class TunedPage : public QWidget {
   Q_SIGNALS:
     void hovered(const QString& help);
     void commandWanted(const QString& id);
+    void said(const QString& sentence);
 
   private:
+    void toggleFeed(SettingRow* row);
     void addRow(const scene::SettingSpec& spec);
     void beginGroup(const QString& name);
     void addText(const QString& text);
@@ -63,6 +70,8 @@ class TunedPage : public QWidget {
     FeelsShelf* m_feels;
     ApartPanel* m_apart = nullptr;
     MeetsTable* m_meets = nullptr;
+    GaugePanel* m_gauge = nullptr;
+    std::map<std::string, FeedPanel*> m_feedPanels;  // that were opened, by setting
     std::vector<std::string> m_lastJoints;
 };
 

@@ -72,12 +72,15 @@ Tuner::Tuner(Document& document, Session& session, Checker& checker, QWidget* ha
                         [&](scene::Scene& s) { layers::applyFeel(feel, s, m_session.selection().layer); });
     });
     connect(&session, &Session::frameChanged, this, [this] {
-        if (m_tuned && m_document.scene().shot().keysOf(m_tuned->owner())) m_tuned->refresh();
+        const scene::Tuned* t = m_tuned ? m_document.scene().tuned(m_tuned->owner()) : nullptr;
+        if (t && (!t->feeds.empty() || m_document.scene().shot().keysOf(m_tuned->owner()))) m_tuned->refresh();
     });
     connect(&session, &Session::selectionChanged, this, &Tuner::rebuild);
     connect(&session, &Session::stepChanged, this, &Tuner::rebuild);
     connect(&document, &Document::sceneChanged, this, &Tuner::rebuild);
     connect(&document, &Document::resultsChanged, this, [this] {
+        const scene::Tuned* t = m_tuned ? m_document.scene().tuned(m_tuned->owner()) : nullptr;
+        if (t && (!t->feeds.empty() || m_tuned->gaugePanel())) m_tuned->refresh();
         showRemark();
         showTravel();
     });
@@ -117,6 +120,7 @@ QWidget* Tuner::newPage() {
         m_tuned = new TunedPage(m_document, m_session, *owner, m_open, m_feels);
         connect(m_tuned, &TunedPage::hovered, m_help, &QLabel::setText);
         connect(m_tuned, &TunedPage::commandWanted, this, &Tuner::commandWanted);
+        connect(m_tuned, &TunedPage::said, this, &Tuner::said);
         return m_tuned;
     }
     if (m_session.step() == StepId::HandOff) {

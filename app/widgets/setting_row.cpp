@@ -80,6 +80,10 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
         m_key = toggle(tr("Key %1").arg(qs(m_spec.label)), tr("Set a key at this frame, or take the one here away"));
         connect(m_key, &QToolButton::clicked, this, &SettingRow::keyWanted);
     }
+    if (m_spec.keyable) {
+        m_feedToggle = toggle(tr("Feed of %1").arg(qs(m_spec.label)), tr("Let it follow a gauge"));
+        connect(m_feedToggle, &QToolButton::clicked, this, &SettingRow::feedWanted);
+    }
     if (m_spec.profiled) {
         m_profileToggle = toggle(tr("Profile of %1").arg(qs(m_spec.label)), tr("How it varies from root to tip"));
         m_profile = new ProfileEdit;
@@ -129,6 +133,7 @@ bool SettingRow::dragNumber(QEvent* e) {
     // A press that moves sideways pulls the number; one that does not is a click into the text.
     constexpr double kWay = 3;
     const auto* mouse = static_cast<QMouseEvent*>(e);
+    if (m_fed) return false;
     if (e->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton && !m_field->isModified()) {
         m_pressed = m_last = mouse->globalPosition().x();
         m_pulls = false;
@@ -206,6 +211,16 @@ void SettingRow::showKeys(Keyed keyed) {
     drawToggles();
 }
 
+void SettingRow::showFed(bool fed) {
+    if (fed == m_fed) return;
+    m_fed = fed;
+    // Its own value waits until the gauge is let go of.
+    m_slider->setEnabled(!fed);
+    m_field->setReadOnly(fed);
+    if (m_key) m_key->setEnabled(!fed);
+    drawToggles();
+}
+
 void SettingRow::showProfile(const scene::Profile& profile) {
     if (!m_profile || profile == m_profile->profile()) return;
     m_profile->setProfile(profile);
@@ -235,6 +250,12 @@ void SettingRow::drawToggles() {
         paint.drawPolygon(diamond);
         paint.setBrush(t.persimmon);
         if (m_keyed == Keyed::Between) paint.drawEllipse(QPointF(6.5, 6.5), 1.2, 1.2);
+    });
+    // A needle over its scale.
+    drawn(m_feedToggle, [&](QPainter& paint) {
+        paint.setPen(QPen(m_fed ? t.persimmon : off, m_fed ? 1.5 : 1.1));
+        paint.drawArc(QRectF(1.5, 3, 10, 10), 20 * 16, 140 * 16);
+        paint.drawLine(QPointF(6.5, 10.5), QPointF(9.5, 5));
     });
     drawn(m_profileToggle, [&](QPainter& paint) {
         const bool flat = m_profile->profile().empty();

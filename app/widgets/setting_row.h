@@ -24,10 +24,13 @@ class SettingRow : public QWidget {
     enum class Keyed { No, Between, Here };
     void showKeys(Keyed keyed);
     void showProfile(const scene::Profile& profile);
+    /// Whether the setting follows a gauge: then it is shown, and not set by hand.
+    void showFed(bool fed);
     /// A few soft words beside the label.
     void setNote(const QString& note);
     QToolButton* keyButton() const { return m_key; }
     QToolButton* profileButton() const { return m_profileToggle; }
+    QToolButton* feedButton() const { return m_feedToggle; }
     ProfileEdit* profileEdit() const { return m_profile; }
     QComboBox* choice() const { return m_choice; }
     QLineEdit* field() const { return m_field; }
@@ -42,6 +45,8 @@ class SettingRow : public QWidget {
     void selectionWanted();
     /// The person wants a key set here, or the one here taken away.
     void keyWanted();
+    /// The person wants to see, or to hide, how it follows a gauge.
+    void feedWanted();
     void profileChanged(const scene::Profile& profile, const QString& gesture);
 
   protected:
@@ -64,12 +69,13 @@ class SettingRow : public QWidget {
     QLabel *m_label, *m_note = nullptr;
     QLineEdit* m_field = nullptr;
     Slider* m_slider = nullptr;
-    QToolButton *m_key = nullptr, *m_profileToggle = nullptr;
+    QToolButton *m_key = nullptr, *m_profileToggle = nullptr, *m_feedToggle = nullptr;
     ProfileEdit* m_profile = nullptr;
     QComboBox* m_choice = nullptr;
     QToolButton* m_axes[3] = {nullptr, nullptr, nullptr};
     scene::Value m_value;
     Keyed m_keyed = Keyed::No;
+    bool m_fed = false;
     QString m_gesture;  // of a drag on the number
     double m_pressed = 0, m_last = 0;
     bool m_pulls = false;

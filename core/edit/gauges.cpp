@@ -26,8 +26,8 @@ std::vector<std::size_t> usersOf(const scene::Scene& s, const scene::Owner& owne
                    (w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), l.id) != w->layers.end());
         if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr; p && p->actor == l.actor) {
             const int joint = actor->actor->skeleton.find(p->joint);
-            const auto moves = kind->meets && !kind->problem(*actor->actor, l) ? kind->moves(*actor->actor, l)
-                                                                               : std::vector<layers::Moved>{};
+            const auto moves =
+                kind->meets && !kind->problem(*actor->actor, l) ? kind->moves(*actor->actor, l) : std::vector<layers::Moved>{};
             uses = std::any_of(moves.begin(), moves.end(), [&](const layers::Moved& m) { return m.joint == joint; });
         }
         if (uses) out.push_back(i);

@@ -53,8 +53,8 @@ void closeKeys(scene::Scene& scene, const scene::Owner& owner, const std::string
 /// A value over the frames from one to another, both included; what is outside stays as it is.
 void holdOver(scene::Scene& scene, const scene::Owner& owner, const std::string& setting, int from, int to, double value);
 
-/// A stretch in which a layer acts, in frames as they are counted from 0; the layer rests outside all of its stretches. Returns its
-/// place in the list, or -1 when there is no such layer.
+/// A stretch in which a layer acts, in frames as they are counted from 0; the layer rests outside all of its stretches. Returns
+/// its place in the list, or -1 when there is no such layer.
 int addInterval(scene::Scene& scene, const std::string& layer, int from, int to, double easeIn, double easeOut);
 /// Puts an interval's edges and eases where they are asked, in order, inside the shot and no shorter than its eases.
 void setInterval(scene::Scene& scene, const std::string& layer, int which, scene::Interval interval);

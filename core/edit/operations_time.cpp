@@ -48,7 +48,8 @@ Result<scene::Keys> responseIn(const std::string& all) {
     scene::Keys out;
     for (const std::string& point : joined(all)) {
         const std::size_t to = point.find('>');
-        const auto at = number(point.substr(0, to)), value = to == std::string::npos ? std::nullopt : number(point.substr(to + 1));
+        const auto at = number(point.substr(0, to)),
+                   value = to == std::string::npos ? std::nullopt : number(point.substr(to + 1));
         if (!at || !value) return refused("\"" + point + "\" is no point of a response: a reading, \">\" and a value");
         if (!out.empty() && *at <= out.back().at) return refused("a response's points stand in the order of readings");
         out.push_back({.at = *at, .value = *value, .ease = scene::Ease::Linear});
@@ -69,8 +70,8 @@ Result<Done> doFeed(scene::Scene& s, const Arguments& a) {
     if (!straight) return straight.error();
     f.straight = straight.value();
     const double fps = s.shot().fps;
-    const std::tuple<const char*, double*, double> numbers[] = {{"times", &f.times, 1},        {"low", &f.low, 1},
-                                                                {"high", &f.high, 1},          {"lag", &f.lag, 1 / fps},
+    const std::tuple<const char*, double*, double> numbers[] = {{"times", &f.times, 1},         {"low", &f.low, 1},
+                                                                {"high", &f.high, 1},           {"lag", &f.lag, 1 / fps},
                                                                 {"attack", &f.attack, 1 / fps}, {"release", &f.release, 1 / fps}};
     for (const auto& [key, into, unit] : numbers) {
         if (text(a, key).empty()) continue;

@@ -309,6 +309,8 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
     l.actor = p.at("actor").text();
     l.muted = boolOr(p, "muted", false);
     l.solo = boolOr(p, "solo", false);
+    if (p.has("colour")) l.colour = static_cast<int>(p.at("colour").index(1000, "colours"));
+    l.group = textOr(p, "group", "");
     eachMember(p, "apart", [&](const std::string& joint, const Place& at) {
         at.wantObject();
         for (const auto& [setting, value] : at.json().items()) l.apart[joint][setting] = at.at(setting.c_str()).number();
@@ -319,7 +321,8 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         });
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "apart", "settings", "profiles", "feeds"});
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "apart", "settings",
+                                    "profiles", "feeds"});
     return l;
 }
 
@@ -355,6 +358,8 @@ Json itemJson(const scene::Gauge& g) {
 
 Json itemJson(const scene::Layer& l) {
     Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
+    if (l.colour >= 0) j["colour"] = l.colour;
+    if (!l.group.empty()) j["group"] = l.group;
     for (const auto& [joint, own] : l.apart)
         for (const auto& [setting, value] : own) j["apart"][joint][setting] = value;
     putTuned(j, l);

@@ -103,8 +103,7 @@ class Reader {
 
     std::vector<Vec3> seen(std::vector<Vec3> places) const {
         if (const auto s = seat())
-            for (std::size_t f = 0; f < places.size(); ++f)
-                places[f] = s->turns[f].conjugate() * (places[f] - s->places[f]);
+            for (std::size_t f = 0; f < places.size(); ++f) places[f] = s->turns[f].conjugate() * (places[f] - s->places[f]);
         return places;
     }
 
@@ -218,7 +217,8 @@ class Reader {
 
     Result<scene::Curve> stretch() const {
         Seen other = m_sight.to;
-        if (other.actor && other.actor != m_sight.of.actor) return refused("it has a length at rest to joints of its own actor only");
+        if (other.actor && other.actor != m_sight.of.actor)
+            return refused("it has a length at rest to joints of its own actor only");
         if (!other.actor) {
             other = m_sight.of;
             other.joint = other.actor->skeleton.joint(other.joint).parent;
@@ -226,9 +226,9 @@ class Reader {
         if (other.joint == rig::kNoJoint) return refused("it hangs on no joint: choose another one to measure its length to");
         std::vector<Affine> rest;
         rig::worldTransforms(m_sight.of.actor->skeleton, m_sight.of.actor->restPose(), rest);
-        const double length = m_sight.of.placement.metres * (rest[static_cast<std::size_t>(m_sight.of.joint)].t -
-                                                             rest[static_cast<std::size_t>(other.joint)].t)
-                                                                .norm();
+        const double length =
+            m_sight.of.placement.metres *
+            (rest[static_cast<std::size_t>(m_sight.of.joint)].t - rest[static_cast<std::size_t>(other.joint)].t).norm();
         if (!(length > 0)) return refused("the two joints stand in one place at rest");
         const std::vector<Vec3> a = wayOf(m_sight.of).places, b = wayOf(other).places;
         scene::Curve out;
@@ -354,6 +354,30 @@ int bodyRoot(const rig::Actor& actor, int joint) {
     return at;
 }
 
+std::vector<int> peaksOf(const scene::Curve& c, double share) {
+    std::vector<int> out;
+    if (c.size() < 3) return out;
+    const auto [low, high] = std::minmax_element(c.begin(), c.end());
+    const double least = share * (*high - *low);
+    if (!(least > 0)) return out;
+    // Down by `least` from the highest frame since the last dip makes it a peak; up by as much from the lowest one ends a dip.
+    std::size_t top = 0, dip = 0;
+    bool rises = true;
+    for (std::size_t f = 1; f < c.size(); ++f) {
+        if (rises && c[f] > c[top]) top = f;
+        if (!rises && c[f] < c[dip]) dip = f;
+        if (rises && c[f] < c[top] - least) {
+            if (top > 0) out.push_back(static_cast<int>(top));
+            rises = false;
+            dip = f;
+        } else if (!rises && c[f] > c[dip] + least) {
+            rises = true;
+            top = f;
+        }
+    }
+    return out;
+}
+
 std::optional<Vec3> groundBelow(const Seen& actor, bool round) {
     const rig::Roles roles = rig::rolesOf(*actor.actor);
     if (!roles.hasLegs()) return std::nullopt;
@@ -361,9 +385,9 @@ std::optional<Vec3> groundBelow(const Seen& actor, bool round) {
     rig::worldTransforms(actor.actor->skeleton, actor.actor->restPose(), rest);
     const auto place = [&](int j) { return rest[static_cast<std::size_t>(j)].t; };
     const rig::Limb& leg = roles.legs[0];
-    const double legs = actor.placement.metres *
-                        (leg.lower == rig::kNoJoint ? (place(leg.upper) - place(leg.end)).norm()
-                                                    : (place(leg.upper) - place(leg.lower)).norm() + (place(leg.lower) - place(leg.end)).norm());
+    const double legs = actor.placement.metres * (leg.lower == rig::kNoJoint ? (place(leg.upper) - place(leg.end)).norm()
+                                                                             : (place(leg.upper) - place(leg.lower)).norm() +
+                                                                                   (place(leg.lower) - place(leg.end)).norm());
     std::vector<Vec3> low;
     for (const rig::Limb& each : roles.legs)
         for (int j : {each.end, each.beyond})

@@ -34,13 +34,17 @@ struct Sight {
     std::optional<Vec3> ground;
 };
 
-/// The gauge's reading at each frame in its unit (scene::unitOf; shares as 1 for 100 %). Speeds, turns and accelerations are those
-/// of a parabola through the frames about, weighted by a Gaussian (Savitzky and Golay, Anal. Chem. 36, 1964), so that nothing comes
-/// late; a frame at a held end takes what there is on its one side. Errors: what it lacks, in a sentence.
+/// The gauge's reading at each frame in its unit (scene::unitOf; shares as 1 for 100 %). Speeds, turns and accelerations are
+/// those of a parabola through the frames about, weighted by a Gaussian (Savitzky and Golay, Anal. Chem. 36, 1964), so that
+/// nothing comes late; a frame at a held end takes what there is on its one side. Errors: what it lacks, in a sentence.
 Result<scene::Curve> readGauge(const scene::Gauge& gauge, const Sight& sight);
 
-/// How the ground runs [m/s, level, in the world] below an actor that walks in place: the velocity that most low and level moments
-/// of its feet have (mean shift). Nothing where the feet do not tell: an actor that moves on, or that runs.
+/// Frames at which a curve is highest, that stand out from the dips on both sides by a share of all that the curve spans, ends
+/// apart; in order.
+std::vector<int> peaksOf(const scene::Curve& curve, double share = 0.1);
+
+/// How the ground runs [m/s, level, in the world] below an actor that walks in place: the velocity that most low and level
+/// moments of its feet have (mean shift). Nothing where the feet do not tell: an actor that moves on, or that runs.
 std::optional<Vec3> groundBelow(const Seen& actor, bool round);
 
 /// The joint that carries all of a body: the lowest that both hips and spine hang on, or the root above `joint`.

@@ -13,9 +13,10 @@ struct Masses {
     std::vector<Vec3> centre;
 };
 
-/// From the mesh in the rest pose: every triangle of skin is the base of a wedge that reaches to the bones of the joints that carry
-/// it, so that an open or a hollow mesh weighs something too. Without a mesh by the roles of the joints, as in people (de Leva,
-/// Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters, J. Biomechanics 29, 1996), and evenly where there are none.
+/// From the mesh in the rest pose: every triangle of skin is the base of a wedge that reaches to the bones of the joints that
+/// carry it, so that an open or a hollow mesh weighs something too. Without a mesh by the roles of the joints, as in people (de
+/// Leva, Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters, J. Biomechanics 29, 1996), and evenly where there are
+/// none.
 Masses massesOf(const rig::Actor& actor);
 
 /// The centre of mass [units, the actor's world] for world transforms of its joints.

@@ -128,6 +128,12 @@ const LayerResult* Evaluation::layer(std::string_view id) const {
     return nullptr;
 }
 
+layers::ResolvedPtr Evaluation::settingsOf(const scene::Owner& owner) const {
+    if (const LayerResult* l = owner.list == scene::List::Layers ? layer(owner.id) : nullptr) return l->settings;
+    const auto at = items.find(owner);
+    return at == items.end() ? nullptr : at->second;
+}
+
 const GaugeReading* Evaluation::gauge(std::string_view id) const {
     const auto at = std::find_if(gauges.begin(), gauges.end(), [&](const GaugeReadingPtr& g) { return g->id == id; });
     return at == gauges.end() ? nullptr : at->get();

@@ -63,6 +63,8 @@ struct Evaluation {
 
     const ActorResult* actor(std::string_view id) const;
     const LayerResult* layer(std::string_view id) const;
+    /// A layer's settings as they held, or those of an item that is fed; null for anything else.
+    layers::ResolvedPtr settingsOf(const scene::Owner& owner) const;
     /// Null where there is no such gauge.
     const GaugeReading* gauge(std::string_view id) const;
     /// The motion below and above a layer that changes something; null for any other.

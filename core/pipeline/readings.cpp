@@ -7,6 +7,23 @@
 
 namespace nutatio::pipeline {
 
+std::vector<files::CsvColumn> tableOf(const scene::Scene& scene, const std::vector<GaugeReadingPtr>& gauges) {
+    std::vector<files::CsvColumn> out{{"frame", {}}, {"seconds", {}}};
+    std::size_t rows = 0;
+    for (const GaugeReadingPtr& reading : gauges) {
+        const scene::Gauge* g = scene.gauge(reading->id);
+        if (!g) continue;
+        const std::string unit(scene::unitText(scene::unitOf(*g)));
+        out.push_back({g->name + (unit.empty() ? "" : " [" + unit + "]"), reading->values});
+        rows = std::max(rows, reading->values.size());
+    }
+    for (std::size_t f = 0; f < rows; ++f) {
+        out[0].values.push_back(static_cast<double>(f) + 1);
+        out[1].values.push_back(scene.shot().timeOf(static_cast<int>(f)));
+    }
+    return out;
+}
+
 Readings::Readings(const scene::Scene& scene, const scene::Shot& shot, int frames, MotionAfter motion, Memo& memo)
     : m_scene(scene), m_shot(shot), m_frames(frames), m_motion(std::move(motion)), m_memo(memo) {}
 
@@ -56,9 +73,10 @@ GaugeReadingPtr Readings::of(const scene::Gauge& gauge) {
         for (const std::string& id : gauge.over) {
             const scene::Collider* c = m_scene.collider(id);
             if (!c) continue;
-            measure::Under under{std::make_shared<const scene::Resolved>(
-                                     *c, scene::colliderTable(), m_shot.keysOf({scene::List::Colliders, id}), m_shot.fps, m_frames),
-                                 {}};
+            measure::Under under{
+                std::make_shared<const scene::Resolved>(*c, scene::colliderTable(), m_shot.keysOf({scene::List::Colliders, id}),
+                                                        m_shot.fps, m_frames),
+                {}};
             under.settings->hash(h);
             if (!c->actor.empty()) look(c->actor, c->joint, under.rides, false);
             sight.over.push_back(std::move(under));

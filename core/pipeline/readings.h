@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/hash.h"
+#include "files/csv.h"
 #include "layers/layer_kind.h"
 #include "scene/scene.h"
 
@@ -22,6 +23,9 @@ struct GaugeReading {
     bool round = false;  // its last value is the first one again
 };
 using GaugeReadingPtr = std::shared_ptr<const GaugeReading>;
+
+/// Frames, seconds and what each gauge of the scene reads, with its unit.
+std::vector<files::CsvColumn> tableOf(const scene::Scene& scene, const std::vector<GaugeReadingPtr>& gauges);
 
 /// An actor's motion above a layer of the stack, with the key of each joint's column.
 struct Motion {

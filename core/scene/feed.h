@@ -16,13 +16,13 @@ using Curve = std::vector<double>;
 /// How a setting follows what a gauge reads, in this order: the reading comes late by `lag`, is evened out by `attack` and
 /// `release`, multiplied by `times`, goes through the response, and is kept between `low` and `high`.
 struct Feed {
-    std::string gauge;       // id
-    Keys response;           // from a reading [in the gauge's unit] to a value of the setting; one point at least
-    bool straight = false;   // beyond its first and last point the response goes on straight; else it is held
-    double times = 1;        // a reading of a smaller or larger character
+    std::string gauge;      // id
+    Keys response;          // from a reading [in the gauge's unit] to a value of the setting; one point at least
+    bool straight = false;  // beyond its first and last point the response goes on straight; else it is held
+    double times = 1;       // a reading of a smaller or larger character
     double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
-    double lag = 0;                   // [s]
-    double attack = 0, release = 0;   // [s] until a reading that jumps up, or down, is followed to 95 of 100
+    double lag = 0;                  // [s]
+    double attack = 0, release = 0;  // [s] until a reading that jumps up, or down, is followed to 95 of 100
     bool operator==(const Feed&) const = default;
 };
 using Feeds = std::map<std::string, Feed, std::less<>>;  // by setting

@@ -112,6 +112,8 @@ struct Layer : Tuned {
     std::string actor;
     bool muted = false;
     bool solo = false;
+    int colour = -1;    // place in the palette that the views share; none
+    std::string group;  // name of the group that it stands in on the tape; empty: none
     /// What single chains or joints of it are set to apart from the rest: by target joint, then by setting. Plain numbers, in
     /// place of the layer's value and its keys.
     std::map<std::string, std::map<std::string, double, std::less<>>, std::less<>> apart;

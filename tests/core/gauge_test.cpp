@@ -122,7 +122,8 @@ TEST_CASE("distance, closing speed, angle and stretch are those of two joints") 
     test::ChainSpec spec;
     spec.motion = [](double t) { return Xform{Vec3(t, 0, 0)}; };
     scene::Scene s = test::sceneWith(test::chainActor(spec));
-    const auto value = [&](const std::string& measure, const std::string& joint, const std::string& to, const scene::Values& v = {}) {
+    const auto value = [&](const std::string& measure, const std::string& joint, const std::string& to,
+                           const scene::Values& v = {}) {
         scene::Scene with = s;
         with.gauges = {};
         const std::string g = edit::addGauge(with, s.actors[0].id, joint, measure);
@@ -150,7 +151,8 @@ TEST_CASE("distance, closing speed, angle and stretch are those of two joints") 
 TEST_CASE("two that go towards each other close with the sum of their speeds") {
     // The root goes up by 1 m/s; the gauge's other end is a collider's place told by a chain of its own.
     scene::Scene s = test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(0, 0, t)}; }}));
-    const auto still = test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(0, 0, 5 - t)}; }}));
+    const auto still =
+        test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(0, 0, 5 - t)}; }}));
     files::addActor(s, still.actors[0].actor);
     s.editShot().clips[s.actors[1].id] = "Move";
     const std::string g = edit::addGauge(s, s.actors[0].id, "root", "closing");
@@ -179,7 +181,8 @@ TEST_CASE("a signed angle is that of the hinge, to either side") {
 }
 
 TEST_CASE("height is taken over the floor, or over what is chosen, wherever that goes") {
-    scene::Scene s = test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(5e-4 * t, 2, 0)}; }}));
+    scene::Scene s =
+        test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(5e-4 * t, 2, 0)}; }}));
     const std::string id = edit::addGauge(s, s.actors[0].id, "root", "height");
     CHECK(test::evaluate(s).gauges[0]->values.at(0) == Approx(2));
     const std::string ball = edit::addCollider(s, s.actors[0].id, "root", scene::Shape::Sphere);
@@ -212,7 +215,8 @@ TEST_CASE("no gauge measures a speed across a cut") {
 TEST_CASE("gauges read a walk alike at 24, 60 and 120 frames a second") {
     Walk walk;
     const auto apart = [&](const std::string& measure, double fps, double calm) {
-        const auto fine = walk.read(measure, "hand_L", 120, {{"calm", calm}}), coarse = walk.read(measure, "hand_L", fps, {{"calm", calm}});
+        const auto fine = walk.read(measure, "hand_L", 120, {{"calm", calm}}),
+                   coarse = walk.read(measure, "hand_L", fps, {{"calm", calm}});
         scene::Curve difference, all;
         const double step = 120 / fps;
         for (std::size_t f = 0; f < coarse.size(); ++f) {
@@ -235,7 +239,8 @@ TEST_CASE("gauges read a walk alike at 24, 60 and 120 frames a second") {
 
 TEST_CASE("the ground of a walk in place is found by its feet, and speed over it is the walking speed") {
     Walk walk;
-    const auto over = walk.read("speed", "hips", 24, {{"ground", std::string("found")}, {"axes", std::string("xz")}, {"calm", 12.0}});
+    const auto over =
+        walk.read("speed", "hips", 24, {{"ground", std::string("found")}, {"axes", std::string("xz")}, {"calm", 12.0}});
     const auto still = walk.read("speed", "hips", 24, {{"axes", std::string("xz")}, {"calm", 12.0}});
     CHECK(rmsOf(still) < 0.2);
     CHECK(rmsOf(over) > 0.4);
@@ -264,7 +269,8 @@ TEST_CASE("a foot touches the ground and lifts off it in a walk, most of the tim
     const scene::Values values{{"ground", std::string("found")}, {"point", std::string("joint")}};
     const auto left = walk.read("contact", "foot_L", 60, values), right = walk.read("contact", "foot_R", 60, values);
     const auto share = [](const scene::Curve& c) {
-        return static_cast<double>(std::count_if(c.begin(), c.end(), [](double v) { return v > 0.5; })) / static_cast<double>(c.size());
+        return static_cast<double>(std::count_if(c.begin(), c.end(), [](double v) { return v > 0.5; })) /
+               static_cast<double>(c.size());
     };
     CHECK(share(left) > 0.35);
     CHECK(share(left) < 0.9);
@@ -273,7 +279,8 @@ TEST_CASE("a foot touches the ground and lifts off it in a walk, most of the tim
 }
 
 TEST_CASE("masses sum to one, weigh a trunk most, and the centre of mass stands inside the body") {
-    for (const auto& actor : {test::read(test::kOtterFile), test::read(test::kDeckhandFile), test::beastActor({.rootScale = 0.01})}) {
+    for (const auto& actor :
+         {test::read(test::kOtterFile), test::read(test::kDeckhandFile), test::beastActor({.rootScale = 0.01})}) {
         CAPTURE(actor->name);
         const measure::Masses m = measure::massesOf(*actor);
         double sum = 0;
@@ -521,7 +528,9 @@ TEST_CASE("an interval lets its layer act inside alone, eased without a jump, an
     const rig::Actor& actor = *s.actors[0].actor;
     const int joint = actor.skeleton.find("bone_2");
     const auto& body = *part.actors[0].body;
-    const auto turn = [&](const rig::Track& t, int f) { return rotationVector(body.at(joint, f).r.conjugate() * t.at(joint, f).r).norm(); };
+    const auto turn = [&](const rig::Track& t, int f) {
+        return rotationVector(body.at(joint, f).r.conjugate() * t.at(joint, f).r).norm();
+    };
     for (int f : {0, 10, 24, 60, 61, 90}) CHECK(turn(*part.actors[0].result, f) < 1e-12);
     for (int f : {32, 40, 56}) CHECK(turn(*part.actors[0].result, f) == Approx(turn(*whole.actors[0].result, f)).margin(1e-12));
     const auto half = scene::intervalShare(s.shot().intervals.at(layer)[0], s.shot().timeOf(28));
@@ -542,7 +551,8 @@ TEST_CASE("gauges and feeds are made by scripts, and a table of readings reads b
     const std::string layer = s.layers[0].id;
     REQUIRE(edit::carryOut(s, "add-gauge:joint=head,measure=turning,name=head turn").ok());
     const std::string gauge = s.gauges[0].id;
-    REQUIRE(edit::carryOut(s, "feed:thing=" + layer + ",setting=swing,gauge=" + gauge + ",response=0>1+90>4,lag=2,attack=3").ok());
+    REQUIRE(
+        edit::carryOut(s, "feed:thing=" + layer + ",setting=swing,gauge=" + gauge + ",response=0>1+90>4,lag=2,attack=3").ok());
     CHECK(s.layers[0].feeds.at("swing").lag == Approx(2 / s.shot().fps));
     REQUIRE(edit::carryOut(s, "interval:layer=" + layer + ",from=3,to=9,in=2").ok());
     REQUIRE(edit::carryOut(s, "mark:frame=4,name=hop").ok());

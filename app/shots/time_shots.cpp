@@ -1,0 +1,63 @@
+#include "app/shots/time_shots.h"
+
+#include <QApplication>
+#include <iostream>
+
+#include "app/bench/bench.h"
+#include "app/tuner/feed_panel.h"
+#include "app/tuner/tuned_page.h"
+#include "edit/gauges.h"
+#include "edit/operations.h"
+
+using namespace nutatio;
+
+namespace {
+
+/// Carries out an operation as a script would; says so where it cannot.
+void carry(scene::Scene& s, const std::string& what) {
+    if (const auto done = edit::carryOut(s, what); !done) std::cerr << done.error().text() << "\n";
+}
+
+}  // namespace
+
+void timeShots(app::Bench& bench, const std::function<void(const QString& name)>& keep) {
+    app::Session& session = bench.session();
+    bench.document().edit(QStringLiteral("over time"), [](scene::Scene& s) {
+        carry(s, "add-gauge:actor=otter,joint=hips,measure=turning,name=Turn of the hips");
+        const std::string gauge = s.gauges.back().id;
+        carry(s, "feed:thing=layers:tail,setting=swing,gauge=" + gauge + ",response=0>1.2+40>2+90>4,attack=3,release=8");
+        carry(s, "key:thing=layers:scarf,setting=gravity,frame=1,value=0.4");
+        carry(s, "key:thing=layers:scarf,setting=gravity,frame=10,value=1.2");
+        carry(s, "key:thing=layers:scarf,setting=gravity,frame=18,value=0.7");
+        carry(s, "key:thing=layers:scarf,setting=swing,frame=1,value=1.5");
+        carry(s, "key:thing=layers:scarf,setting=swing,frame=14,value=3");
+        carry(s, "ease:thing=layers:scarf,setting=swing,frame=1,ease=linear");
+        carry(s, "ease:thing=layers:scarf,setting=gravity,frame=10,ease=free");
+        carry(s, "interval:layer=ears,from=6,to=22,in=4,out=5");
+        carry(s, "mark:frame=7,name=left foot down");
+        carry(s, "mark:frame=19,name=right foot down");
+    });
+    session.selectLayer("scarf");
+    session.setRange(std::pair(3, 24));
+    session.setFrame(9);
+    bench.tape()->open("scarf", true);
+    bench.tape()->open("tail", true);
+    const scene::Owner scarf{scene::List::Layers, "scarf"};
+    const scene::Shot& shot = bench.document().scene().shot();
+    bench.tape()->keys().set({{scarf, "gravity", shot.timeOf(9)}});
+    bench.setTapeHeight(420);
+    keep(QStringLiteral("tape.png"));
+    bench.setTapeHeight(200);
+    bench.tape()->open("tail", false);
+    session.selectLayer("tail");
+    bench.tape()->keys().set({});
+    for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    bench.tuner()->setOpen(QStringLiteral("Feels"), false);
+    if (auto* row = bench.tuner()->findChild<app::TunedPage*>()->row("swing")) row->feedButton()->click();
+    keep(QStringLiteral("feed.png"));
+    session.selectGauge(bench.document().scene().gauges[0].id);
+    keep(QStringLiteral("gauge.png"));
+    session.setRange({});
+    bench.document().undo();
+    session.select({});
+}

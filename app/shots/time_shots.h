@@ -1,0 +1,13 @@
+// Pictures of what changes within a shot.
+#pragma once
+
+#include <QDir>
+#include <QString>
+#include <functional>
+
+namespace nutatio::app {
+class Bench;
+}
+
+/// Leaves the scene as it was. `keep` waits for the motion and takes a picture of that name.
+void timeShots(nutatio::app::Bench& bench, const std::function<void(const QString& name)>& keep);
