@@ -30,6 +30,7 @@ Bench::Bench(const QString& keepFolder)
       m_handoff(new HandOff(m_document)),
       m_tuner(new Tuner(m_document, m_session, m_checker, m_handoff)),
       m_tape(new Tape(m_document, m_session)),
+      m_curves(new CurveView(m_document, m_session, m_tape->view(), m_tape->keys())),
       m_notice(new Notice),
       m_recovery(new Notice),
       m_palette(nullptr) {
@@ -72,6 +73,7 @@ Bench::Bench(const QString& keepFolder)
     connect(m_roster, &Roster::menuWanted, this, &Bench::showMenu);
     connect(m_tape, &Tape::menuWanted, this, &Bench::showMenu);
     connect(m_tape, &Tape::keyMenuWanted, this, &Bench::showKeyMenu);
+    connect(m_curves, &CurveView::menuWanted, this, &Bench::showKeyMenu);
     connect(m_tape, &Tape::rulerMenuWanted, this, &Bench::showRulerMenu);
     connect(m_tape, &Tape::said, this, &Bench::say);
     connect(&m_tape->keys(), &KeySelection::changed, this, &Bench::refresh);
@@ -146,7 +148,7 @@ void Bench::refresh() {
     for (const layers::LayerKind* k : layers::kinds()) allow(QStringLiteral("add-") + qs(k->id), joints, noJoint);
     each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin", "add-gauge"}, joints, noJoint);
     each({"gauge-to-selection", "gauge-csv"}, gauge, tr("no gauge is selected"));
-    each({"peak-next", "peak-back"}, !scene.gauges.empty(), tr("there is no gauge"));
+    each({"peak-next", "peak-back", "curve-view"}, any, nothing);
     each({"mute", "solo", "layer-down", "layer-up", "split-layer", "merge-layer"}, layer, noLayer);
     each({"interval", "no-intervals", "interval-remove", "curves", "group"}, layer, noLayer);
     for (int k = 0; k <= 8; ++k) allow(QStringLiteral("colour-%1").arg(k), layer, noLayer);

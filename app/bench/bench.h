@@ -7,11 +7,13 @@
 #include <QMenu>
 #include <QProgressBar>
 #include <QSplitter>
+#include <QStackedWidget>
 #include <QToolButton>
 #include <functional>
 
 #include "app/bench/notice.h"
 #include "app/bench/palette.h"
+#include "app/curves/curve_view.h"
 #include "app/document/document.h"
 #include "app/document/session.h"
 #include "app/handoff/handoff.h"
@@ -36,6 +38,7 @@ class Bench : public QMainWindow {
     Stage* stage() const { return m_stage; }
     Roster* roster() const { return m_roster; }
     Tape* tape() const { return m_tape; }
+    CurveView* curves() const { return m_curves; }
     Tuner* tuner() const { return m_tuner; }
     HandOff* handoff() const { return m_handoff; }
     Notice* notice() const { return m_notice; }
@@ -83,6 +86,7 @@ class Bench : public QMainWindow {
     void makeTimeCommands();
     void addGauge();
     void toPeak(int way);
+    void showCurves(bool on);
     void addInterval();
     void removeInterval();
     void toMark(int way);
@@ -162,6 +166,7 @@ class Bench : public QMainWindow {
     HandOff* m_handoff;
     Tuner* m_tuner;
     Tape* m_tape;
+    CurveView* m_curves;
     Notice *m_notice, *m_recovery;
     Palette* m_palette;
     QLabel *m_title = nullptr, *m_status = nullptr, *m_hint = nullptr;
@@ -169,6 +174,7 @@ class Bench : public QMainWindow {
     QToolButton* m_stop = nullptr;
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
+    QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;

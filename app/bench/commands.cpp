@@ -53,6 +53,7 @@ void Bench::makeEditCommands() {
     add("select-chain", tr("Select the chain below the joint"), QKeySequence(Qt::Key_C), "bone",
         [this] { m_session.selectChain(); });
     add("select-none", tr("End the trial, or select nothing"), QKeySequence(Qt::Key_Escape), {}, [this] {
+        if (m_curves->isVisible()) return showCurves(false);
         for (const scene::ActorEntry& a : m_document.scene().actors)
             if (a.onTrial()) return m_document.tryOut(a.id, {});
         if (m_stage->tool() != Stage::Tool::None) return useTool(Stage::Tool::None);

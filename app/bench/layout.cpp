@@ -39,7 +39,7 @@ QMenu* Bench::menu() {
     trial->addSeparator();
     for (const char* id : {"trial-keep", "tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "ghost", "joints", "night", "fold-roster", "fold-tuner", "fold-tape"})
+    for (const char* id : {"frame", "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});
@@ -94,7 +94,7 @@ QWidget* Bench::header() {
     rightRow->setContentsMargins(0, 0, 0, 0);
     rightRow->setSpacing(2);
     rightRow->addStretch(1);
-    for (const char* id : {"open", "save", "undo", "redo", "tug", "record", "ghost", "joints", "find"}) {
+    for (const char* id : {"open", "save", "undo", "redo", "tug", "record", "ghost", "joints", "curve-view", "find"}) {
         auto* b = new QToolButton;
         b->setDefaultAction(m_actions.value(QLatin1String(id)));
         b->setIconSize(QSize(18, 18));
@@ -170,7 +170,10 @@ void Bench::layOut() {
     m_tuner->setMinimumWidth(270);
     m_down = new QSplitter(Qt::Vertical);
     m_down->setHandleWidth(1);
-    m_down->addWidget(m_across);
+    m_middle = new QStackedWidget;
+    m_middle->addWidget(m_across);
+    m_middle->addWidget(m_curves);
+    m_down->addWidget(m_middle);
     m_down->addWidget(m_tape);
     m_down->setStretchFactor(0, 1);
     m_down->setSizes({520, 200});

@@ -41,7 +41,8 @@ void Bench::makeTimeCommands() {
     add("mark-back", tr("To the mark before"), {}, {}, [this] { toMark(-1); });
     add("range-from", tr("Play from this frame on"), {}, {}, [this] {
         const auto& range = m_session.range();
-        m_session.setRange(std::pair(m_session.frame(), range ? std::max(range->second, m_session.frame() + 1) : m_document.frames() - 1));
+        m_session.setRange(
+            std::pair(m_session.frame(), range ? std::max(range->second, m_session.frame() + 1) : m_document.frames() - 1));
     });
     add("range-to", tr("Play up to this frame"), {}, {}, [this] {
         const auto& range = m_session.range();
@@ -53,6 +54,9 @@ void Bench::makeTimeCommands() {
         const std::string& layer = m_session.selection().layer;
         if (Lane* l = m_tape->lane(layer)) l->opener()->click();
     });
+    QAction* view = add("curve-view", tr("Curves over the whole bench"), QKeySequence(Qt::SHIFT | Qt::Key_E), "chart-spline",
+                        [this] { showCurves(m_actions["curve-view"]->isChecked()); });
+    view->setCheckable(true);
     add("group", tr("Put the layer into a group"), {}, {}, [this] { groupLayer(); });
     add("ungroup", tr("Take the layer out of its group"), {}, {}, [this] {
         m_document.edit(tr("Take a layer out of its group"), [this](scene::Scene& s) {
@@ -60,8 +64,8 @@ void Bench::makeTimeCommands() {
         });
     });
     for (int k = -1; k < 8; ++k) {
-        QAction* a = add(QStringLiteral("colour-%1").arg(k + 1), k < 0 ? tr("Layer without a colour") : tr("Layer colour %1").arg(k + 1),
-                         {}, {}, [this, k] {
+        QAction* a = add(QStringLiteral("colour-%1").arg(k + 1),
+                         k < 0 ? tr("Layer without a colour") : tr("Layer colour %1").arg(k + 1), {}, {}, [this, k] {
                              m_document.edit(tr("Colour a layer"), [&](scene::Scene& s) {
                                  if (scene::Layer* l = s.layer(m_session.selection().layer)) l->colour = k;
                              });
@@ -81,7 +85,8 @@ void Bench::makeTimeCommands() {
     add("keys-paste", tr("Put copied keys down at the play-head"), {}, {}, [this] {
         if (const QString why = m_tape->keys().paste(m_session.frame()); !why.isEmpty()) say(why);
     });
-    add("keys-close", tr("Selected keys: same value at the first and the last frame"), {}, "repeat", [this] { m_tape->keys().close(); });
+    add("keys-close", tr("Selected keys: same value at the first and the last frame"), {}, "repeat",
+        [this] { m_tape->keys().close(); });
     add("keys-remove", tr("Selected keys: remove"), {}, "trash-2", [this] { m_tape->keys().remove(); });
     add("gauge-csv", tr("Write what all gauges read as CSV"), {}, "file-output", [this] { writeGauges(); });
 }
@@ -115,7 +120,8 @@ void Bench::removeInterval() {
     const double now = shot.timeOf(m_session.frame());
     for (std::size_t k = 0; all != shot.intervals.end() && k < all->second.size(); ++k)
         if (now >= all->second[k].from - scene::kSameMoment && now <= all->second[k].to + scene::kSameMoment) {
-            m_document.edit(tr("Remove an interval"), [&](scene::Scene& s) { edit::removeInterval(s, layer, static_cast<int>(k)); });
+            m_document.edit(tr("Remove an interval"),
+                            [&](scene::Scene& s) { edit::removeInterval(s, layer, static_cast<int>(k)); });
             return;
         }
     say(tr("No interval of the layer holds this frame."));
@@ -164,7 +170,8 @@ void Bench::groupLayer() {
 void Bench::showKeyMenu(const QPoint& at) {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const char* id : {"keys-smooth", "keys-linear", "keys-hold", "keys-free", "", "keys-copy", "keys-paste", "keys-close", "keys-remove"})
+    for (const char* id :
+         {"keys-smooth", "keys-linear", "keys-hold", "keys-free", "", "keys-copy", "keys-paste", "keys-close", "keys-remove"})
         if (*id == 0)
             menu->addSeparator();
         else
@@ -184,25 +191,29 @@ void Bench::showRulerMenu(const QPoint& at) {
 }
 
 void Bench::toPeak(int way) {
+    if (m_curves->isVisible()) {
+        if (const QString why = m_curves->toPeak(way); !why.isEmpty()) say(why);
+        return;
+    }
     const ResultsPtr& r = m_document.results();
     const scene::Scene& s = m_document.scene();
-    if (!r || s.gauges.empty()) return;
+    if (!r || s.gauges.empty()) {
+        say(tr("There is no gauge whose peaks could be stepped through."));
+        return;
+    }
     const std::string& chosen = m_session.selection().gauge;
     const pipeline::GaugeReading* reading = r->evaluation.gauge(chosen.empty() ? s.gauges.front().id : chosen);
     const std::vector<int> peaks = reading ? measure::peaksOf(reading->values) : std::vector<int>{};
-    if (peaks.empty()) {
+    if (peaks.empty())
         say(tr("Nothing stands out of what the gauge reads."));
-        return;
-    }
-    // Round and round.
-    const int now = m_session.frame();
-    if (way > 0) {
-        const auto at = std::upper_bound(peaks.begin(), peaks.end(), now);
-        m_session.setFrame(at == peaks.end() ? peaks.front() : *at);
-    } else {
-        const auto at = std::lower_bound(peaks.begin(), peaks.end(), now);
-        m_session.setFrame(at == peaks.begin() ? peaks.back() : *(at - 1));
-    }
+    else
+        m_session.setFrame(measure::nextOf(peaks, m_session.frame(), way));
+}
+
+void Bench::showCurves(bool on) {
+    m_middle->setCurrentIndex(on ? 1 : 0);
+    m_actions["curve-view"]->setChecked(on);
+    (on ? static_cast<QWidget*>(m_curves->plot()) : m_stage)->setFocus();
 }
 
 void Bench::writeGauges() {
@@ -210,7 +221,8 @@ void Bench::writeGauges() {
     const scene::Scene& s = m_document.scene();
     if (!r || s.gauges.empty()) return;
     const QString suggested = m_document.title() + QStringLiteral("-gauges.csv"), title = tr("Write what the gauges read");
-    const QString path = askForFile ? askForFile(title, suggested) : QFileDialog::getSaveFileName(this, title, suggested, tr("Tables (*.csv)"));
+    const QString path =
+        askForFile ? askForFile(title, suggested) : QFileDialog::getSaveFileName(this, title, suggested, tr("Tables (*.csv)"));
     if (path.isEmpty()) return;
     const std::string csv = files::csvOf(pipeline::tableOf(s, r->evaluation.gauges));
     try {

@@ -57,6 +57,15 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     keep(QStringLiteral("feed.png"));
     session.selectGauge(bench.document().scene().gauges[0].id);
     keep(QStringLiteral("gauge.png"));
+    session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("head"));
+    bench.action(QStringLiteral("curve-view"))->trigger();
+    for (const char* id : {"layers:scarf:gravity", "layers:tail:swing", "body:y"})
+        if (auto* chip = bench.curves()->chip(QLatin1String(id))) chip->click();
+    bench.tape()->open("scarf", false);
+    bench.tape()->keys().set({{scarf, "gravity", shot.timeOf(9)}});
+    keep(QStringLiteral("curves.png"));
+    bench.action(QStringLiteral("curve-view"))->trigger();
+    bench.tape()->keys().set({});
     session.setRange({});
     bench.document().undo();
     session.select({});

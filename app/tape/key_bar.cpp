@@ -41,11 +41,11 @@ KeyBar::KeyBar(Document& document, Session& session, KeySelection& keys, QWidget
         });
         return f;
     };
-    m_frame = field(tr("Frame"), tr("Frame of the first selected key; the others keep their distance"), 46, [this](double v) {
-        move(tr("Move keys"), {.by = (v - 1) / m_document.scene().shot().fps - first()->at});
-    });
+    m_frame = field(tr("Frame"), tr("Frame of the first selected key; the others keep their distance"), 46,
+                    [this](double v) { move(tr("Move keys"), {.by = (v - 1) / m_document.scene().shot().fps - first()->at}); });
     m_value = field(tr("Value"), tr("Value of the first selected key; the others keep their distance"), 52, [this](double v) {
-        const scene::SettingSpec* spec = findRow(layers::tableOf(m_document.scene(), m_keys.keys().front().owner), m_keys.keys().front().setting);
+        const scene::SettingSpec* spec =
+            findRow(layers::tableOf(m_document.scene(), m_keys.keys().front().owner), m_keys.keys().front().setting);
         const double shown = spec && spec->unit == scene::Unit::Share ? 100 : 1;
         move(tr("Value of keys"), {.byValue = v / shown - first()->value});
     });
@@ -102,7 +102,8 @@ KeyBar::KeyBar(Document& document, Session& session, KeySelection& keys, QWidget
 
 const scene::KeyAt* KeyBar::first() const {
     if (m_keys.keys().empty()) return nullptr;
-    const auto& key = *std::min_element(m_keys.keys().begin(), m_keys.keys().end(), [](const auto& a, const auto& b) { return a.at < b.at; });
+    const auto& key =
+        *std::min_element(m_keys.keys().begin(), m_keys.keys().end(), [](const auto& a, const auto& b) { return a.at < b.at; });
     const scene::Keys* keys = m_document.scene().shot().keysOf(key.owner, key.setting);
     const auto at = keys ? scene::keyAt(*keys, key.at) : scene::Keys::const_iterator{};
     return keys && at != keys->end() ? &*at : nullptr;

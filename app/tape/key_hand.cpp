@@ -41,7 +41,8 @@ QPointF KeyHand::slopePoint(const edit::KeyOf& key, bool after) const {
     if (!k) return {};
     const FrameScale s = m_ground.frames();
     const double perSecond = s.x(m_document.scene().shot().fps) - s.x(0);
-    const double slope = (after ? k->after : k->before) * m_ground.pixels({key.owner, key.setting}) / perSecond;  // pixels up, a pixel on
+    const double slope =
+        (after ? k->after : k->before) * m_ground.pixels({key.owner, key.setting}) / perSecond;  // pixels up, a pixel on
     const double on = kArm / std::hypot(1, slope) * (after ? 1 : -1);
     return point(key) + QPointF(on, -slope * on);
 }
@@ -211,6 +212,8 @@ void KeyHand::move(QMouseEvent* e) {
 }
 
 void KeyHand::release(QMouseEvent* e) {
+    // A click on one of many that does not drag them means that one.
+    if (m_drag == Drag::Keys && !m_across && !m_adds && m_grabbed) m_keys.set({*m_grabbed});
     if (m_drag == Drag::Box) {
         const QRectF box = QRectF(m_pressed, e->position()).normalized();
         constexpr double kClick = 4;

@@ -40,7 +40,8 @@ class KeyGround {
 };
 
 /// Click: a key; with Ctrl or Shift one more. Drag a key: all that are selected, along the way that the hand takes first; Shift:
-/// finer. Drag beside keys: a box. Double click on a curve: a key there. Drag the ends of a free key's slopes; Alt: one side alone.
+/// finer. Drag beside keys: a box. Double click on a curve: a key there. Drag the ends of a free key's slopes; Alt: one side
+/// alone.
 class KeyHand {
   public:
     KeyHand(Document& document, Session& session, KeySelection& keys, KeyGround& ground, QWidget& widget);

@@ -22,7 +22,14 @@ constexpr int kRow = 54, kHint = 24;  // pixels
 
 KeySheet::KeySheet(Document& document, Session& session, TimeView& view, KeySelection& keys, scene::Owner owner, int left,
                    QWidget* parent)
-    : QWidget(parent), m_document(document), m_session(session), m_view(view), m_keys(keys), m_owner(std::move(owner)), m_left(left), m_hand(document, session, keys, *this, *this) {
+    : QWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_view(view),
+      m_keys(keys),
+      m_owner(std::move(owner)),
+      m_left(left),
+      m_hand(document, session, keys, *this, *this) {
     setFocusPolicy(Qt::ClickFocus);
     setMouseTracking(true);
     const auto redraw = [this] { update(); };
@@ -36,7 +43,8 @@ KeySheet::KeySheet(Document& document, Session& session, TimeView& view, KeySele
 void KeySheet::rebuild() {
     const scene::Scene& s = m_document.scene();
     const scene::Tuned* t = s.tuned(m_owner);
-    m_rows.clear();
+    // While keys are in the hand the rows keep their ranges.
+    const std::vector<Row> was = std::exchange(m_rows, {});
     if (t)
         for (const scene::SettingSpec& spec : layers::tableOf(s, m_owner)) {
             const auto feed = t->feeds.find(spec.id);
@@ -45,6 +53,10 @@ void KeySheet::rebuild() {
             else if (s.shot().keysOf(m_owner, spec.id))
                 m_rows.push_back({&spec, {}});
         }
+    for (Row& row : m_rows)
+        if (const auto old = std::find_if(was.begin(), was.end(), [&](const Row& r) { return r.spec == row.spec; });
+            old != was.end())
+            row.range = old->range;
     setAccessibleName(t ? tr("Curves of %1").arg(QString::fromStdString(t->name)) : QString());
     setFixedHeight(m_rows.empty() ? kHint : kRow * rows());
     fitRanges();
@@ -71,7 +83,8 @@ void KeySheet::fitRanges() {
         }
         if (low > high) low = high = m_document.scene().numberAt(m_owner, row.spec->id, 0);
         // A curve that hardly changes is not to look like a mountain.
-        const double least = 0.1 * (row.spec->soft.high - row.spec->soft.low), room = std::max(0.15 * (high - low), 0.5 * (least - (high - low)));
+        const double least = 0.1 * (row.spec->soft.high - row.spec->soft.low),
+                     room = std::max(0.15 * (high - low), 0.5 * (least - (high - low)));
         row.range = {low - std::max(room, 1e-9), high + std::max(room, 1e-9)};
     }
 }
@@ -152,7 +165,8 @@ void KeySheet::paintRow(QPainter& p, const Row& row) {
     p.save();
     p.setClipRect(QRectF(m_left, top, width() - m_left, kRow));
     const FrameScale s = frames();
-    const auto line = [&](const std::function<double(double)>& value, const QColor& colour, double wide, Qt::PenStyle style = Qt::SolidLine) {
+    const auto line = [&](const std::function<double(double)>& value, const QColor& colour, double wide,
+                          Qt::PenStyle style = Qt::SolidLine) {
         QPainterPath path;
         for (double x = 0; x <= s.width; x += 2) {
             const double f = std::clamp(s.at(x), 0.0, s.frames - 1.0);
@@ -207,7 +221,8 @@ void KeySheet::paintEvent(QPaintEvent*) {
         p.setPen(t.inkSoft);
         p.setFont(look::textFont(9));
         p.drawText(QRectF(40, 0, width() - 50, height() - 1), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("Nothing of it is keyed or fed in this shot. The diamond of a row in the Tuner sets a key, its needle feeds it from a gauge."));
+                   tr("Nothing of it is keyed or fed in this shot. The diamond of a row in the Tuner sets a key, its needle "
+                      "feeds it from a gauge."));
     }
     for (const Row& row : m_rows) paintRow(p, row);
     p.setClipRect(QRectF(m_left, 0, width() - m_left, height()));

@@ -146,8 +146,7 @@ const std::vector<scene::Interval>& Lane::intervals() const {
 
 QPointF Lane::intervalPoint(std::size_t which, int handle) const {
     const scene::Interval& i = intervals()[which];
-    const double fps = m_document.scene().shot().fps,
-                 at[] = {i.from, i.from + i.easeIn, i.to - i.easeOut, i.to};
+    const double fps = m_document.scene().shot().fps, at[] = {i.from, i.from + i.easeIn, i.to - i.easeOut, i.to};
     // Ends sit at the band's foot, eases at its top, so that they can be told apart where they meet.
     return {kStackWidth + scale().x(at[handle] * fps), handle == 0 || handle == 3 ? kBand - 1.5 : 1.5};
 }
@@ -184,7 +183,8 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
         if (window[static_cast<std::size_t>(f)] <= 0 && window[static_cast<std::size_t>(f) + 1] <= 0)
             p.drawRect(QRectF(s.x(f), kBand, s.x(f + 1) - s.x(f), height() - kBand - 1));
     for (const scene::Interval& i : intervals()) {
-        const double a = s.x(i.from * fps), b = s.x((i.from + i.easeIn) * fps), c = s.x((i.to - i.easeOut) * fps), d = s.x(i.to * fps);
+        const double a = s.x(i.from * fps), b = s.x((i.from + i.easeIn) * fps), c = s.x((i.to - i.easeOut) * fps),
+                     d = s.x(i.to * fps);
         p.setPen(QPen(t.persimmon, 1));
         p.setBrush(t.persimmonPale);
         p.drawPolygon(QPolygonF({QPointF(a, kBand), QPointF(b, 0.5), QPointF(std::max(b, c), 0.5), QPointF(d, kBand)}));
@@ -218,7 +218,8 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
         for (float y : v) m = std::max(m, std::abs(y));
         return static_cast<double>(m);
     };
-    // One scale for both where that lets both be read, so that lag is a distance; else what is smaller is drawn larger, and says so.
+    // One scale for both where that lets both be read, so that lag is a distance; else what is smaller is drawn larger, and says
+    // so.
     const double body = most(trace.body), added = most(trace.added), larger = std::max(body, added);
     constexpr double kReadable = 0.3;
     const auto times = [&](double own) {
@@ -325,7 +326,8 @@ void Lane::dragInterval(double frame) {
             break;
         default: {
             // Its length stays: it stops at the shot's ends.
-            const double end = shot.timeOf(m_document.frames() - 1), on = std::clamp(by, -m_was.from, std::max(0.0, end - m_was.to));
+            const double end = shot.timeOf(m_document.frames() - 1),
+                         on = std::clamp(by, -m_was.from, std::max(0.0, end - m_was.to));
             i.from += on;
             i.to += on;
         }
@@ -348,7 +350,8 @@ void Lane::mouseMoveEvent(QMouseEvent* e) {
             return;
         }
         case Drag::Head:
-            if (std::abs(e->position().y() - m_pressed.y()) > kWay) Q_EMIT carried(mapToParent(e->position().toPoint()).y(), false);
+            if (std::abs(e->position().y() - m_pressed.y()) > kWay)
+                Q_EMIT carried(mapToParent(e->position().toPoint()).y(), false);
             return;
         case Drag::Frame:
             m_session.setFrame(scale().frame(e->position().x() - kStackWidth));

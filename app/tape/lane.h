@@ -14,8 +14,8 @@ namespace nutatio::app {
 
 inline constexpr int kStackWidth = 300;
 
-/// Drag its head up or down: its place in the stack. Drag its lower edge: its height. Drag an interval's edges, its eases' ends or
-/// all of it. Elsewhere: the play-head.
+/// Drag its head up or down: its place in the stack. Drag its lower edge: its height. Drag an interval's edges, its eases' ends
+/// or all of it. Elsewhere: the play-head.
 class Lane : public QWidget {
     Q_OBJECT
   public:

@@ -161,10 +161,12 @@ void Ruler::mouseMoveEvent(QMouseEvent* e) {
             m_session.setRange(std::pair(static_cast<int>(std::lround(m_pressed)), frame));
             break;
         case Drag::From:
-            if (m_session.range()) m_session.setRange(std::pair(std::min(frame, m_session.range()->second - 1), m_session.range()->second));
+            if (m_session.range())
+                m_session.setRange(std::pair(std::min(frame, m_session.range()->second - 1), m_session.range()->second));
             break;
         case Drag::To:
-            if (m_session.range()) m_session.setRange(std::pair(m_session.range()->first, std::max(frame, m_session.range()->first + 1)));
+            if (m_session.range())
+                m_session.setRange(std::pair(m_session.range()->first, std::max(frame, m_session.range()->first + 1)));
             break;
         case Drag::Pan: {
             const auto [a, b] = scale().span();
@@ -201,7 +203,8 @@ void Ruler::contextMenuEvent(QContextMenuEvent* e) {
 bool Ruler::event(QEvent* e) {
     if (e->type() == QEvent::ToolTip) {
         QToolTip::showText(static_cast<QHelpEvent*>(e)->globalPos(),
-                           tr("Drag: the play-head. Shift and drag: the range that plays. Wheel: closer. Right click: more."), this);
+                           tr("Drag: the play-head. Shift and drag: the range that plays. Wheel: closer. Right click: more."),
+                           this);
         return true;
     }
     return QWidget::event(e);

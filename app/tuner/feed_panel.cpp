@@ -122,7 +122,9 @@ void FeedPanel::chooseGauge(int index) {
     const std::string setting(m_spec.id);
     const QString id = m_gauges->itemData(index).toString();
     if (id.isEmpty()) {
-        if (feed()) m_document.edit(tr("Let %1 go of its gauge").arg(qs(m_spec.label)), [&](scene::Scene& s) { edit::unfeed(s, m_owner, setting); });
+        if (feed())
+            m_document.edit(tr("Let %1 go of its gauge").arg(qs(m_spec.label)),
+                            [&](scene::Scene& s) { edit::unfeed(s, m_owner, setting); });
         return;
     }
     scene::Scene next = m_document.scene();

@@ -16,7 +16,8 @@ namespace nutatio::app {
 class FeedPanel : public QWidget {
     Q_OBJECT
   public:
-    FeedPanel(Document& document, Session& session, scene::Owner owner, const scene::SettingSpec& spec, QWidget* parent = nullptr);
+    FeedPanel(Document& document, Session& session, scene::Owner owner, const scene::SettingSpec& spec,
+              QWidget* parent = nullptr);
     void refresh();
     QComboBox* gauges() const { return m_gauges; }
     ResponseEdit* response() const { return m_response; }

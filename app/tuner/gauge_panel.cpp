@@ -123,7 +123,8 @@ GaugePanel::GaugePanel(Document& document, Session& session, std::string gauge, 
     all->setSpacing(4);
     all->addWidget(m_plot);
     auto* peaks = new QHBoxLayout;
-    for (const auto& [id, text] : {std::pair{"peak-back", tr("Peak before")}, {"peak-next", tr("Next peak")}, {"gauge-csv", tr("Write CSV")}}) {
+    for (const auto& [id, text] :
+         {std::pair{"peak-back", tr("Peak before")}, {"peak-next", tr("Next peak")}, {"gauge-csv", tr("Write CSV")}}) {
         auto* b = new QPushButton(text);
         b->setObjectName(QStringLiteral("do-") + QLatin1String(id));
         b->setStyleSheet(QStringLiteral("padding: 4px 6px;"));

@@ -302,6 +302,7 @@ void TunedPage::toggleFeed(SettingRow* row) {
     }
     panel = new FeedPanel(m_document, m_session, m_owner, row->spec());
     row->layout()->addWidget(panel);
+    panel->show();
     connect(panel, &FeedPanel::said, this, &TunedPage::said);
 }
 

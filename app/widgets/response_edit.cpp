@@ -14,8 +14,9 @@ ResponseEdit::ResponseEdit(QWidget* parent) : QWidget(parent) {
     setFixedHeight(128);
     setCursor(Qt::CrossCursor);
     setAccessibleName(tr("Response: from what the gauge reads to what the setting is"));
-    setToolTip(tr("From what the gauge reads, left to right, to what the setting is, bottom to top. The grey hills show which "
-                  "readings come often. Drag a point, click to add one, double-click to take one away."));
+    setToolTip(
+        tr("From what the gauge reads, left to right, to what the setting is, bottom to top. The grey hills show which "
+           "readings come often. Drag a point, click to add one, double-click to take one away."));
 }
 
 QRectF ResponseEdit::plot() const {

@@ -378,6 +378,15 @@ std::vector<int> peaksOf(const scene::Curve& c, double share) {
     return out;
 }
 
+int nextOf(const std::vector<int>& peaks, int frame, int way) {
+    if (way > 0) {
+        const auto at = std::upper_bound(peaks.begin(), peaks.end(), frame);
+        return at == peaks.end() ? peaks.front() : *at;
+    }
+    const auto at = std::lower_bound(peaks.begin(), peaks.end(), frame);
+    return at == peaks.begin() ? peaks.back() : *(at - 1);
+}
+
 std::optional<Vec3> groundBelow(const Seen& actor, bool round) {
     const rig::Roles roles = rig::rolesOf(*actor.actor);
     if (!roles.hasLegs()) return std::nullopt;

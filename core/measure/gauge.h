@@ -43,6 +43,9 @@ Result<scene::Curve> readGauge(const scene::Gauge& gauge, const Sight& sight);
 /// apart; in order.
 std::vector<int> peaksOf(const scene::Curve& curve, double share = 0.1);
 
+/// The one after a frame, or with `way` below 0 the one before it, round and round; `peaks` is not empty.
+int nextOf(const std::vector<int>& peaks, int frame, int way);
+
 /// How the ground runs [m/s, level, in the world] below an actor that walks in place: the velocity that most low and level
 /// moments of its feet have (mean shift). Nothing where the feet do not tell: an actor that moves on, or that runs.
 std::optional<Vec3> groundBelow(const Seen& actor, bool round);
