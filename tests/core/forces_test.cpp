@@ -474,3 +474,56 @@ TEST_CASE("a number that is none in a clip is refused with its place") {
     CHECK(read.error().text().find("nan.glb") != std::string::npos);
     CHECK(read.error().text().find('\n') == std::string::npos);
 }
+
+TEST_CASE("speed through still air tilts a jiggle as a wind of that speed does") {
+    const auto tilt = [](double speed, double wind, double drag) {
+        test::ChainSpec spec;
+        spec.frames = 97;
+        spec.motion = [=](double t) { return Xform{Vec3(speed * t + 1e-9 * t, 0, 0)}; };
+        scene::Scene s = test::sceneWith(test::chainActor(spec));
+        test::addLayer(s, "jiggle", {"bone_2"}, {{"swing", 2.0}, {"bounces", 0.5}, {"drag", drag}});
+        if (wind > 0) {
+            scene::Wind w = scene::newWind(s, s.actors[0]);
+            scene::setWindDirection(w, Vec3(-1, 0, 0));
+            w.set("speed", wind);
+            w.set("gust_share", 0.0);
+            w.set("swirl_share", 0.0);
+            s.winds.push_back(w);
+        }
+        const auto e = test::evaluate(s);
+        const int j = s.actors[0].actor->skeleton.find("bone_2");
+        return rotationVector(e.actors[0].body->at(j, 90).r.conjugate() * e.actors[0].result->at(j, 90).r);
+    };
+    CHECK(tilt(3, 0, 0).norm() < 1e-4);
+    const Vec3 moved = tilt(3, 0, 1), blown = tilt(0, 3, 0);
+    CHECK(moved.norm() > radians(1));
+    CHECK((moved - blown).norm() < 0.02 * blown.norm());
+    // Carried along by the wind it feels none of it.
+    CHECK(tilt(-3, 3, 1).norm() < 0.02 * blown.norm());
+}
+
+TEST_CASE("a felt share below nothing throws it the other way, as far") {
+    const auto thrown = [](const char* kind, double share) {
+        test::ChainSpec spec;
+        spec.frames = 49;
+        spec.motion = [](double t) { return Xform{Vec3(0.2 * std::sin(2 * kPi * t), 0, 0)}; };
+        scene::Scene s = test::sceneWith(test::chainActor(spec));
+        test::addLayer(s, kind, {"bone_1"}, {{"felt_travel", share}, {"preroll", 0.0}, {"gravity", 0.0}, {"drag", 0.0}});
+        const auto e = test::evaluate(s);
+        const rig::Actor& a = *s.actors[0].actor;
+        const int end = a.skeleton.find("end");
+        const auto is = test::worldPlaces(a, *e.actors[0].result, end), was = test::worldPlaces(a, *e.actors[0].body, end);
+        std::vector<double> out;
+        for (std::size_t f = 0; f < is.size(); ++f) out.push_back((is[f] - was[f]).x());
+        return out;
+    };
+    for (const char* kind : {"strand", "jiggle"}) {
+        const std::vector<double> with = thrown(kind, 0.5), against = thrown(kind, -0.5);
+        double most = 0;
+        for (std::size_t f = 0; f < with.size(); ++f) {
+            CHECK(against[f] == Approx(-with[f]).margin(2e-3));
+            most = std::max(most, std::abs(with[f]));
+        }
+        CHECK(most > 0.01);
+    }
+}

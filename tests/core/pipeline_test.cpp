@@ -182,7 +182,7 @@ TEST_CASE("a scene survives saving and opening, with what it does not know and w
     fs::copy(fs::path(NUTATIO_SOURCE_DIR) / "demo/assets", f / "a/assets");
     Json j = Json::parse(test::textOf(demoScene()));
     j["future"] = {{"x", 1}};
-    j["layers"][0]["colour"] = "red";
+    j["layers"][0]["mood"] = "red";
     j["layers"][0]["settings"]["newer_setting"] = 5;
     j["actors"][0]["pose"] = nullptr;
     j["colliders"][0]["friction"] = 0.4;
@@ -192,7 +192,7 @@ TEST_CASE("a scene survives saving and opening, with what it does not know and w
     REQUIRE(files::writeScene(opened.value().scene, f / "a/b/moved.nutatio").ok());
     const Json k = Json::parse(test::textOf(f / "a/b/moved.nutatio"));
     CHECK(k["future"] == j["future"]);
-    CHECK(k["layers"][0]["colour"] == "red");
+    CHECK(k["layers"][0]["mood"] == "red");
     CHECK(k["layers"][0]["settings"]["newer_setting"] == 5);
     CHECK(k["actors"][0].contains("pose"));
     CHECK(k["colliders"][0]["settings"]["friction"] == 0.4);

@@ -172,3 +172,84 @@ TEST_CASE("live it sways as it is baked, where its rate is not keyed and the sho
         REQUIRE(live.result()[static_cast<std::size_t>(j)].r.angularDistance(baked.actors[0].result->at(j, f).r) < 1e-9);
     }
 }
+
+TEST_CASE("a breath goes out from the pose and back, and never to the other side") {
+    for (const char* form : {"cycle", "noise"}) {
+        scene::Scene s = going(4);
+        test::addLayer(s, "sway", {"bone_2"}, {{"form", std::string(form)}, {"breath", std::string("out")}, {"rate", 0.5}, {"size", 10.0}});
+        const std::vector<double> a = angles(s);
+        const auto [low, high] = std::minmax_element(a.begin(), a.end());
+        CHECK(*low >= -1e-9);
+        CHECK(*high > radians(5));
+    }
+    scene::Scene s = going(4);
+    test::addLayer(s, "sway", {"bone_2"}, {{"breath", std::string("out")}, {"rate", 0.5}, {"size", 10.0}});
+    const std::vector<double> a = angles(s);
+    CHECK(a[0] == Approx(0).margin(1e-9));
+    CHECK(a[24] == Approx(radians(10)).margin(1e-9));
+}
+
+TEST_CASE("a prop sways about the place where it is held: that place stays, and the prop keeps its distance") {
+    scene::Scene s = going(2);
+    const rig::Actor& actor = *s.actors[0].actor;
+    // bone_3 about the chain's root, which it does not hang on directly.
+    test::addLayer(s, "sway", {"bone_3"}, {{"pivot", std::string("bone_1")}, {"rate", 1.0}, {"size", 25.0}});
+    const auto e = test::evaluate(s);
+    const auto moved = test::worldPlaces(actor, *e.actors[0].result, actor.skeleton.find("bone_3")),
+               still = test::worldPlaces(actor, *e.actors[0].body, actor.skeleton.find("bone_3")),
+               held = test::worldPlaces(actor, *e.actors[0].result, actor.skeleton.find("bone_1"));
+    double most = 0;
+    for (std::size_t f = 0; f < moved.size(); ++f) {
+        CHECK((moved[f] - held[f]).norm() == Approx((still[f] - held[f]).norm()));
+        const double angle = std::acos(std::clamp((moved[f] - held[f]).normalized().dot((still[f] - held[f]).normalized()), -1.0, 1.0));
+        CHECK(angle == Approx(std::abs(radians(25) * std::sin(2 * kPi * static_cast<double>(f) / 24))).margin(1e-6));
+        most = std::max(most, angle);
+    }
+    CHECK(most > radians(24));
+    // What the pivot does below the layer is seen, wherever it stands in the skeleton.
+    scene::Scene other = test::otterScene();
+    const std::string below = test::addLayer(other, "sway", {"head"}, {{"size", 5.0}});
+    const std::string ear = test::addLayer(other, "sway", {"tail_03"}, {{"pivot", std::string("head")}, {"size", 5.0}});
+    pipeline::Evaluator evaluator;
+    const auto first = evaluator.evaluate(other, {}).layer(ear)->key;
+    other.layer(below)->set("size", 20.0);
+    CHECK_FALSE(evaluator.evaluate(other, {}).layer(ear)->key == first);
+    other.layer(ear)->set("pivot", std::string("nobody"));
+    CHECK_FALSE(evaluator.evaluate(other, {}).layer(ear)->problem.empty());
+}
+
+TEST_CASE("left and right sway as in a mirror, whatever axes their joints have, or half a cycle apart") {
+    scene::Scene s = test::otterScene();
+    const rig::Actor& actor = *s.actors[0].actor;
+    const int left = actor.skeleton.find("ear_L"), right = actor.skeleton.find("ear_R");
+    REQUIRE(left != rig::kNoJoint);
+    REQUIRE(right != rig::kNoJoint);
+    // The body stands still, so that only the layer moves.
+    test::play(s, "");
+    const std::string id = test::addLayer(
+        s, "sway", {"ear_L", "ear_R"}, {{"turn", std::string("xz")}, {"rate", 1.0}, {"size", 20.0}, {"sides", std::string("mirrored")}});
+    const auto turnOf = [&](const pipeline::Evaluation& e, int joint, int f) {
+        std::vector<Xform> pose;
+        std::vector<Affine> is, was;
+        e.actors[0].result->pose(f, pose);
+        rig::worldTransforms(actor.skeleton, pose, is);
+        e.actors[0].body->pose(f, pose);
+        rig::worldTransforms(actor.skeleton, pose, was);
+        return rotationVector(rotationOf(is[static_cast<std::size_t>(joint)].m) *
+                              rotationOf(was[static_cast<std::size_t>(joint)].m).conjugate());
+    };
+    const auto e = test::evaluate(s);
+    for (int f : {3, 6, 15}) {
+        const Vec3 l = turnOf(e, left, f), r = turnOf(e, right, f);
+        REQUIRE(l.norm() > 0.01);
+        // A turn is an axial vector: in the mirror x -> -x its x stays and its y and z change sign. The ears' rest poses agree with
+        // the mirror to a degree or two.
+        CHECK(r.x() == Approx(l.x()).margin(0.02));
+        CHECK(r.y() == Approx(-l.y()).margin(0.02));
+        CHECK(r.z() == Approx(-l.z()).margin(0.02));
+    }
+    s.layer(id)->set("sides", std::string("opposed"));
+    const auto opposed = test::evaluate(s);
+    for (int f : {3, 6, 15}) CHECK((turnOf(opposed, right, f) + turnOf(e, right, f)).norm() < 1e-6);
+    for (int f : {3, 6, 15}) CHECK((turnOf(opposed, left, f) - turnOf(e, left, f)).norm() < 1e-9);
+}

@@ -12,7 +12,8 @@ namespace nutatio::layers {
 // Offset x of the part from its goal: x'' + 2 zeta w x' + w^2 x = -(acceleration of the goal) + sag g, in world axes; chosen axes
 // are picked from it at the end. Between frames the goal runs on a Hermite cubic, so its acceleration is linear within a frame
 // and the oscillator's step is exact. Turning follows a point at lever L along d: theta'' + ... = d x (sag g - a_point)/L -
-// (alpha . d) d, whose first term holds both the pivot's travel and the goal's turning across d.
+// (alpha . d) d, whose first term holds both the pivot's travel and the goal's turning across d. The air pushes with c(|v|) v,
+// v = wind - drag x the goal tip's own velocity.
 
 namespace {
 
@@ -89,6 +90,16 @@ constexpr SettingSpec kSettings[] = {
      .profiled = true,
      .group = "Forces"},
     kCatchRow,
+    {.id = "drag",
+     .label = "Air drag",
+     .unit = Unit::Times,
+     .range = {0, 20},
+     .soft = {0, 2},
+     .start = 0,
+     .help = "How much of the air that it moves through it feels, so that speed alone tilts it; its wind catch counts too.",
+     .more = "1: as a wind of its own speed. 0: still air costs nothing.",
+     .keyable = true,
+     .profiled = true},
     kFeltTravelRow,
     kFeltTurnRow,
     {.id = "squash",
@@ -213,7 +224,7 @@ class JiggleMover final : public Mover {
         prepare(dt, pose.frame());
         const Goal then = read(next), now = read(pose);  // the pose last: write() looks at its worlds
         follow(now, then);
-        m_air = airAt(tip(now), pose);
+        m_air = airAt(tip(now), wayOfTip() / dt, pose);
         m_x = m_v = m_theta = m_omega = Vec3::Zero();
     }
 
@@ -237,14 +248,14 @@ class JiggleMover final : public Mover {
         const double perSecond2 = 1 / (dt * dt), travel = value("felt_travel", pose.frame()),
                      turning = value("felt_turn", pose.frame());
         const Vec3 sag = (kEarthGravity * value("sag", pose.frame()) / m_metres) * m_down;
-        const Vec3 air = airAt(tip(now), pose), pull0 = sag + m_air, pull1 = sag + air;
-        m_air = air;
         Vec3 a0, a1, tip0, tip1;
         m_place.step(now.place, then.place, a0, a1);
+        m_arm.step(tip(now) - now.place, tip(then) - then.place, tip0, tip1);
+        const Vec3 air = airAt(tip(now), wayOfTip() / dt, pose), pull0 = sag + m_air, pull1 = sag + air;
+        m_air = air;
         a0 *= travel * perSecond2;
         a1 *= travel * perSecond2;
         for (int k = 0; k < 3; ++k) m_spring->step(m_x[k], m_v[k], pull0[k] - a0[k], pull1[k] - a1[k]);
-        m_arm.step(tip(now) - now.place, tip(then) - then.place, tip0, tip1);
         tip0 = a0 + turning * perSecond2 * tip0;
         tip1 = a1 + turning * perSecond2 * tip1;
         const Vec3 turned = rotationVector(now.turn * before.turn.conjugate());
@@ -324,11 +335,18 @@ class JiggleMover final : public Mover {
         m_spin = rotationVector(then.turn * now.turn.conjugate());
     }
 
-    /// What the wind pushes with [units/s^2].
-    Vec3 airAt(const Vec3& p, const PoseView& pose) {
-        if (m_winds.still()) return Vec3::Zero();
-        m_winds.setFrame(pose.frame());
-        const Vec3 v = m_winds.at(p, pose.time());
+    /// How far the goal's tip goes in a step, at the frame [units].
+    Vec3 wayOfTip() const { return m_place.slope + m_arm.slope; }
+
+    /// What the wind, and the air that it moves through at `speed`, push with [units/s^2].
+    Vec3 airAt(const Vec3& p, const Vec3& speed, const PoseView& pose) {
+        const double drag = value("drag", pose.frame());
+        if (m_winds.still() && drag == 0) return Vec3::Zero();
+        Vec3 v = -drag * speed;
+        if (!m_winds.still()) {
+            m_winds.setFrame(pose.frame());
+            v += m_winds.at(p, pose.time());
+        }
         return physics::windDrag(m_metres * v.norm(), value("catch", pose.frame())) * v;
     }
 

@@ -5,6 +5,8 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/joint_worlds.h"
+#include "rig/sides.h"
 
 namespace nutatio::layers {
 
@@ -12,7 +14,11 @@ namespace nutatio::layers {
 //   cycle   s = sin(2 pi (c + phase))
 //   noise   s = sum_k a_k sin(2 pi (r_k (c + phase) + p_k)) / 1.96,  r_k in 0.5..1.5,  a_k ~ exp(-((r_k - 1) / 0.35)^2 / 2),
 //           scaled so that the sum has a root mean square of 1: 95 of 100 values lie within the size asked for
-// A joint turns by q' = q exp(size s u) about the chosen axes u of its own and shifts by travel s along them.
+// A joint turns by q' = q exp(size s u) about the chosen axes u of its own and shifts by travel s along them. Out and back alone:
+// (1 - cos(2 pi (c + phase))) / 2 in place of the sine, (1 + s) / 2 of a noise, never below 0.
+// About another joint at p (in the axes of what the joint hangs on) it is carried round that too: t' = p + R (t - p), R = q exp(..)
+// q^-1. On the right of a body, mirrored: a turn w of the left fellow's in world axes is -M w there, a shift d is M d, with M the
+// mirror; both are taken to the joint's own axes in the pose in which the two sides are alike.
 // In a loop of C cycles c is scaled to round(C), and r_k C to whole numbers.
 
 namespace {
@@ -36,6 +42,22 @@ constexpr SettingSpec kSettings[] = {
      .group = "Sway"},
     {.id = "turn", .label = "Turn", .type = SettingType::Axes, .axes = "x", .help = "Axes of the joint that it turns about."},
     {.id = "move", .label = "Move", .type = SettingType::Axes, .axes = "", .help = "Axes of the joint that it shifts along."},
+    {.id = "breath",
+     .label = "Goes",
+     .type = SettingType::Choice,
+     .help = "To both sides of its pose, or out from it and back alone, as a breath does.",
+     .choices = "both|out"},
+    {.id = "sides",
+     .label = "Left and right",
+     .type = SettingType::Choice,
+     .help = "Alike: both turn by their own axes. Mirrored: the right side as the left is seen in a mirror. Opposed: half a cycle "
+             "apart as well.",
+     .choices = "alike|mirrored|opposed"},
+    {.id = "pivot",
+     .label = "About",
+     .type = SettingType::Joint,
+     .axes = "",
+     .help = "The joint that each one turns about: a prop rattles about the hand that holds it. None: itself."},
     {.id = "rate",
      .label = "Rate",
      .unit = Unit::PerSecond,
@@ -114,6 +136,8 @@ std::uint64_t seedOf(const scene::Layer& layer, const scene::Resolved& settings)
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
     if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
     if (layer.text("turn").empty() && layer.text("move").empty()) return "it may neither turn nor move";
+    const std::string& pivot = layer.text("pivot");
+    if (!pivot.empty() && actor.skeleton.find(pivot) == rig::kNoJoint) return "there is no joint \"" + pivot + "\" to sway about";
     return std::nullopt;
 }
 
@@ -143,8 +167,19 @@ class Swayer {
           m_scales(rig::scalesAbove(context.actor)),
           m_height(context.actor.height),
           m_noisy(m_settings.text("form") == "noise"),
-          m_turn(axesOf(m_settings.text("turn"))),
-          m_move(axesOf(m_settings.text("move"))) {
+          m_out(m_settings.text("breath") == "out"),
+          m_opposed(m_settings.text("sides") == "opposed"),
+          m_pivot(context.actor.skeleton.find(m_settings.text("pivot"))),
+          m_skeleton(context.actor.skeleton) {
+        if (m_settings.text("pivot").empty()) m_pivot = rig::kNoJoint;
+        const Vec3 turn = axesOf(m_settings.text("turn")), move = axesOf(m_settings.text("move"));
+        m_ways.assign(m_moved.size(), {turn.asDiagonal(), move.asDiagonal(), false});
+        if (m_settings.text("sides") != "alike") mirror(context.actor);
+        if (m_pivot != rig::kNoJoint) {
+            std::vector<int> wanted{m_pivot};
+            for (const Moved& m : m_moved) wanted.push_back(m.joint);
+            m_worlds.emplace(m_skeleton, wanted);
+        }
         const std::uint64_t seed = seedOf(context.layer, m_settings);
         for (const Moved& m : m_moved) m_own.push_back(context.settingsOf(context.actor.skeleton.reference(m.joint)));
         // Each axis wanders by itself.
@@ -154,28 +189,68 @@ class Swayer {
     const std::vector<Moved>& moved() const { return m_moved; }
     int leftOut() const { return m_noise.empty() ? 0 : m_noise.front().left; }
 
+    /// Reads where the pivot is; before `at`.
+    void look(const PoseView& pose) {
+        if (m_worlds) m_worlds->update(pose);
+    }
+
     Xform at(std::size_t n, const Xform& below, double cycles, int frame) const {
+        const Ways& ways = m_ways[n];
         const double along = m_moved[n].along;
         const scene::Resolved& own = *m_own[n];
-        const double c = cycles + (own.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360;
-        Vec3 s = Vec3::Constant(m_noisy ? 0 : std::sin(2 * kPi * c));
+        const double c = cycles + (own.at("phase", frame) + static_cast<double>(n) * m_settings.at("phase_step", frame)) / 360 +
+                         (ways.right && m_opposed ? 0.5 : 0);
+        Vec3 s = Vec3::Constant(m_noisy ? 0 : m_out ? 0.5 - 0.5 * std::cos(2 * kPi * c) : std::sin(2 * kPi * c));
         constexpr double kMostOf = 1.96;  // 95 of 100 of a normal distribution lie within as many root mean squares
         for (std::size_t k = 0; k < m_noise.size(); ++k) s[static_cast<Eigen::Index>(k)] = m_noise[k].at(c) / kMostOf;
+        if (m_noisy && m_out) s = (0.5 * (s.array() + 1)).max(0);
         Xform x = below;
         const double scale = m_scales[static_cast<std::size_t>(m_moved[n].joint)];
-        x.t += below.r * Vec3(own.at("travel", frame, along) * m_height / scale * s.cwiseProduct(m_move));
-        x.r = (below.r * fromRotationVector(radians(own.at("size", frame, along)) * s.cwiseProduct(m_turn))).normalized();
+        const Vec3 v = radians(own.at("size", frame, along)) * (ways.turn * s);
+        x.r = (below.r * fromRotationVector(v)).normalized();
+        if (m_worlds) {
+            const Vec3 p = m_worlds->above(m_moved[n].joint).inverse().apply(m_worlds->world(m_pivot).t);
+            x.t = p + x.r * (below.r.conjugate() * (below.t - p));
+        }
+        x.t += below.r * Vec3(own.at("travel", frame, along) * m_height / scale * (ways.move * s));
         return x;
     }
 
   private:
+    /// From what each axis of the layer does to the joint's own axes.
+    struct Ways {
+        Mat3 turn, move;
+        bool right;  // side of the body
+    };
+
+    /// What stands on the right does as its fellow on the left is seen in a mirror.
+    void mirror(const rig::Actor& actor) {
+        const rig::Sides sides = rig::sidesOf(actor);
+        const Vec3 left = rig::leftOf(m_skeleton, sides.worlds, sides);
+        const Mat3 seen = Mat3::Identity() - 2 * sides.normal * sides.normal.transpose();
+        for (std::size_t n = 0; n < m_moved.size(); ++n) {
+            const auto j = static_cast<std::size_t>(m_moved[n].joint);
+            const int fellow = sides.fellow[j];
+            if (fellow == rig::kNoJoint || fellow == m_moved[n].joint || (sides.worlds[j].t - sides.point).dot(left) >= 0) continue;
+            const Mat3 mine = rotationOf(sides.worlds[j].m).toRotationMatrix(),
+                       theirs = rotationOf(sides.worlds[static_cast<std::size_t>(fellow)].m).toRotationMatrix();
+            Ways& w = m_ways[n];
+            w.right = true;
+            w.turn = -(mine.transpose() * seen * theirs) * w.turn;
+            w.move = (mine.transpose() * seen * theirs) * w.move;
+        }
+    }
+
     const scene::Resolved& m_settings;
     std::vector<Moved> m_moved;
     std::vector<ResolvedPtr> m_own;  // by moved joint
     std::vector<double> m_scales;
     double m_height;
-    bool m_noisy;
-    Vec3 m_turn, m_move;
+    bool m_noisy, m_out, m_opposed;
+    int m_pivot;
+    const rig::Skeleton& m_skeleton;
+    std::vector<Ways> m_ways;  // by moved joint
+    std::optional<JointWorlds> m_worlds;
     std::vector<SwayNoise> m_noise;
 };
 
@@ -211,23 +286,25 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     constexpr double kOfFrames = 0.45;
     const double most = fastest > 0 ? kOfFrames / (dt * fastest) : 1e9;
     if (most < 1) out.remarks.push_back("the frames of the shot are too coarse for its rate: it flickers");
-    const Swayer sway(context, whole, most);
+    Swayer sway(context, whole, most);
     if (sway.leftOut() > 0)
         out.remarks.push_back(std::to_string(sway.leftOut()) +
                               " of 16 parts of its noise are faster than the frames of the shot can show, and are left out");
-    for (std::size_t n = 0; n < sway.moved().size(); ++n) {
+    for (const Moved& m : sway.moved())
+        out.joints.emplace_back(m.joint, rig::Column(static_cast<std::size_t>(below.frames())));
+    for (int f = 0; f < below.frames(); ++f) {
         if (cancel.asked()) throw Cancelled{};
-        const int joint = sway.moved()[n].joint;
-        rig::Column column;
-        for (int f = 0; f < below.frames(); ++f)
-            column.push_back(sway.at(n, below.at(joint, f), cycles[static_cast<std::size_t>(f)], f));
-        out.joints.emplace_back(joint, std::move(column));
+        const auto at = static_cast<std::size_t>(f);
+        sway.look(PoseView(below, f));
+        for (std::size_t n = 0; n < sway.moved().size(); ++n)
+            out.joints[n].second[at] = sway.at(n, below.at(sway.moved()[n].joint, f), cycles[at], f);
     }
     return out;
 }
 
 void live(const LayerContext& context, const PoseView& pose, std::vector<Xform>& locals) {
-    const Swayer sway(context, 0, 1e9);
+    Swayer sway(context, 0, 1e9);
+    sway.look(pose);
     for (std::size_t n = 0; n < sway.moved().size(); ++n)
         locals[static_cast<std::size_t>(sway.moved()[n].joint)] =
             sway.at(n, pose.local(sway.moved()[n].joint), context.settings->at("rate", pose.frame()) * pose.time(), pose.frame());
