@@ -1,5 +1,5 @@
 # make demo   sets up, builds, and opens the demo scene       make test   sets up, builds, and runs every test
-.PHONY: build demo test shots bench sanitize fuzz format setup node demo-assets manual
+.PHONY: build demo test shots bench bars sanitize fuzz format setup node demo-assets manual
 
 build: setup
 	@cmake --preset release >build-configure.log 2>&1 || { cat build-configure.log; rm -f build-configure.log; exit 1; }
@@ -31,6 +31,10 @@ bench: build
 	@build/release/bin/nutatio-solver-table
 	@build/release/bin/nutatio-reed-bed
 	@scripts/cost build/release/bin/nutatio-solver-table
+
+# What was asked against what came of it: Overlap, Steady, Sway, gauges.
+bars: build
+	@build/release/bin/nutatio-bars
 
 sanitize: setup
 	@cmake --preset sanitize >/dev/null

@@ -163,8 +163,8 @@ bool fortyStrands(app::Bench& bench, const std::filesystem::path& folder) {
     return true;
 }
 
-/// A key of one of thirty layers dragged on its open lane, over a shot of a thousand frames: from a move of the mouse to the stage
-/// with the motion that follows from it.
+/// A key of one of thirty layers dragged on its open lane, over a shot of a thousand frames: from a move of the mouse to the
+/// stage with the motion that follows from it.
 bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
     demo::writeReeds(folder, {.reeds = 30, .joints = 8, .frames = 1000, .bodies = 6});
     scene::Scene s = pipeline::open(folder / "reeds.nutatio").value().scene;
@@ -181,7 +181,8 @@ bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
     }
     if (!files::writeScene(s, folder / "keyed.nutatio")) return false;
     bench.document().open(QString::fromStdString((folder / "keyed.nutatio").string()));
-    if (!QTest::qWaitFor([&] { return bench.document().title() == QStringLiteral("keyed") && bench.document().upToDate(); }, 60000))
+    if (!QTest::qWaitFor([&] { return bench.document().title() == QStringLiteral("keyed") && bench.document().upToDate(); },
+                         60000))
         return false;
     bench.session().selectLayer(id);
     bench.tape()->open(id, true);
@@ -203,8 +204,10 @@ bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
         worst = std::max(worst, now() - before);
     });
     QTest::mouseRelease(sheet, Qt::LeftButton, Qt::NoModifier, from + QPoint(164, 0));
-    std::printf("dragging a key, 1,000 frames and 30 layers: %.1f ms from a move of the mouse to the new motion drawn (worst %.1f), %.1f of it the layer's\n",
-                move, worst, bench.document().results()->evaluation.milliseconds);
+    std::printf(
+        "dragging a key, 1,000 frames and 30 layers: %.1f ms from a move of the mouse to the new motion drawn (worst %.1f), %.1f "
+        "of it the layer's\n",
+        move, worst, bench.document().results()->evaluation.milliseconds);
     return true;
 }
 

@@ -18,6 +18,7 @@
 #include "files/scene_file.h"
 #include "layers/registry.h"
 #include "measure/check.h"
+#include "measure/in_shot.h"
 #include "measure/response.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
@@ -407,10 +408,26 @@ void Commands::measure() {
     for (const std::string& l : m_options.layers) addLayer(opened.scene, l);
     warn(opened.warnings);
     Json all = Json::array();
+    pipeline::Evaluator evaluator;
+    std::optional<pipeline::Evaluation> shot;
     for (const scene::Layer& l : opened.scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         const scene::ActorEntry* entry = opened.scene.actor(l.actor);
         if (!kind || !entry || (!m_options.actor.empty() && entry->id != m_options.actor)) continue;
+        if (kind->measured) {
+            // What is no spring is measured in the shot.
+            if (!shot) shot = evaluator.evaluate(opened.scene, m_cancel);
+            const auto below = shot->below(l.id), above = shot->above(l.id);
+            const std::string words =
+                below ? measure::askedAndGot(*kind, opened.scene, *entry, l, shot->layer(l.id)->settings, *below, *above)
+                      : std::string();
+            if (m_options.json)
+                all.push_back({{"layer", l.id}, {"kind", l.kind}, {"name", l.name}, {"measured", words}});
+            else
+                m_out << l.name << " (" << l.kind << "): " << (words.empty() ? "the motion of the shot does not tell" : words)
+                      << "\n";
+            continue;
+        }
         const auto r = measure::response(*kind, layers::LayerContext::bare(*entry->actor, l),
                                          scene::stand(opened.scene, opened.scene.shot(), *entry), m_cancel);
         if (!r) continue;

@@ -79,7 +79,8 @@ void CurvePlot::layOut() {
 }
 
 CurvePlot::Pane CurvePlot::paneOf(const PlotCurve& c) const {
-    const auto at = std::find_if(m_panes.begin(), m_panes.end(), [&](const Pane& p) { return p.unit == (m_each ? QString() : c.unit); });
+    const auto at =
+        std::find_if(m_panes.begin(), m_panes.end(), [&](const Pane& p) { return p.unit == (m_each ? QString() : c.unit); });
     if (at == m_panes.end()) return {{}, QRectF(0, 0, 1, 1), {0, 1}};
     Pane out = *at;
     if (m_each) out.range = m_own[static_cast<std::size_t>(&c - m_curves.data())];
@@ -155,7 +156,9 @@ void CurvePlot::paintPane(QPainter& p, const Pane& pane) const {
     }
     p.setPen(t.ink);
     p.drawText(QRectF(4, pane.box.top() - 13, 200, 12), Qt::AlignLeft,
-               m_each ? tr("each over its own height") : pane.unit.isEmpty() ? tr("no unit") : pane.unit);
+               m_each                ? tr("each over its own height")
+               : pane.unit.isEmpty() ? tr("no unit")
+                                     : pane.unit);
 }
 
 void CurvePlot::paintCurve(QPainter& p, const PlotCurve& c) const {
@@ -207,7 +210,8 @@ void CurvePlot::paintEvent(QPaintEvent*) {
         p.setBrush(c.colour);
         p.drawEllipse(at, 2.6, 2.6);
         p.setPen(c.colour);
-        p.drawText(QRectF(at.x() + 6, at.y() - 14, 90, 12), Qt::AlignLeft, QString::number(c.unit == QLatin1String("%") ? 100 * v : v, 'g', 3));
+        p.drawText(QRectF(at.x() + 6, at.y() - 14, 90, 12), Qt::AlignLeft,
+                   QString::number(c.unit == QLatin1String("%") ? 100 * v : v, 'g', 3));
     }
     p.save();
     p.translate(left(), 0);

@@ -24,15 +24,16 @@ struct BodyCurve {
     int axis;             // -1: none
     const char* unit;
 };
-constexpr BodyCurve kBody[] = {{"x", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place x"), "", 0, "m"},
-                               {"y", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place y"), "", 1, "m"},
-                               {"z", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place z"), "", 2, "m"},
-                               {"turn-x", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn x"), "", 0, "deg"},
-                               {"turn-y", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn y"), "", 1, "deg"},
-                               {"turn-z", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn z"), "", 2, "deg"},
-                               {"speed", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Speed"), "speed", -1, "m/s"},
-                               {"turning", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn rate"), "turning", -1, "deg/s"},
-                               {"acceleration", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Acceleration"), "acceleration", -1, "m/s2"}};
+constexpr BodyCurve kBody[] = {
+    {"x", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place x"), "", 0, "m"},
+    {"y", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place y"), "", 1, "m"},
+    {"z", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Place z"), "", 2, "m"},
+    {"turn-x", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn x"), "", 0, "deg"},
+    {"turn-y", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn y"), "", 1, "deg"},
+    {"turn-z", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn z"), "", 2, "deg"},
+    {"speed", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Speed"), "speed", -1, "m/s"},
+    {"turning", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn rate"), "turning", -1, "deg/s"},
+    {"acceleration", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Acceleration"), "acceleration", -1, "m/s2"}};
 
 QColor axisColour(int axis) {
     const look::Theme& t = look::theme();
@@ -141,7 +142,9 @@ void CurveView::rebuild() {
         for (const auto& each : all)
             for (const scene::SettingSpec& spec : layers::tableOf(s, {list, each.id}))
                 if (each.feeds.count(spec.id) > 0 || s.shot().keysOf({list, each.id}, spec.id))
-                    sets.push_back({{list, each.id}, std::string(spec.id), QString::fromStdString(each.name) + QStringLiteral(": ") + qs(spec.label)});
+                    sets.push_back({{list, each.id},
+                                    std::string(spec.id),
+                                    QString::fromStdString(each.name) + QStringLiteral(": ") + qs(spec.label)});
     };
     add(scene::List::Layers, s.layers);
     add(scene::List::Winds, s.winds);
@@ -158,7 +161,8 @@ void CurveView::rebuild() {
         m_list->setSpacing(1);
         if (a && joint >= 0) {
             addHeading(tr("Motion of %1").arg(QString::fromStdString(rig::plainName(a->actor->skeleton, joint))));
-            for (const BodyCurve& c : kBody) addChip(QStringLiteral("body:") + QLatin1String(c.id), tr(c.words), axisColour(c.axis));
+            for (const BodyCurve& c : kBody)
+                addChip(QStringLiteral("body:") + QLatin1String(c.id), tr(c.words), axisColour(c.axis));
             auto* note = new QLabel(tr("Dotted: the body. Whole: with its layers."));
             note->setObjectName(QStringLiteral("soft"));
             note->setFont(look::textFont(8.5));
@@ -170,7 +174,8 @@ void CurveView::rebuild() {
         if (!s.gauges.empty()) addHeading(tr("Gauges"));
         int place = 0;
         for (const scene::Gauge& g : s.gauges)
-            addChip(QStringLiteral("gauge:") + QString::fromStdString(g.id), QString::fromStdString(g.name), look::partColour(place++));
+            addChip(QStringLiteral("gauge:") + QString::fromStdString(g.id), QString::fromStdString(g.name),
+                    look::partColour(place++));
         addHeading(sets.empty() ? tr("Nothing is keyed or fed in this shot.") : tr("Settings"));
         for (const Set& each : sets)
             addChip(qs(scene::listName(each.owner.list)) + u':' + QString::fromStdString(each.owner.id) + u':' +
@@ -221,7 +226,8 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) const {
                 const Quat now = worlds.turn(joint);
                 if (!first) first = now;
                 Vec3 v = rotationVector(first->conjugate() * now);
-                if (v.norm() > 1e-9 && (v - last).norm() > (v - 2 * kPi * v.normalized() - last).norm()) v -= 2 * kPi * v.normalized();
+                if (v.norm() > 1e-9 && (v - last).norm() > (v - 2 * kPi * v.normalized() - last).norm())
+                    v -= 2 * kPi * v.normalized();
                 last = v;
                 c.values.push_back(degrees(v[at->axis]));
             }

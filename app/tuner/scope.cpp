@@ -101,6 +101,11 @@ int Scope::watched(const scene::ActorEntry& entry) const {
 }
 
 void Scope::setFace(Face face) {
+    m_chosen = face;
+    show(face);
+}
+
+void Scope::show(Face face) {
     m_face = face;
     m_pushFace->setChecked(face == Face::Push);
     m_shotFace->setChecked(face == Face::Shot);
@@ -166,12 +171,21 @@ void Scope::measureTake() {
 
 void Scope::lookAtShot() {
     m_inShot = {};
+    m_asked.clear();
     const ResultsPtr& results = m_document.results();
     const scene::Layer* layer = m_document.scene().layer(m_session.selection().layer);
     const scene::ActorEntry* entry = layer ? m_document.scene().actor(layer->actor) : nullptr;
     const pipeline::LayerResult* r = results && layer ? results->evaluation.layer(layer->id) : nullptr;
     if (entry && r && !r->changed.joints.empty())
         m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
+    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+    if (kind && kind->measured && entry && r && r->settings && !r->changed.joints.empty())
+        m_asked = QString::fromStdString(measure::askedAndGot(*kind, m_document.scene(), *entry, *layer, r->settings,
+                                                              *results->evaluation.below(layer->id),
+                                                              *results->evaluation.above(layer->id)));
+    // What no push measures is seen in the shot alone.
+    show(kind && !kind->movers ? Face::Shot : m_chosen);
+    m_pushFace->setVisible(!kind || kind->movers);
     update();
 }
 
@@ -244,6 +258,7 @@ QString Scope::pushWords() const {
 
 QString Scope::shotWords() const {
     if (m_inShot.part.empty()) return tr("The layer moves nothing in this shot.");
+    if (!m_asked.isEmpty()) return m_asked;
     if (!m_inShot.moves) return tr("The body holds still here; a clip or a trial shows how the part follows it.");
     const QString lag = std::abs(m_inShot.lagFrames) < 0.05 ? tr("moves with the body")
                         : m_inShot.lagFrames > 0            ? tr("lags %1 frames").arg(m_inShot.lagFrames, 0, 'f', 1)

@@ -68,6 +68,7 @@ class Scope : public QWidget {
     void measure();
     void measureTake();
     void lookAtShot();
+    void show(Face face);
     void follow(const QPointF& at);
     void paintGrid(QPainter& p, const Axes& a) const;
     void paintPush(QPainter& p) const;
@@ -80,8 +81,10 @@ class Scope : public QWidget {
     Session& m_session;
     QToolButton *m_pushFace, *m_shotFace;
     Face m_face = Face::Push;
+    Face m_chosen = Face::Push;  // by a person; what has no springs shows the other one
     std::optional<measure::Response> m_response, m_take;
     measure::InShot m_inShot;
+    QString m_asked;  // what a kind says of what was asked and what came of it
     double m_fps = 24, m_mmPerUnit = 1000, m_height = 1;
     std::string m_layer;
     Drag m_drag = Drag::None, m_near = Drag::None;

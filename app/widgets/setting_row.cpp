@@ -274,7 +274,9 @@ void SettingRow::show(const scene::Value& value) {
         for (int k = 0; k < 3; ++k)
             if (m_axes[k]) m_axes[k]->setChecked(s->find("xyz"[k]) != std::string::npos);
         if (m_choice) m_choice->setCurrentText(QString::fromStdString(*s));
-        if (m_field) m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint") : tr("itself")) : QString::fromStdString(*s));
+        if (m_field)
+            m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint") : tr("itself"))
+                                        : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         QStringList names;
         for (const std::string& n : *l) names << QString::fromStdString(n);

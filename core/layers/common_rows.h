@@ -44,8 +44,9 @@ inline constexpr scene::SettingSpec kFeltTravelRow{.id = "felt_travel",
                                                    .soft = {-1, 2},
                                                    .start = 1,
                                                    .help = "How much of the body's moving about it feels.",
-                                                   .more = "More: dragged along. 0: carried as if the body stood still. Below: "
-                                                           "thrown the other way.",
+                                                   .more =
+                                                       "More: dragged along. 0: carried as if the body stood still. Below: "
+                                                       "thrown the other way.",
                                                    .role = scene::Role::Felt,
                                                    .keyable = true,
                                                    .profiled = true,

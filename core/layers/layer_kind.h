@@ -165,6 +165,9 @@ struct LayerKind {
     Filtered (*filter)(const LayerContext&, const rig::Track& below, const Cancel&) = nullptr;
     /// A filter while somebody pulls the actor about: changes `locals`, which are the pose below. Null: it stands aside then.
     void (*live)(const LayerContext&, const PoseView& pose, std::vector<Xform>& locals) = nullptr;
+    /// What came of what was asked, measured of the motion below and above the layer, in a few words; empty where the motion does
+    /// not tell. Null: the kind is measured by a push.
+    std::string (*measured)(const LayerContext&, const rig::Track& below, const rig::Track& above) = nullptr;
     /// Joints that a layer makes swing as chains: colliders that were fitted to them stand aside. Null: none.
     std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// It meets bodies, wind and pins.

@@ -87,4 +87,15 @@ InShot inShot(const rig::Actor& actor, const rig::Track& below, const rig::Track
     return out;
 }
 
+std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
+                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
+                        const rig::Track& above) {
+    if (!kind.measured) return {};
+    layers::LayerContext context{*actor.actor, layer, std::move(settings), scene::placementOf(actor)};
+    context.apart = layers::apartOf(layer, context.settings);
+    for (double c : scene.shot().cuts) context.cuts.push_back(scene.shot().frameOf(c));
+    if (below.closes(*actor.actor)) context.period = (below.frames() - 1) / below.grid().fps;
+    return kind.measured(context, below, above);
+}
+
 }  // namespace nutatio::measure

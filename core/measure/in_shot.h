@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "layers/layer_kind.h"
 #include "rig/track.h"
 
 namespace nutatio::measure {
@@ -22,5 +23,11 @@ InShot inShot(const rig::Actor& actor, const rig::Track& below, const rig::Track
 
 /// The lag alone, of two signals of the same length. Looks at most a third of them to either side.
 double lagOf(const std::vector<float>& leader, const std::vector<float>& follower, bool loops, double* likeness = nullptr);
+
+/// What a filter says came of what was asked of it in the shot on show, from the motion below and above it; empty where its kind
+/// says nothing or the motion does not tell.
+std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
+                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
+                        const rig::Track& above);
 
 }  // namespace nutatio::measure

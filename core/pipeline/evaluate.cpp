@@ -682,7 +682,8 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
     // And at other joints that its settings name.
     for (const scene::SettingSpec& row : p.kind->settings)
         if (row.type == scene::SettingType::Joint && !layer->text(row.id).empty())
-            for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)]; j = s.joint(j).parent)
+            for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)];
+                 j = s.joint(j).parent)
                 above[static_cast<std::size_t>(j)] = true;
     for (int j : s.order())
         if (const int up = s.joint(j).parent; up != rig::kNoJoint && below[static_cast<std::size_t>(up)])

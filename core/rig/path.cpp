@@ -161,4 +161,57 @@ PlacePath::Fit PlacePath::fit(int f, double sigma, double fps) const {
     return {c[0], fps * c[1], 2 * fps * fps * c[2]};
 }
 
+double lagBetween(const std::vector<Vec3>& early, const std::vector<Vec3>& late, int most, Ends ends) {
+    const int n = static_cast<int>(std::min(early.size(), late.size()));
+    if (n < 3) return 0;
+    const int lap = n - 1;
+    const auto mean = [&](const std::vector<Vec3>& v) {
+        Vec3 sum = Vec3::Zero();
+        for (int f = 0; f < n; ++f) sum += v[static_cast<std::size_t>(f)];
+        return Vec3(sum / n);
+    };
+    const Vec3 a = mean(early), b = mean(late);
+    std::vector<Vec3> values;
+    for (int f = 0; f < n; ++f) values.push_back(early[static_cast<std::size_t>(f)] - a);
+    const PlacePath path(std::move(values), ends);
+    const auto score = [&](double lag) {
+        double sum = 0, one = 0, two = 0;
+        for (int f = ends == Ends::Round ? 0 : static_cast<int>(std::ceil(lag)); f < n; ++f) {
+            const Vec3 x = path.at(f - lag), y = late[static_cast<std::size_t>(f)] - b;
+            sum += x.dot(y);
+            one += x.squaredNorm();
+            two += y.squaredNorm();
+        }
+        return one > 0 && two > 0 ? sum / std::sqrt(one * two) : -1.0;
+    };
+    most = std::min(most, ends == Ends::Round ? lap - 1 : n - 3);
+    int best = 0;
+    double highest = -2;
+    for (int lag = 0; lag <= most; ++lag)
+        if (const double s = score(lag); s > highest) {
+            highest = s;
+            best = lag;
+        }
+    if (highest <= 0) return 0;
+    // Between whole frames there is one hill: thirds of what is left are dropped from its sides.
+    double from = std::max(0, best - 1), to = best + 1;
+    for (int k = 0; k < 24; ++k) {
+        const double third = (to - from) / 3;
+        if (score(from + third) < score(to - third))
+            from += third;
+        else
+            to -= third;
+    }
+    return 0.5 * (from + to);
+}
+
+double lagBetween(const std::vector<double>& early, const std::vector<double>& late, int most, Ends ends) {
+    const auto along = [](const std::vector<double>& v) {
+        std::vector<Vec3> out;
+        for (double x : v) out.emplace_back(x, 0, 0);
+        return out;
+    };
+    return lagBetween(along(early), along(late), most, ends);
+}
+
 }  // namespace nutatio::rig

@@ -56,4 +56,9 @@ class PlacePath {
     Ends m_ends;
 };
 
+/// How many frames `late` comes after `early`, one value (or three) a frame each: where the two are most alike, `early` read
+/// between its frames as PlacePath::at does; 0 to `most` frames. 0 where either holds still.
+double lagBetween(const std::vector<Vec3>& early, const std::vector<Vec3>& late, int most, Ends ends);
+double lagBetween(const std::vector<double>& early, const std::vector<double>& late, int most, Ends ends);
+
 }  // namespace nutatio::rig

@@ -143,7 +143,8 @@ TEST_CASE("a double click on an open curve sets a key there, and a click beside 
     CHECK(w.keys("swing").size() == 3);
     CHECK(w.keys("swing")[1].first == 8);
     CHECK(w.bench.session().frame() == 8);
-    QTest::mouseClick(w.sheet(), Qt::LeftButton, Qt::NoModifier, QPoint(a.x() + static_cast<int>(scale.x(20) - scale.x(2)), at.y() + 18));
+    QTest::mouseClick(w.sheet(), Qt::LeftButton, Qt::NoModifier,
+                      QPoint(a.x() + static_cast<int>(scale.x(20) - scale.x(2)), at.y() + 18));
     CHECK(w.bench.session().frame() == 20);
     CHECK(w.selected() == 0);
 }
@@ -413,4 +414,28 @@ TEST_CASE("curves fill the bench: a joint's motion to read, keys to drag, peaks 
     w.key(Qt::Key_Escape);
     CHECK_FALSE(view->isVisible());
     CHECK(w.bench.stage()->isVisible());
+}
+
+TEST_CASE("the Scope says what an overlap was asked and what came of it, and offers no push where nothing springs") {
+    Timed w;
+    w.bench.session().selectJoint("otter", w.joint("head"));
+    w.bench.action("add-overlap")->trigger();
+    w.settle();
+    REQUIRE(waitFor([&] { return w.bench.tuner()->scope()->words().startsWith(QStringLiteral("lags ")); }));
+    CHECK(w.bench.tuner()->scope()->words().contains(QStringLiteral("asked")));
+    const auto pushed = [&] {
+        for (QToolButton* b : w.bench.tuner()->scope()->findChildren<QToolButton*>())
+            if (b->text() == QLatin1String("After a push")) return b->isVisible();
+        return false;
+    };
+    CHECK_FALSE(pushed());
+    const auto words = [&] { return w.bench.tuner()->scope()->words(); };
+    const QString before = words();
+    w.drag("lag", 6);
+    w.settle();
+    CHECK(waitFor([&] { return words() != before; }));
+    w.bench.session().selectLayer("tail");
+    QApplication::processEvents();
+    CHECK(pushed());
+    CHECK(w.bench.tuner()->scope()->face() == Scope::Face::Push);
 }

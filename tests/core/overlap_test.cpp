@@ -4,6 +4,7 @@
 
 #include "layers/registry.h"
 #include "layers/run.h"
+#include "measure/in_shot.h"
 #include "rig/path.h"
 #include "tests/support/rigs.h"
 
@@ -74,52 +75,6 @@ Xform turned(const Vec3& v) {
     return {Vec3::Zero(), fromRotationVector(v), Vec3::Ones()};
 }
 
-/// How many frames `late` comes after `early`, both by frame: where they are most alike, between frames as
-/// PlacePath::at reads them; up to `most` frames. 0 where either stands still.
-double lagBetween(const std::vector<double>& early, const std::vector<double>& late, int most, Ends ends) {
-    const int n = static_cast<int>(std::min(early.size(), late.size()));
-    if (n < 3) return 0;
-    const int lap = n - 1;
-    const auto mean = [&](const std::vector<double>& v) {
-        double sum = 0;
-        for (int f = 0; f < n; ++f) sum += v[static_cast<std::size_t>(f)];
-        return sum / n;
-    };
-    const double a = mean(early), b = mean(late);
-    std::vector<Vec3> values;
-    for (int f = 0; f < n; ++f) values.emplace_back(early[static_cast<std::size_t>(f)] - a, 0, 0);
-    const rig::PlacePath path(std::move(values), ends);
-    const auto score = [&](double lag) {
-        double sum = 0, one = 0, two = 0;
-        for (int f = ends == Ends::Round ? 0 : static_cast<int>(std::ceil(lag)); f < n; ++f) {
-            const double x = path.at(f - lag).x(), y = late[static_cast<std::size_t>(f)] - b;
-            sum += x * y;
-            one += x * x;
-            two += y * y;
-        }
-        return one > 0 && two > 0 ? sum / std::sqrt(one * two) : -1.0;
-    };
-    most = std::min(most, ends == Ends::Round ? lap - 1 : n - 3);
-    int best = 0;
-    double highest = -2;
-    for (int lag = 0; lag <= most; ++lag)
-        if (const double s = score(lag); s > highest) {
-            highest = s;
-            best = lag;
-        }
-    if (highest <= 0) return 0;
-    // Between whole frames there is one hill: thirds of what is left are dropped from its sides.
-    double from = std::max(0, best - 1), to = best + 1;
-    for (int k = 0; k < 24; ++k) {
-        const double third = (to - from) / 3;
-        if (score(from + third) < score(to - third))
-            from += third;
-        else
-            to -= third;
-    }
-    return 0.5 * (from + to);
-}
-
 /// Turns to and fro with no single rate, closed after four seconds.
 Vec3 wander(double t) {
     const double u = 2 * kPi * t / 4;
@@ -173,8 +128,8 @@ TEST_CASE(
                         return joint == (own ? 1 : 0) ? turned(in * wander(t)) : Xform{};
                     });
                     const rig::Track made = shot.run("overlap", {"bone_1"}, {{"after", std::string(after)}, {"lag", lag}});
-                    const double is = lagBetween(shot.rates(shot.below, "bone_1"), shot.rates(made, "bone_1"),
-                                                 static_cast<int>(fps), shot.ends());
+                    const double is = rig::lagBetween(shot.rates(shot.below, "bone_1"), shot.rates(made, "bone_1"),
+                                                      static_cast<int>(fps), shot.ends());
                     CHECK(std::abs(is - lag) < 0.1);
                     if (loops) CHECK(made.at(1, 0).r.angularDistance(made.at(1, made.frames() - 1).r) < 1e-9);
                 }
@@ -186,7 +141,8 @@ TEST_CASE("overlap grows along a chain from root to tip, and what is not named r
     const auto early = shot.rates(shot.below, "bone_1");
     const double lags[] = {2, 4, 6, 6};
     const char* names[] = {"bone_1", "bone_2", "bone_3", "bone_4"};
-    for (int k = 0; k < 4; ++k) CHECK(std::abs(lagBetween(early, shot.rates(made, names[k]), 24, Ends::Round) - lags[k]) < 0.1);
+    for (int k = 0; k < 4; ++k)
+        CHECK(std::abs(rig::lagBetween(early, shot.rates(made, names[k]), 24, Ends::Round) - lags[k]) < 0.1);
     for (int f = 0; f < made.frames(); ++f) CHECK(made.at(4, f) == shot.below.at(4, f));
 }
 
@@ -206,7 +162,8 @@ TEST_CASE("a head tips late when the body only sinks: its end comes as late as a
         };
         const double lag = 3.5;
         const rig::Track made = shot.run("overlap", {"bone_1"}, {{"lag", lag}});
-        CHECK(std::abs(lagBetween(endHeights(shot.below), endHeights(made), static_cast<int>(fps), Ends::Round) - lag) < 0.1);
+        CHECK(std::abs(rig::lagBetween(endHeights(shot.below), endHeights(made), static_cast<int>(fps), Ends::Round) - lag) <
+              0.1);
         const rig::Track stiff = shot.run("overlap", {"bone_1"}, {{"lag", lag}, {"travel", 0.0}});
         for (int f = 0; f < stiff.frames(); ++f) CHECK(stiff.at(1, f).r.angularDistance(shot.below.at(1, f).r) < 1e-9);
         // Only sideways counts: sinking does not.
@@ -328,4 +285,27 @@ TEST_CASE("a cut parts what comes late from what was before it") {
             most = std::max(most, made.joints[0].second[static_cast<std::size_t>(f)].r.angularDistance(shot.below.at(1, f).r));
         CHECK((cut ? most < 1e-6 : most > 0.5));
     }
+}
+
+TEST_CASE("what was asked and what came of it is told in words, of a walk") {
+    const auto said = [](const char* kind, const scene::Values& values, double fps = 24) {
+        scene::Scene s = test::otterScene();
+        test::play(s, "Walk");
+        test::setRate(s, fps);
+        const std::string id = test::addLayer(s, kind, {"head"}, values);
+        const pipeline::Evaluation e = test::evaluate(s);
+        return measure::askedAndGot(*layers::findKind(kind), s, s.actors[0], s.layers[0], e.layer(id)->settings, *e.below(id),
+                                    *e.above(id));
+    };
+    for (double fps : {12.0, 24.0, 60.0}) {
+        CHECK(said("overlap", {{"lag", 4.0}}, fps) == "lags 4.0 frames, asked 4");
+        CHECK(said("overlap", {{"lag", 2.5}, {"travel", 0.0}}, fps) == "lags 2.5 frames, asked 2.5");
+        CHECK(said("overlap", {{"lag", 1.0}, {"after", std::string("own")}}, fps) == "lags 1.0 frames, asked 1");
+    }
+    // Half of it mixed in is not what was asked, and that is told too.
+    CHECK(said("overlap", {{"lag", 4.0}, {"mix", 0.5}}) != "lags 4.0 frames, asked 4");
+    CHECK(said("steady", {{"share", 0.6}, {"rate", 2.0}}) == "takes 60.0 % of what is faster than 2/s, asked 60");
+    CHECK(said("steady", {{"share", 0.6}, {"rate", 2.0}, {"mix", 0.5}}) == "takes 30.0 % of what is faster than 2/s, asked 60");
+    // In a loop of 28 frames the rate becomes that of one cycle.
+    CHECK(said("sway", {{"rate", 1.0}, {"size", 5.0}}) == "0.86 times a second by 5 deg, asked 1 and 5");
 }

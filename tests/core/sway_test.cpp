@@ -176,7 +176,8 @@ TEST_CASE("live it sways as it is baked, where its rate is not keyed and the sho
 TEST_CASE("a breath goes out from the pose and back, and never to the other side") {
     for (const char* form : {"cycle", "noise"}) {
         scene::Scene s = going(4);
-        test::addLayer(s, "sway", {"bone_2"}, {{"form", std::string(form)}, {"breath", std::string("out")}, {"rate", 0.5}, {"size", 10.0}});
+        test::addLayer(s, "sway", {"bone_2"},
+                       {{"form", std::string(form)}, {"breath", std::string("out")}, {"rate", 0.5}, {"size", 10.0}});
         const std::vector<double> a = angles(s);
         const auto [low, high] = std::minmax_element(a.begin(), a.end());
         CHECK(*low >= -1e-9);
@@ -201,7 +202,8 @@ TEST_CASE("a prop sways about the place where it is held: that place stays, and 
     double most = 0;
     for (std::size_t f = 0; f < moved.size(); ++f) {
         CHECK((moved[f] - held[f]).norm() == Approx((still[f] - held[f]).norm()));
-        const double angle = std::acos(std::clamp((moved[f] - held[f]).normalized().dot((still[f] - held[f]).normalized()), -1.0, 1.0));
+        const double angle =
+            std::acos(std::clamp((moved[f] - held[f]).normalized().dot((still[f] - held[f]).normalized()), -1.0, 1.0));
         CHECK(angle == Approx(std::abs(radians(25) * std::sin(2 * kPi * static_cast<double>(f) / 24))).margin(1e-6));
         most = std::max(most, angle);
     }
@@ -226,8 +228,9 @@ TEST_CASE("left and right sway as in a mirror, whatever axes their joints have, 
     REQUIRE(right != rig::kNoJoint);
     // The body stands still, so that only the layer moves.
     test::play(s, "");
-    const std::string id = test::addLayer(
-        s, "sway", {"ear_L", "ear_R"}, {{"turn", std::string("xz")}, {"rate", 1.0}, {"size", 20.0}, {"sides", std::string("mirrored")}});
+    const std::string id =
+        test::addLayer(s, "sway", {"ear_L", "ear_R"},
+                       {{"turn", std::string("xz")}, {"rate", 1.0}, {"size", 20.0}, {"sides", std::string("mirrored")}});
     const auto turnOf = [&](const pipeline::Evaluation& e, int joint, int f) {
         std::vector<Xform> pose;
         std::vector<Affine> is, was;
@@ -242,8 +245,8 @@ TEST_CASE("left and right sway as in a mirror, whatever axes their joints have, 
     for (int f : {3, 6, 15}) {
         const Vec3 l = turnOf(e, left, f), r = turnOf(e, right, f);
         REQUIRE(l.norm() > 0.01);
-        // A turn is an axial vector: in the mirror x -> -x its x stays and its y and z change sign. The ears' rest poses agree with
-        // the mirror to a degree or two.
+        // A turn is an axial vector: in the mirror x -> -x its x stays and its y and z change sign. The ears' rest poses agree
+        // with the mirror to a degree or two.
         CHECK(r.x() == Approx(l.x()).margin(0.02));
         CHECK(r.y() == Approx(-l.y()).margin(0.02));
         CHECK(r.z() == Approx(-l.z()).margin(0.02));

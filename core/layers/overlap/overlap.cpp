@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
@@ -310,6 +311,96 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     return out;
 }
 
+/// The lag at which bones point best at where their ends were: `seen` are ends [in the frame that lags are seen in], `frames`
+/// that frame, `places` and `bones` of the joint as it has become.
+double aimedLag(const PlacePath& seen, const std::vector<Affine>& frames, const std::vector<Vec3>& places,
+                const std::vector<Vec3>& bones, double most) {
+    const auto off = [&](double lag) {
+        double sum = 0;
+        for (std::size_t f = 0; f < bones.size(); ++f) {
+            const Vec3 to = frames[f].apply(seen.at(static_cast<double>(f) - lag)) - places[f];
+            if (to.norm() > 0 && bones[f].norm() > 0) sum += (to.normalized() - bones[f].normalized()).squaredNorm();
+        }
+        return sum;
+    };
+    double best = 0, least = off(0);
+    for (double lag = 0.5; lag <= most; lag += 0.5)
+        if (const double o = off(lag); o < least) {
+            least = o;
+            best = lag;
+        }
+    double from = std::max(0.0, best - 0.5), to = best + 0.5;
+    for (int k = 0; k < 20; ++k) {
+        const double third = (to - from) / 3;
+        if (off(from + third) > off(to - third))
+            from += third;
+        else
+            to -= third;
+    }
+    return 0.5 * (from + to);
+}
+
+/// Of the joint that is to come latest: what it follows against what it does of that. Where travel counts, bones tell by where
+/// they point; else rates of turn do.
+std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
+    const rig::Skeleton& skeleton = context.actor.skeleton;
+    const scene::Resolved& s = *context.settings;
+    const std::vector<Moved> moved = moves(context.actor, context.layer);
+    const auto last =
+        std::max_element(moved.begin(), moved.end(), [](const Moved& a, const Moved& b) { return a.along < b.along; });
+    if (last == moved.end()) return {};
+    int top = last->joint;
+    for (int up = top; up != rig::kNoJoint; up = skeleton.joint(up).parent)
+        if (std::any_of(moved.begin(), moved.end(), [&](const Moved& m) { return m.joint == up; })) top = up;
+    const int driver = skeleton.joint(top).parent;
+    const bool own = s.text("after") == "own";
+    const Ends ends = context.period > 0 && context.cuts.empty() ? Ends::Round : Ends::Held;
+    const double fps = below.grid().fps;
+    JointWorlds was(skeleton, {last->joint}), is(skeleton, {last->joint});
+    std::vector<Quat> followed, follows;
+    std::vector<Vec3> seen, places, bones;
+    std::vector<Affine> frames;
+    const Vec3 end = endOf(skeleton, last->joint);
+    for (int f = 0; f < below.frames(); ++f) {
+        was.update(PoseView(below, f));
+        is.update(PoseView(above, f));
+        if (own) {
+            followed.push_back(below.at(last->joint, f).r);
+            follows.push_back(above.at(last->joint, f).r);
+        } else {
+            const Quat d = driver == rig::kNoJoint ? Quat::Identity() : was.turn(driver);
+            followed.push_back(d);
+            follows.push_back(is.turn(last->joint) * was.turn(last->joint).conjugate() * d);
+        }
+        const Affine& root = was.world(rootOf(skeleton, last->joint));
+        frames.push_back(s.text("frame") == "actor" ? Affine{rotationOf(root.m).toRotationMatrix(), root.t} : Affine{});
+        seen.push_back(frames.back().inverse().apply(was.world(last->joint).apply(end)));
+        places.push_back(is.world(last->joint).t);
+        bones.push_back(is.world(last->joint).apply(end) - places.back());
+    }
+    const rig::TurnPath early(std::move(followed), ends), late(std::move(follows), ends);
+    std::vector<Vec3> a, b;
+    double most = 0;
+    for (int f = 0; f < below.frames(); ++f) {
+        a.push_back(early.rate(f, std::max(0.7, kRateCalm * fps), fps));
+        b.push_back(late.rate(f, std::max(0.7, kRateCalm * fps), fps));
+        most = std::max(most, a.back().norm());
+    }
+    constexpr double kHardlyTurns = radians(2);  // a second
+    double far = 0;
+    for (const Vec3& p : seen) far = std::max(far, (p - seen.front()).norm());
+    const auto& mine = *context.settingsOf(skeleton.reference(last->joint));
+    const double asked = last->along * mine.at("lag", 0, last->along), reach = std::max(asked + 2 * fps / 24, 0.5 * fps);
+    const bool travels = !own && mine.at("travel", 0, last->along) > 0.5 && s.text("ways").size() == 3;
+    if (travels ? far < 1e-4 * context.actor.height : most < kHardlyTurns) return {};
+    const double lag = travels ? aimedLag(PlacePath(std::move(seen), ends), frames, places, bones, reach)
+                               : rig::lagBetween(a, b, static_cast<int>(reach), ends);
+    char text[96];
+    std::snprintf(text, sizeof text, mine.keyed("lag") ? "lags %.1f frames, keyed from %.3g" : "lags %.1f frames, asked %.3g",
+                  lag, asked);
+    return text;
+}
+
 }  // namespace
 
 const LayerKind kOverlapKind{.id = "overlap",
@@ -323,6 +414,7 @@ const LayerKind kOverlapKind{.id = "overlap",
                              .settings = kSettings,
                              .problem = problem,
                              .moves = moves,
-                             .filter = filter};
+                             .filter = filter,
+                             .measured = measured};
 
 }  // namespace nutatio::layers

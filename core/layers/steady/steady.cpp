@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
@@ -154,6 +155,53 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     return out;
 }
 
+/// How much of what is fast is gone, of turns or, where none are steadied, of places.
+std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
+    const scene::Resolved& s = *context.settings;
+    const rig::Skeleton& skeleton = context.actor.skeleton;
+    const std::string &turns = s.text("turn"), &ways = s.text("move"), &frame = s.text("frame");
+    const double fps = below.grid().fps, sigma = kSigmaOfRate / s.at("rate") * fps;
+    const Ends ends = context.period > 0 && context.cuts.empty() ? Ends::Round : Ends::Held;
+    const Moved first = moves(context.actor, context.layer).front();
+    JointWorlds was(skeleton, {first.joint}), is(skeleton, {first.joint});
+    std::vector<Quat> turnWas, turnIs, axes;
+    std::vector<Vec3> placeWas, placeIs;
+    for (int f = 0; f < below.frames(); ++f) {
+        was.update(PoseView(below, f));
+        is.update(PoseView(above, f));
+        turnWas.push_back(was.turn(first.joint));
+        turnIs.push_back(is.turn(first.joint));
+        placeWas.push_back(was.world(first.joint).t);
+        placeIs.push_back(is.world(first.joint).t);
+        axes.push_back(frame == "world"   ? Quat::Identity()
+                       : frame == "actor" ? was.turn(rootOf(skeleton, first.joint))
+                                          : rotationOf(was.above(first.joint).m));
+    }
+    const TurnPath turning(turnWas, ends);
+    const PlacePath going(placeWas, ends);
+    double both = 0, before = 0;
+    for (int f = 0; f < below.frames(); ++f) {
+        const auto at = static_cast<std::size_t>(f);
+        Vec3 e, left;
+        if (!turns.empty()) {
+            const Quat smooth = turning.smooth(f, sigma);
+            e = along(axes[at].conjugate() * rotationVector(turnWas[at] * smooth.conjugate()), turns);
+            left = along(axes[at].conjugate() * rotationVector(turnIs[at] * smooth.conjugate()), turns);
+        } else {
+            const Vec3 smooth = going.smooth(f, sigma);
+            e = along(axes[at].conjugate() * Vec3(placeWas[at] - smooth), ways);
+            left = along(axes[at].conjugate() * Vec3(placeIs[at] - smooth), ways);
+        }
+        both += e.dot(left);
+        before += e.squaredNorm();
+    }
+    if (!(before > 1e-12)) return {};
+    char text[120];
+    std::snprintf(text, sizeof text, "takes %.1f %% of what is faster than %.3g/s, asked %.3g", 100 * (1 - both / before),
+                  s.at("rate"), 100 * context.settingsOf(skeleton.reference(first.joint))->at("share", 0, first.along));
+    return text;
+}
+
 }  // namespace
 
 const LayerKind kSteadyKind{
@@ -167,6 +215,7 @@ const LayerKind kSteadyKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .filter = filter};
+    .filter = filter,
+    .measured = measured};
 
 }  // namespace nutatio::layers

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
@@ -16,10 +17,10 @@ namespace nutatio::layers {
 //           scaled so that the sum has a root mean square of 1: 95 of 100 values lie within the size asked for
 // A joint turns by q' = q exp(size s u) about the chosen axes u of its own and shifts by travel s along them. Out and back alone:
 // (1 - cos(2 pi (c + phase))) / 2 in place of the sine, (1 + s) / 2 of a noise, never below 0.
-// About another joint at p (in the axes of what the joint hangs on) it is carried round that too: t' = p + R (t - p), R = q exp(..)
-// q^-1. On the right of a body, mirrored: a turn w of the left fellow's in world axes is -M w there, a shift d is M d, with M the
-// mirror; both are taken to the joint's own axes in the pose in which the two sides are alike.
-// In a loop of C cycles c is scaled to round(C), and r_k C to whole numbers.
+// About another joint at p (in the axes of what the joint hangs on) it is carried round that too: t' = p + R (t - p), R = q
+// exp(..) q^-1. On the right of a body, mirrored: a turn w of the left fellow's in world axes is -M w there, a shift d is M d,
+// with M the mirror; both are taken to the joint's own axes in the pose in which the two sides are alike. In a loop of C cycles c
+// is scaled to round(C), and r_k C to whole numbers.
 
 namespace {
 
@@ -50,8 +51,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "sides",
      .label = "Left and right",
      .type = SettingType::Choice,
-     .help = "Alike: both turn by their own axes. Mirrored: the right side as the left is seen in a mirror. Opposed: half a cycle "
-             "apart as well.",
+     .help =
+         "Alike: both turn by their own axes. Mirrored: the right side as the left is seen in a mirror. Opposed: half a cycle "
+         "apart as well.",
      .choices = "alike|mirrored|opposed"},
     {.id = "pivot",
      .label = "About",
@@ -231,7 +233,8 @@ class Swayer {
         for (std::size_t n = 0; n < m_moved.size(); ++n) {
             const auto j = static_cast<std::size_t>(m_moved[n].joint);
             const int fellow = sides.fellow[j];
-            if (fellow == rig::kNoJoint || fellow == m_moved[n].joint || (sides.worlds[j].t - sides.point).dot(left) >= 0) continue;
+            if (fellow == rig::kNoJoint || fellow == m_moved[n].joint || (sides.worlds[j].t - sides.point).dot(left) >= 0)
+                continue;
             const Mat3 mine = rotationOf(sides.worlds[j].m).toRotationMatrix(),
                        theirs = rotationOf(sides.worlds[static_cast<std::size_t>(fellow)].m).toRotationMatrix();
             Ways& w = m_ways[n];
@@ -290,8 +293,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     if (sway.leftOut() > 0)
         out.remarks.push_back(std::to_string(sway.leftOut()) +
                               " of 16 parts of its noise are faster than the frames of the shot can show, and are left out");
-    for (const Moved& m : sway.moved())
-        out.joints.emplace_back(m.joint, rig::Column(static_cast<std::size_t>(below.frames())));
+    for (const Moved& m : sway.moved()) out.joints.emplace_back(m.joint, rig::Column(static_cast<std::size_t>(below.frames())));
     for (int f = 0; f < below.frames(); ++f) {
         if (cancel.asked()) throw Cancelled{};
         const auto at = static_cast<std::size_t>(f);
@@ -308,6 +310,44 @@ void live(const LayerContext& context, const PoseView& pose, std::vector<Xform>&
     for (std::size_t n = 0; n < sway.moved().size(); ++n)
         locals[static_cast<std::size_t>(sway.moved()[n].joint)] =
             sway.at(n, pose.local(sway.moved()[n].joint), context.settings->at("rate", pose.frame()) * pose.time(), pose.frame());
+}
+
+/// How often and how far its first joint goes, by what it adds.
+std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
+    const scene::Resolved& s = *context.settings;
+    const int joint = moves(context.actor, context.layer).front().joint;
+    const std::string &turn = s.text("turn"), &move = s.text("move");
+    const double height = context.actor.height * 0.01, scale = rig::scalesAbove(context.actor)[static_cast<std::size_t>(joint)];
+    std::vector<double> way;
+    for (int f = 0; f < below.frames(); ++f) {
+        const Xform &a = below.at(joint, f), &b = above.at(joint, f);
+        if (turn.empty())
+            way.push_back((a.r.conjugate() * Vec3(b.t - a.t))[move.front() - 'x'] * scale / height);
+        else
+            way.push_back(degrees(rotationVector(a.r.conjugate() * b.r)[turn.front() - 'x']));
+    }
+    if (way.size() < 3) return {};
+    double mean = 0;
+    for (double w : way) mean += w / static_cast<double>(way.size());
+    if (s.text("breath") == "both") mean = 0;
+    int crossings = 0;
+    std::vector<double> sizes;
+    for (std::size_t f = 0; f < way.size(); ++f) {
+        sizes.push_back(std::abs(way[f]));
+        if (f > 0) crossings += (way[f] - mean > 0) != (way[f - 1] - mean > 0);
+    }
+    const auto at = sizes.begin() +
+                    static_cast<std::ptrdiff_t>((s.text("form") == "noise" ? 0.95 : 1) * (static_cast<double>(sizes.size()) - 1));
+    std::nth_element(sizes.begin(), at, sizes.end());
+    const double seconds = (static_cast<double>(way.size()) - 1) / below.grid().fps;
+    const auto& own = *context.settingsOf(context.actor.skeleton.reference(joint));
+    char text[120];
+    std::snprintf(text, sizeof text,
+                  turn.empty() ? "%.2g times a second by %.2g %% of the height, asked %.3g and %.3g"
+                               : "%.2g times a second by %.2g deg, asked %.3g and %.3g",
+                  0.5 * crossings / seconds, *at, s.at("rate", 0),
+                  turn.empty() ? 100 * own.at("travel", 0, 0) : own.at("size", 0, 0));
+    return text;
 }
 
 }  // namespace
@@ -351,6 +391,7 @@ const LayerKind kSwayKind{
     .problem = problem,
     .moves = moves,
     .filter = filter,
-    .live = live};
+    .live = live,
+    .measured = measured};
 
 }  // namespace nutatio::layers
