@@ -92,18 +92,6 @@ void forces(Bench& bench, const QDir& folder) {
     keep(bench, folder, QStringLiteral("colliders.png"));
     bench.document().undo();
 
-    session.select({});
-    bench.action(QStringLiteral("add-wind"))->trigger();
-    bench.document().edit(QStringLiteral("wind"), [](nutatio::scene::Scene& s) {
-        s.winds.edit(0).set("speed", 9.0);
-        nutatio::scene::setWindDirection(s.winds.edit(0), nutatio::Vec3(0.9, 0.1, -0.35));
-        s.layer("scarf")->values["catch"] = 3.0;
-    });
-    session.setFrame(16);
-    keep(bench, folder, QStringLiteral("wind.png"));
-    bench.document().undo();
-    bench.document().undo();
-
     session.selectLayer("scarf");
     bench.tuner()->setOpen(QStringLiteral("Feels"), true);
     for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
@@ -189,17 +177,8 @@ int main(int argc, char** argv) {
     camera.distance *= 0.6;
     bench.stage()->setCamera(camera);
     settle(bench);
-    // A chain that is being drawn, parts, and a map.
+    // Parts, and a map.
     session.setFace(nutatio::app::FaceId::Joints);
-    bench.action(QStringLiteral("chain"))->trigger();
-    // Down the scarf's right end, which lies on the coat.
-    const QPointF from = *bench.stage()->jointPixel("otter", actor.skeleton.find("scarf_R_02")),
-                  to = *bench.stage()->jointPixel("otter", actor.skeleton.find("scarf_R_08"));
-    mouse(bench.stage(), QEvent::MouseMove, from, Qt::NoButton);
-    mouse(bench.stage(), QEvent::MouseButtonPress, from, Qt::LeftButton);
-    for (int k = 1; k <= 12; ++k) mouse(bench.stage(), QEvent::MouseMove, from + (to - from) * k / 12, Qt::LeftButton);
-    keep(bench, folder, QStringLiteral("chain.png"));
-    bench.action(QStringLiteral("chain"))->trigger();
     bench.action(QStringLiteral("accept-parts"))->trigger();
     session.selectJoint("otter", actor.skeleton.find("tail_01"));
     session.selectChain();
@@ -272,18 +251,6 @@ int main(int argc, char** argv) {
     session.setStep(nutatio::app::StepId::HandOff);
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
-
-    // By night, and with what is found by "wind".
-    session.selectLayer("tail");
-    session.setStep(nutatio::app::StepId::Tune);
-    session.setFrame(8);
-    bench.action(QStringLiteral("night"))->trigger();
-    keep(bench, folder, QStringLiteral("night.png"));
-    bench.action(QStringLiteral("night"))->trigger();
-    bench.action(QStringLiteral("find"))->trigger();
-    bench.findChild<nutatio::app::Palette*>()->findChild<QLineEdit*>()->setText(QStringLiteral("wind"));
-    keep(bench, folder, QStringLiteral("find.png"));
-    bench.findChild<nutatio::app::Palette*>()->hide();
 
     bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
     waitFor([&] { return bench.document().scene().actors.size() == 1; });

@@ -34,6 +34,9 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
         carry(s, "ease:thing=layers:scarf,setting=swing,frame=1,ease=linear");
         carry(s, "ease:thing=layers:scarf,setting=gravity,frame=10,ease=free");
         carry(s, "interval:layer=ears,from=6,to=22,in=4,out=5");
+        carry(s, "add-wind:actor=otter");
+        carry(s, "key:thing=winds:wind,setting=speed,frame=1,value=2");
+        carry(s, "key:thing=winds:wind,setting=speed,frame=20,value=9");
         carry(s, "mark:frame=7,name=left foot down");
         carry(s, "mark:frame=19,name=right foot down");
     });
@@ -47,6 +50,9 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     bench.tape()->keys().set({{scarf, "gravity", shot.timeOf(9)}});
     bench.setTapeHeight(420);
     keep(QStringLiteral("tape.png"));
+    bench.action(QStringLiteral("night"))->trigger();
+    keep(QStringLiteral("night.png"));
+    bench.action(QStringLiteral("night"))->trigger();
     bench.setTapeHeight(200);
     bench.tape()->open("tail", false);
     session.selectLayer("tail");
@@ -55,11 +61,9 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     bench.tuner()->setOpen(QStringLiteral("Feels"), false);
     if (auto* row = bench.tuner()->findChild<app::TunedPage*>()->row("swing")) row->feedButton()->click();
     keep(QStringLiteral("feed.png"));
-    session.selectGauge(bench.document().scene().gauges[0].id);
-    keep(QStringLiteral("gauge.png"));
     session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("head"));
     bench.action(QStringLiteral("curve-view"))->trigger();
-    for (const char* id : {"layers:scarf:gravity", "layers:tail:swing", "body:y"})
+    for (const char* id : {"body:speed", "body:acceleration", "layers:scarf:gravity", "layers:tail:swing", "winds:wind:speed"})
         if (auto* chip = bench.curves()->chip(QLatin1String(id))) chip->click();
     bench.tape()->open("scarf", false);
     bench.tape()->keys().set({{scarf, "gravity", shot.timeOf(9)}});

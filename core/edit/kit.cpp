@@ -90,6 +90,14 @@ class Applier {
         : m_s(s), m_entry(a), m_actor(*a.actor), m_kit(kit) {
         for (const Fitted& f : fitted)
             if (!f.to.empty() && m_actor.skeleton.find(f.to) != rig::kNoJoint) m_to[f.joint] = f.to;
+        m_to[""] = "";
+        const auto had = [&](const auto& list) {
+            for (const auto& each : list) m_before.insert(each.id);
+        };
+        had(s.layers);
+        had(s.colliders);
+        had(s.winds);
+        had(s.pins);
         rig::worldTransforms(m_actor.skeleton, m_actor.restPose(), m_worlds);
         // From units of the kit's character to units of this one, as large as it is.
         m_units = m_actor.height / (kit.height / kit.metres);
@@ -195,6 +203,69 @@ class Applier {
         }
     }
 
+    /// What things of the kit follow, as large as this character; a feed whose gauge has no joint to go to is left out.
+    void gauges() {
+        std::map<std::string, std::string> became;
+        std::set<std::string> wanted;
+        const auto want = [&](const auto& list) {
+            for (const auto& each : list)
+                if (m_before.count(each.id) == 0)
+                    for (const auto& [setting, feed] : each.feeds) wanted.insert(feed.gauge);
+        };
+        want(m_s.layers);
+        want(m_s.colliders);
+        want(m_s.winds);
+        want(m_s.pins);
+        for (scene::Gauge g : m_kit.gauges) {
+            if (wanted.count(g.id) == 0) continue;
+            const std::string lacks = m_to.count(g.joint) == 0 ? g.joint : m_to.count(g.toJoint) == 0 ? g.toJoint : "";
+            if (!lacks.empty()) {
+                leave("gauge \"" + g.name + "\": there is no " + lacks + "; what follows it rests at its plain value");
+                continue;
+            }
+            const std::string was = g.id;
+            g.id = became[was] = m_s.freshId(g.id);
+            g.actor = m_entry.id;
+            g.joint = m_to[g.joint];
+            if (!g.toJoint.empty()) {
+                g.toActor = m_entry.id;
+                g.toJoint = m_to[g.toJoint];
+            }
+            g.after = m_ids.count(g.after) > 0 ? m_ids[g.after] : std::string();
+            std::vector<std::string> over;
+            for (const std::string& c : g.over)
+                if (m_ids.count(c) > 0) over.push_back(m_ids[c]);
+            g.over = std::move(over);
+            m_s.gauges.push_back(std::move(g));
+        }
+        const auto follow = [&](auto& list) {
+            for (std::size_t i = 0; i < list.size(); ++i) {
+                if (m_before.count(list[i].id) > 0 || list[i].feeds.empty()) continue;
+                auto& feeds = list.edit(i).feeds;
+                std::erase_if(feeds, [&](const auto& f) { return became.count(f.second.gauge) == 0; });
+                for (auto& [setting, feed] : feeds) {
+                    const auto of = std::find_if(m_kit.gauges.begin(), m_kit.gauges.end(),
+                                                 [&, &feed = feed](const scene::Gauge& g) { return g.id == feed.gauge; });
+                    // A larger character goes farther and faster in metres, and answers alike.
+                    switch (scene::unitOf(*of)) {
+                        case scene::Unit::Metres:
+                        case scene::Unit::MetresPerSecond:
+                        case scene::Unit::MetresPerSecond2:
+                            feed.times *= m_kit.height / (m_actor.height * m_actor.metresPerUnit);
+                            break;
+                        default:
+                            break;
+                    }
+                    feed.gauge = became[feed.gauge];
+                }
+            }
+        };
+        follow(m_s.layers);
+        follow(m_s.colliders);
+        follow(m_s.winds);
+        follow(m_s.pins);
+    }
+
     std::vector<std::string> left() { return std::move(m_left); }
 
   private:
@@ -256,6 +327,7 @@ class Applier {
     const scene::Kit& m_kit;
     std::map<std::string, std::string> m_to;   // by joint of the kit
     std::map<std::string, std::string> m_ids;  // of what was added
+    std::set<std::string> m_before;            // ids that were there
     std::vector<Affine> m_worlds;
     double m_units = 1;
     std::vector<std::string> m_left;
@@ -268,13 +340,43 @@ scene::Kit settled(scene::Kit kit, const scene::ActorEntry& a) {
     for (auto& c : kit.colliders) s.colliders.push_back(c);
     for (auto& w : kit.winds) s.winds.push_back(w);
     for (auto& p : kit.pins) s.pins.push_back(p);
+    for (auto& g : kit.gauges) s.gauges.push_back(g);
     for (auto& l : kit.layers) s.layers.push_back(l);
     (void)layers::settle(s);
     kit.colliders.assign(s.colliders.begin(), s.colliders.end());
     kit.winds.assign(s.winds.begin(), s.winds.end());
     kit.pins.assign(s.pins.begin(), s.pins.end());
+    kit.gauges.assign(s.gauges.begin(), s.gauges.end());
     kit.layers.assign(s.layers.begin(), s.layers.end());
     return kit;
+}
+
+/// Gauges that something of the kit follows go along, where they look at this actor alone; else what follows them does without.
+void takeGauges(const scene::Scene& s, const std::string& actor, const std::set<std::string>& layers, scene::Kit& kit,
+                const std::function<void(const std::string&)>& refers) {
+    std::set<std::string> taken;
+    const auto of = [&](auto& list) {
+        for (auto& each : list)
+            std::erase_if(each.feeds, [&](const auto& f) {
+                const scene::Gauge* g = s.gauge(f.second.gauge);
+                const bool fits = g && g->actor == actor && (g->toActor.empty() || g->toActor == actor) &&
+                                  (g->after.empty() || layers.count(g->after) > 0);
+                if (!fits) {
+                    kit.without.push_back("the gauge that " + f.first + " of \"" + each.name + "\" follows, which looks at other things");
+                    return true;
+                }
+                if (taken.insert(g->id).second) {
+                    kit.gauges.push_back(*g);
+                    refers(g->joint);
+                    if (!g->toJoint.empty()) refers(g->toJoint);
+                }
+                return false;
+            });
+    };
+    of(kit.layers);
+    of(kit.colliders);
+    of(kit.winds);
+    of(kit.pins);
 }
 
 }  // namespace
@@ -326,6 +428,7 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
             for (const std::string& j : step.joints) refers(j);
         kit.maps.push_back(std::move(m));
     }
+    takeGauges(s, actor, kept, kit, refers);
     const std::vector<std::string> roles = rolesOfJoints(*a->actor);
     std::vector<Affine> worlds;
     rig::worldTransforms(a->actor->skeleton, a->actor->restPose(), worlds);
@@ -394,6 +497,7 @@ Result<std::vector<std::string>> applyKit(scene::Scene& scene, const std::string
     on.layers(layers);
     on.pins();
     on.winds();
+    on.gauges();
     scene = std::move(s);
     return on.left();
 }

@@ -48,6 +48,7 @@ scene::Kit parseKit(const Json& json) {
     each("colliders", [&](const Place& p) { kit.colliders.push_back(readCollider(p, now)); });
     each("winds", [&](const Place& p) { kit.winds.push_back(readWind(p, now)); });
     each("pins", [&](const Place& p) { kit.pins.push_back(readPin(p, now)); });
+    each("gauges", [&](const Place& p) { kit.gauges.push_back(readGauge(p)); });
     each("layers", [&](const Place& p) { kit.layers.push_back(readLayer(p, now)); });
     return kit;
 }
@@ -83,6 +84,7 @@ Result<Done> writeKit(const scene::Kit& kit, const std::filesystem::path& path) 
         all("colliders", kit.colliders);
         all("winds", kit.winds);
         all("pins", kit.pins);
+        if (!kit.gauges.empty()) all("gauges", kit.gauges);
         all("layers", kit.layers);
         const std::string text = textOf(root);
         writeAtomically(path, text.data(), text.size());

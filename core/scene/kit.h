@@ -21,6 +21,7 @@ struct Kit {
     std::vector<Collider> colliders;
     std::vector<Wind> winds;
     std::vector<Pin> pins;
+    std::vector<Gauge> gauges;  // that something of it follows
     std::vector<Layer> layers;
     std::vector<std::string> without;  // what of the character stayed behind, a sentence each; never saved
 };

@@ -4,9 +4,11 @@
 
 #include "edit/edit.h"
 #include "edit/gauges.h"
+#include "edit/kit.h"
 #include "edit/keys.h"
 #include "edit/operations.h"
 #include "files/csv.h"
+#include "files/kit.h"
 #include "files/scene_file.h"
 #include "measure/gauge.h"
 #include "measure/mass.h"
@@ -562,4 +564,46 @@ TEST_CASE("gauges and feeds are made by scripts, and a table of readings reads b
     REQUIRE(edit::carryOut(s, "unfeed:thing=" + layer + ",setting=swing").ok());
     CHECK(s.layers[0].feeds.empty());
     CHECK(files::csvOf({{"frame", {1, 2}}, {"a, \"b\"", {0.1}}}) == "frame,\"a, \"\"b\"\"\"\r\n1,0.1\r\n2,\r\n");
+}
+
+TEST_CASE("a kit takes gauges along with what follows them, and a larger character answers alike") {
+    scene::Scene s = test::otterScene();
+    test::play(s, "Walk");
+    const std::string layer = test::addLayer(s, "strand", {"tail_01"});
+    const std::string own = edit::addGauge(s, s.actors[0].id, "hips", "speed");
+    scene::Feed f;
+    f.gauge = own;
+    f.response = {{.at = 0, .value = 1}, {.at = 0.4, .value = 4}};
+    REQUIRE(edit::feed(s, {scene::List::Layers, layer}, "swing", f).ok());
+    // What looks at another actor stays behind, and is told.
+    files::addActor(s, test::read(test::kOtterFile));
+    const std::string far = edit::addGauge(s, s.actors[0].id, "head", "distance");
+    REQUIRE(edit::measureTo(s, far, s.actors[1].id, "head").ok());
+    f.gauge = far;
+    REQUIRE(edit::feed(s, {scene::List::Layers, layer}, "gravity", f).ok());
+    const scene::Kit kit = edit::kitOf(s, s.actors[0].id);
+    REQUIRE(kit.gauges.size() == 1);
+    CHECK(kit.layers[0].feeds.count("gravity") == 0);
+    REQUIRE_FALSE(kit.without.empty());
+    CHECK_THAT(kit.without.back(), Contains("gravity"));
+    test::TempFolder folder;
+    REQUIRE(files::writeKit(kit, folder / "a.nutatio-kit").ok());
+    scene::Kit back = files::readKit(folder / "a.nutatio-kit").value();
+    REQUIRE(back.gauges.size() == 1);
+    // On itself, and as from a character of half its size.
+    scene::Scene other = test::otterScene();
+    test::play(other, "Walk");
+    for (double height : {1.0, 0.5}) {
+        scene::Scene t = other;
+        scene::Kit sized = back;
+        sized.height *= height;
+        sized.layers[0].profiles.clear();
+        REQUIRE(edit::applyKit(t, t.actors[0].id, sized, edit::fitKit(sized, *t.actors[0].actor)).ok());
+        REQUIRE(t.gauges.size() == 1);
+        const scene::Feed& fed = t.layers[0].feeds.at("swing");
+        CHECK(fed.gauge == t.gauges[0].id);
+        CHECK(t.gauges[0].joint == "hips");
+        CHECK(fed.times == Approx(height));
+        CHECK(test::evaluate(t).layer(t.layers[0].id)->remarks.empty());
+    }
 }
