@@ -31,8 +31,8 @@ std::string said(scene::Scene s, const char* kind, const char* joint, const scen
     pipeline::Evaluator evaluator;
     const pipeline::Evaluation e = evaluator.evaluate(s, {});
     const auto below = e.below(id), above = e.above(id);
-    return below ? measure::askedAndGot(*layers::findKind(kind), s, s.actors[0], *std::as_const(s).layer(id), e.layer(id)->settings,
-                                        *below, *above)
+    return below ? measure::askedAndGot(*layers::findKind(kind), s, s.actors[0], *std::as_const(s).layer(id),
+                                        e.layer(id)->settings, *below, *above)
                  : std::string();
 }
 
@@ -51,7 +51,8 @@ double overlap() {
                     sum += std::abs(is - lag);
                     ++n;
                 }
-    std::printf("Overlap: lag off by %.2f frames at worst, %.2f on average, of %d tries (bar 0.1)\n", worst, sum / std::max(1, n), n);
+    std::printf("Overlap: lag off by %.2f frames at worst, %.2f on average, of %d tries (bar 0.1)\n", worst, sum / std::max(1, n),
+                n);
     return worst;
 }
 
@@ -84,8 +85,8 @@ double sway() {
             rate = std::max(rate, std::max(0.0, std::abs(times - asked) * seconds - 0.5) / (asked * seconds));
             size = std::max(size, std::abs(far / 10 - 1));
         }
-    std::printf("Sway: rate off by %.1f %% beyond what crossings can tell, size by %.1f %% at worst (bars 3 %%, 5 %%)\n", 100 * rate,
-                100 * size);
+    std::printf("Sway: rate off by %.1f %% beyond what crossings can tell, size by %.1f %% at worst (bars 3 %%, 5 %%)\n",
+                100 * rate, 100 * size);
     return std::max(100 * rate - 3, 100 * size - 5);
 }
 

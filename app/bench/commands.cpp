@@ -180,6 +180,17 @@ void Bench::makePlayCommands() {
 
 void Bench::makeViewCommands() {
     add("frame", tr("Frame the selection"), QKeySequence(Qt::Key_F), {}, [this] { m_stage->frameSelection(); });
+    const std::tuple<const char*, QString, double, double> sides[] = {{"view-front", tr("Look from the front"), 0, 0},
+                                                                      {"view-side", tr("Look from its left side"), 90, 0},
+                                                                      {"view-back", tr("Look from behind"), 180, 0},
+                                                                      {"view-top", tr("Look from above"), 0, 89.5}};
+    for (const auto& [id, text, heading, height] : sides)
+        add(QLatin1String(id), text, {}, {}, [this, heading = heading, height = height] {
+            Camera c = m_stage->camera();
+            c.heading = radians(heading);
+            c.height = radians(height);
+            m_stage->setCamera(c);
+        });
     QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye",
                          [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
     ghost->setCheckable(true);

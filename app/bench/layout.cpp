@@ -39,7 +39,8 @@ QMenu* Bench::menu() {
     trial->addSeparator();
     for (const char* id : {"trial-keep", "tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
+    for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "ghost", "joints", "curve-view", "night",
+                           "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});

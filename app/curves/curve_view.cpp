@@ -208,7 +208,7 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) const {
             g.set("measure", std::string(at->measure));
             measure::Sight sight;
             sight.of = {a->actor.get(), track.get(), scene::placementOf(*a), joint};
-            sight.round = track->closes(*a->actor);
+            sight.round = motion->body->closes(*a->actor);
             for (double t : m_document.scene().shot().cuts) sight.cuts.push_back(m_document.scene().shot().frameOf(t));
             if (const auto values = measure::readGauge(g, sight)) c.values = values.value();
         } else {

@@ -1,6 +1,7 @@
 #include "app/stage/stage.h"
 
 #include <QMouseEvent>
+#include <QOpenGLPaintDevice>
 #include <QPainter>
 #include <QUuid>
 #include <QWheelEvent>
@@ -208,6 +209,7 @@ void Stage::paintGL() {
     markColliders(marks);
     markWinds(marks);
     markPins(marks);
+    markGauges(marks);
     if (!m_tug.isLive()) markTrail(marks);
     markJoints(marks);
     markHandles(marks);
@@ -217,7 +219,11 @@ void Stage::paintGL() {
 
     const Selection& sel = m_session.selection();
     const Shown* s = shown(sel.actor);
-    QPainter p(this);
+    // Onto what is bound, and not onto the widget: while a picture is taken of the window that would be another device, which is
+    // painted over.
+    QOpenGLPaintDevice device(f.size);
+    device.setDevicePixelRatio(ratio);
+    QPainter p(&device);
     p.setRenderHint(QPainter::TextAntialiasing);
     if (!f.only.isEmpty()) p.setClipRect(QRectF(QPointF(f.only.topLeft()) / ratio, QSizeF(f.only.size()) / ratio));
     const auto label = [&](const QPointF& at, const QString& text, const QColor& c) {
@@ -231,6 +237,15 @@ void Stage::paintGL() {
         if (const auto at = jointPixel(sel.actor, sel.joints.front()))
             label(*at, QString::fromStdString(rig::plainName(s->posed.actor->skeleton, sel.joints.front())),
                   look::theme().lagoon);
+    for (const scene::Gauge& g : m_document.scene().gauges) {
+        const bool chosen = g.id == sel.gauge;
+        const Shown* on = chosen || m_jointsShown ? shown(g.actor) : nullptr;
+        const int joint = on ? on->posed.actor->skeleton.find(g.joint) : rig::kNoJoint;
+        const QString words = joint == rig::kNoJoint ? QString() : gaugeWords(g);
+        if (const auto at = words.isEmpty() ? std::nullopt : jointPixel(g.actor, joint))
+            label(*at, chosen ? QString::fromStdString(g.name) + QStringLiteral(": ") + words : words,
+                  chosen ? look::theme().lagoon : look::theme().inkSoft);
+    }
     if (m_hover)
         if (const auto at = jointPixel(m_hover->actor, m_hover->joint); at && shown(m_hover->actor))
             label(*at, QString::fromStdString(rig::plainName(shown(m_hover->actor)->posed.actor->skeleton, m_hover->joint)),

@@ -120,6 +120,9 @@ class Stage : public QOpenGLWidget {
     void markColliders(std::vector<Mark>& marks) const;
     void markWinds(std::vector<Mark>& marks) const;
     void markPins(std::vector<Mark>& marks) const;
+    void markGauges(std::vector<Mark>& marks) const;
+    /// What a gauge reads here and now; empty where it reads nothing.
+    QString gaugeWords(const scene::Gauge& gauge) const;
     void markHandles(std::vector<Mark>& marks) const;
     /// World of what a collider rides on, in the frame on show; nothing when there is no such joint.
     std::optional<Affine> carrier(const std::string& actor, const std::string& joint) const;

@@ -1,9 +1,11 @@
 // What is drawn over the scene: joints, trails, colliders, winds, pins, handles.
 #include <set>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/stage/stage.h"
 #include "layers/joint_worlds.h"
+#include "scene/items.h"
 
 namespace nutatio::app {
 
@@ -213,6 +215,30 @@ void Stage::markPins(std::vector<Mark>& marks) const {
         const double r = 0.02 * m_size;
         for (const Vec3& d : {Vec3(r, 0, 0), Vec3(0, r, 0), Vec3(0, 0, r)}) addLine(marks, at - d, at + d, 2, c);
     }
+}
+
+/// From what the chosen gauge is on to what it measures to.
+void Stage::markGauges(std::vector<Mark>& marks) const {
+    const scene::Gauge* g = m_document.scene().gauge(m_session.selection().gauge);
+    if (!g) return;
+    const look::Theme& t = look::theme();
+    const auto on = carrier(g->actor, g->joint);
+    if (!on) return;
+    addLine(marks, on->t, on->t, 11, t.lagoon);
+    addLine(marks, on->t, on->t, 7, t.sheet);
+    if (const auto to = g->toJoint.empty() ? std::nullopt : carrier(g->toActor, g->toJoint))
+        addLine(marks, on->t, to->t, 1.6, t.lagoon);
+}
+
+QString Stage::gaugeWords(const scene::Gauge& g) const {
+    const ResultsPtr& r = m_document.results();
+    const pipeline::GaugeReading* reading = r ? r->evaluation.gauge(g.id) : nullptr;
+    if (!reading || reading->values.empty()) return {};
+    const auto at = static_cast<std::size_t>(std::clamp(m_session.frame(), 0, static_cast<int>(reading->values.size()) - 1));
+    const scene::Unit unit = scene::unitOf(g);
+    const bool share = unit == scene::Unit::Share;
+    return QString::number(share ? 100 * reading->values[at] : reading->values[at], 'f', 2) + u' ' +
+           (share ? QStringLiteral("%") : qs(scene::unitText(unit)));
 }
 
 void Stage::markHandles(std::vector<Mark>& marks) const {

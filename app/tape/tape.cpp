@@ -281,7 +281,7 @@ void Tape::addGroupHead(QVBoxLayout* column, const std::string& name, const std:
     fold->setObjectName(QStringLiteral("group"));
     fold->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     fold->setText(layers.size() == 1 ? tr("%1 · 1 layer").arg(QString::fromStdString(name))
-                                    : tr("%1 · %2 layers").arg(QString::fromStdString(name)).arg(layers.size()));
+                                     : tr("%1 · %2 layers").arg(QString::fromStdString(name)).arg(layers.size()));
     fold->setCheckable(true);
     fold->setChecked(m_folded.count(name) == 0);
     fold->setIcon(look::icon(fold->isChecked() ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));

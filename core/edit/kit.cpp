@@ -362,7 +362,8 @@ void takeGauges(const scene::Scene& s, const std::string& actor, const std::set<
                 const bool fits = g && g->actor == actor && (g->toActor.empty() || g->toActor == actor) &&
                                   (g->after.empty() || layers.count(g->after) > 0);
                 if (!fits) {
-                    kit.without.push_back("the gauge that " + f.first + " of \"" + each.name + "\" follows, which looks at other things");
+                    kit.without.push_back("the gauge that " + f.first + " of \"" + each.name +
+                                          "\" follows, which looks at other things");
                     return true;
                 }
                 if (taken.insert(g->id).second) {

@@ -355,6 +355,45 @@ TEST_CASE("a gauge is put on a joint, a setting follows it by a response that is
     CHECK(row->slider()->isEnabled());
 }
 
+TEST_CASE("the stage shows what the chosen gauge reads, and is looked at from the front, the side, behind and above") {
+    Timed w;
+    w.bench.document().edit(QStringLiteral("gauge"), [](scene::Scene& s) {
+        const std::string g = edit::addGauge(s, "otter", "hand_L", "distance");
+        REQUIRE(edit::measureTo(s, g, "otter", "hand_R").ok());
+    });
+    w.settle();
+    const QImage without = w.bench.stage()->grab().toImage();
+    w.bench.session().selectGauge(w.scene().gauges[0].id);
+    w.settle();
+    const QPoint at = w.bench.stage()->jointPixel("otter", w.joint("hand_L"))->toPoint();
+    const QImage with = w.bench.stage()->grab().toImage();
+    const double ratio = w.bench.stage()->devicePixelRatioF();
+    const QRect words((QPointF(at.x() + 10, at.y() - 22) * ratio).toPoint(), QSize(120, 20));
+    CHECK_FALSE(without.copy(words) == with.copy(words));
+    const auto spread = [&](int axis) {
+        // How far the joints lie apart along a side of the picture.
+        double low = 1e9, high = -1e9;
+        for (const char* joint : {"hand_L", "hand_R"}) {
+            const QPointF p = *w.bench.stage()->jointPixel("otter", w.joint(joint));
+            low = std::min(low, axis == 0 ? p.x() : p.y());
+            high = std::max(high, axis == 0 ? p.x() : p.y());
+        }
+        return high - low;
+    };
+    w.bench.action("view-front")->trigger();
+    const double front = spread(0);
+    const bool leftIsRight = w.bench.stage()->jointPixel("otter", w.joint("hand_L"))->x() >
+                             w.bench.stage()->jointPixel("otter", w.joint("hand_R"))->x();
+    CHECK(leftIsRight);  // it faces us
+    w.bench.action("view-back")->trigger();
+    CHECK(w.bench.stage()->jointPixel("otter", w.joint("hand_L"))->x() <
+          w.bench.stage()->jointPixel("otter", w.joint("hand_R"))->x());
+    w.bench.action("view-side")->trigger();
+    CHECK(spread(0) < 0.7 * front);
+    w.bench.action("view-top")->trigger();
+    CHECK(spread(0) == Approx(front).epsilon(0.2));
+}
+
 TEST_CASE("what would wait for itself is refused in a sentence, and nothing changes") {
     Timed w;
     w.bench.document().edit(QStringLiteral("gauge"), [](scene::Scene& s) {

@@ -4,8 +4,8 @@
 
 #include "edit/edit.h"
 #include "edit/gauges.h"
-#include "edit/kit.h"
 #include "edit/keys.h"
+#include "edit/kit.h"
 #include "edit/operations.h"
 #include "files/csv.h"
 #include "files/kit.h"
