@@ -234,6 +234,9 @@ void Tuner::showRemark() {
         else if (any && !met)
             lines << tr("No layer can reach it in this shot, so it changes nothing.");
     }
+    if (const auto said = r && owner ? r->evaluation.said.find(*owner) : decltype(r->evaluation.said.begin()){};
+        r && owner && said != r->evaluation.said.end())
+        for (const std::string& sentence : said->second) lines << QString::fromStdString(sentence);
     const QString all = lines.join(u'\n');
     if (lines.size() > 2) lines = lines.mid(0, 1) << tr("and %n more such place(s)", nullptr, static_cast<int>(lines.size()) - 1);
     m_remark->setText(lines.join(u'\n'));

@@ -175,6 +175,7 @@ class Run {
             visit(m_scene.layers.pointer(m_at));
         }
         flush();
+        feedItems();  // those that no layer came to use
         for (const scene::Gauge& g : m_scene.gauges) m_out.gauges.push_back(m_readings->of(g));
         for (std::size_t i = 0; i < m_climbers.size(); ++i) {
             Climber& c = m_climbers[i];
@@ -263,8 +264,7 @@ class Run {
                 if (tuned->feeds.empty() || m_out.items.count({list, tuned->id}) > 0 || !m_readings->ready(*tuned, m_at))
                     continue;
                 flush();
-                std::vector<std::string> said;
-                const scene::FedCurves curves = m_readings->fed(*tuned, table, m_at, said);
+                const scene::FedCurves curves = m_readings->fed(*tuned, table, m_at, m_out.said[{list, tuned->id}]);
                 *settings = std::make_shared<const scene::Resolved>(*tuned, table, m_shot->keysOf({list, tuned->id}), m_shot->fps,
                                                                     m_frames, &curves);
                 m_out.items[{list, tuned->id}] = *settings;
@@ -290,6 +290,7 @@ class Run {
         Motion out{r.body, c.bodyKeys, c.loops};
         if (layer.empty()) return out;
         const std::size_t upTo = m_scene.layers.find([&](const scene::Layer& l) { return l.id == layer; });
+        if (upTo == m_scene.layers.size()) return out;
         std::size_t n = 0;
         for (; n < r.layers.size(); ++n) {
             const std::size_t place = m_scene.layers.find([&](const scene::Layer& l) { return l.id == r.layers[n].id; });

@@ -56,8 +56,9 @@ struct ActorResult {
 
 struct Evaluation {
     std::vector<ActorResult> actors;
-    std::vector<GaugeReadingPtr> gauges;                // in the scene's order
-    std::map<scene::Owner, layers::ResolvedPtr> items;  // settings of items that are fed
+    std::vector<GaugeReadingPtr> gauges;                    // in the scene's order
+    std::map<scene::Owner, layers::ResolvedPtr> items;      // settings of items that are fed
+    std::map<scene::Owner, std::vector<std::string>> said;  // of those, what a person should know
     double milliseconds = 0;
     int simulated = 0;  // layers that ran; the rest were known
 

@@ -83,6 +83,7 @@ GaugeReadingPtr Readings::of(const scene::Gauge& gauge) {
         }
     if (!missing.empty()) return keep({{}, {}, missing, false});
     scene::Resolved(gauge, scene::gaugeTable()).hash(h);
+    h.text(gauge.id);  // a copy of it reads the same, under its own name
     for (double c : m_shot.cuts) sight.cuts.push_back(m_shot.frameOf(c));
     for (int c : sight.cuts) h.number(static_cast<std::uint64_t>(c));
     h.number(static_cast<std::uint64_t>(m_frames)).real(m_shot.fps).number(sight.round);

@@ -430,6 +430,31 @@ TEST_CASE("rings of waiting are refused when they are made, and name who waits")
     CHECK_THAT(e.layer(above)->remarks[0], Contains("not fed"));
 }
 
+TEST_CASE("a copy of a gauge reads the same under its own name, and an item says why it is not fed") {
+    scene::Scene s = test::otterScene();
+    test::play(s, "Walk");
+    const std::string g = edit::addGauge(s, s.actors[0].id, "head", "speed");
+    const std::string copy = edit::duplicate(s, {scene::List::Gauges, g});
+    REQUIRE_FALSE(copy.empty());
+    const std::string wind = edit::addWind(s, s.actors[0].id);
+    const std::string lost = edit::addGauge(s, s.actors[0].id, "head", "distance");
+    scene::Feed f;
+    f.gauge = lost;
+    f.response = {{.at = 0, .value = 1}};
+    REQUIRE(edit::feed(s, {scene::List::Winds, wind}, "speed", f).ok());
+    const auto e = test::evaluate(s);
+    REQUIRE(e.gauge(g));
+    REQUIRE(e.gauge(copy));
+    CHECK(e.gauge(g)->values == e.gauge(copy)->values);
+    const auto said = e.said.find({scene::List::Winds, wind});
+    REQUIRE(said != e.said.end());
+    REQUIRE(said->second.size() == 1);
+    CHECK_THAT(said->second[0], Contains("Speed is not fed") && Contains("choose the other one"));
+    // A gauge that names a layer which is gone reads the body.
+    s.gauge(g)->after = "nobody";
+    CHECK(test::evaluate(s).gauge(g)->values == e.gauge(g)->values);
+}
+
 TEST_CASE("what a gauge is wanted by goes on without it, and gauges go with their joints and layers") {
     scene::Scene s = test::otterScene();
     const std::string layer = test::addLayer(s, "strand", {"tail_01"});
