@@ -36,6 +36,8 @@ class Bench : public QMainWindow {
     Session& session() { return m_session; }
     Checker& checker() { return m_checker; }
     Stage* stage() const { return m_stage; }
+    /// The one beside it, from another side; null before it was asked for.
+    Stage* second() const { return m_second; }
     Roster* roster() const { return m_roster; }
     Tape* tape() const { return m_tape; }
     CurveView* curves() const { return m_curves; }
@@ -116,6 +118,10 @@ class Bench : public QMainWindow {
     void bendTest(bool on);
     void makePrepareCommands();
     void useTool(Stage::Tool tool);
+    void showSecond(bool on);
+    /// The stage that was clicked last.
+    Stage* stageInHand() const { return m_second && m_second->hasFocus() ? m_second : m_stage; }
+    void eachStage(const std::function<void(Stage&)>& what);
     const scene::ActorEntry* chosenActor() const;
     /// One step of history, or the sentence that says why not.
     bool attempt(const QString& name, const std::function<Result<Done>(scene::Scene&)>& what, const QString& gesture = {});
@@ -162,6 +168,8 @@ class Bench : public QMainWindow {
     QMap<QString, QAction*> m_actions;
     QList<QAction*> m_order;
     Stage* m_stage;
+    Stage* m_second = nullptr;
+    QSplitter* m_stages = nullptr;
     Roster* m_roster;
     HandOff* m_handoff;
     Tuner* m_tuner;

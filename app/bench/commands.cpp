@@ -179,23 +179,36 @@ void Bench::makePlayCommands() {
 }
 
 void Bench::makeViewCommands() {
-    add("frame", tr("Frame the selection"), QKeySequence(Qt::Key_F), {}, [this] { m_stage->frameSelection(); });
+    add("frame", tr("Frame the selection"), QKeySequence(Qt::Key_F), {}, [this] { stageInHand()->frameSelection(); });
     const std::tuple<const char*, QString, double, double> sides[] = {{"view-front", tr("Look from the front"), 0, 0},
                                                                       {"view-side", tr("Look from its left side"), 90, 0},
                                                                       {"view-back", tr("Look from behind"), 180, 0},
                                                                       {"view-top", tr("Look from above"), 0, 89.5}};
     for (const auto& [id, text, heading, height] : sides)
         add(QLatin1String(id), text, {}, {}, [this, heading = heading, height = height] {
-            Camera c = m_stage->camera();
+            Camera c = stageInHand()->camera();
             c.heading = radians(heading);
             c.height = radians(height);
-            m_stage->setCamera(c);
+            stageInHand()->setCamera(c);
         });
+    const std::tuple<const char*, QString, std::function<void(bool)>> looks[] = {
+        {"view-two", tr("Look from two sides at once"), [this](bool on) { showSecond(on); }},
+        {"lines-only", tr("Show bones as lines, without meshes"),
+         [this](bool on) { eachStage([on](Stage& s) { s.setLinesOnly(on); }); }},
+        {"alone", tr("Show the actor of the selection alone"),
+         [this](bool on) { eachStage([on](Stage& s) { s.setAlone(on); }); }}};
+    for (const auto& [id, text, act] : looks) {
+        QAction* a = add(QLatin1String(id), text, {}, {},
+                         [this, key = QString::fromLatin1(id), act = act] { act(m_actions[key]->isChecked()); });
+        a->setCheckable(true);
+    }
     QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye",
                          [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
     ghost->setCheckable(true);
-    QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone",
-                          [this] { m_stage->setJointsShown(m_actions["joints"]->isChecked()); });
+    QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone", [this] {
+        const bool on = m_actions["joints"]->isChecked();
+        eachStage([on](Stage& s) { s.setJointsShown(on); });
+    });
     joints->setCheckable(true);
     joints->setChecked(true);
     QAction* night = add("night", tr("Night: light on dark"), {}, "moon", [this] {

@@ -39,8 +39,8 @@ QMenu* Bench::menu() {
     trial->addSeparator();
     for (const char* id : {"trial-keep", "tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "ghost", "joints", "curve-view", "night",
-                           "fold-roster", "fold-tuner", "fold-tape"})
+    for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "view-two", "lines-only", "alone",
+                           "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});
@@ -162,7 +162,11 @@ void Bench::layOut() {
     m_across = new QSplitter(Qt::Horizontal);
     m_across->setHandleWidth(1);
     m_across->addWidget(m_roster);
-    m_across->addWidget(m_stage);
+    m_stages = new QSplitter(Qt::Horizontal);
+    m_stages->setHandleWidth(1);
+    m_stages->addWidget(m_stage);
+    m_stages->setCollapsible(0, false);
+    m_across->addWidget(m_stages);
     m_across->addWidget(m_tuner);
     m_across->setStretchFactor(1, 1);
     m_across->setSizes({220, 760, 300});
@@ -187,6 +191,27 @@ void Bench::layOut() {
     column->addWidget(statusLine());
     setCentralWidget(all);
     resize(1280, 800);
+}
+
+void Bench::eachStage(const std::function<void(Stage&)>& what) {
+    what(*m_stage);
+    if (m_second) what(*m_second);
+}
+
+void Bench::showSecond(bool on) {
+    if (!m_second) {
+        m_second = new Stage(m_document, m_session);
+        m_second->setAccessibleName(tr("Second stage"));
+        // What is only to be looked at needs no tools: they stay with the first.
+        m_second->lookBeside(*m_stage, radians(90));
+        m_stages->addWidget(m_second);
+        m_second->setJointsShown(m_stage->jointsShown());
+        m_second->setLinesOnly(m_actions["lines-only"]->isChecked());
+        m_second->setAlone(m_actions["alone"]->isChecked());
+    }
+    m_second->setVisible(on);
+    if (on) m_stages->setSizes({m_stages->width() / 2, m_stages->width() / 2});
+    m_actions["view-two"]->setChecked(on);
 }
 
 void Bench::setTapeHeight(int height) {

@@ -92,14 +92,6 @@ void forces(Bench& bench, const QDir& folder) {
     keep(bench, folder, QStringLiteral("colliders.png"));
     bench.document().undo();
 
-    session.selectLayer("scarf");
-    bench.tuner()->setOpen(QStringLiteral("Feels"), true);
-    for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
-    if (auto* tile = bench.tuner()->feels()->tile(QStringLiteral("Silk ribbon"))) tile->click();
-    settle(bench);
-    keep(bench, folder, QStringLiteral("feels.png"));
-    bench.document().undo();
-
     session.select({});
     camera.target += nutatio::Vec3(0, 0.14, 0);
     camera.distance *= 1.12;

@@ -55,6 +55,9 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     bench.action(QStringLiteral("night"))->trigger();
     bench.setTapeHeight(200);
     bench.tape()->open("tail", false);
+    bench.action(QStringLiteral("view-two"))->trigger();
+    keep(QStringLiteral("two-views.png"));
+    bench.action(QStringLiteral("view-two"))->trigger();
     session.selectLayer("tail");
     bench.tape()->keys().set({});
     for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);

@@ -84,6 +84,27 @@ void Stage::setJointsShown(bool on) {
     update();
 }
 
+void Stage::lookBeside(const Stage& other, double turn) {
+    m_framed = other.m_framed;
+    m_box = other.m_box;
+    m_size = other.m_size;
+    m_floor = other.m_floor;
+    m_shadowFloor = other.m_shadowFloor;
+    Camera c = other.m_camera;
+    c.heading += turn;
+    setCamera(c);
+}
+
+void Stage::setLinesOnly(bool on) {
+    m_linesOnly = on;
+    update();
+}
+
+void Stage::setAlone(bool on) {
+    m_alone = on;
+    update();
+}
+
 void Stage::pose() {
     m_shown.clear();
     const scene::Scene& scene = m_document.scene();
@@ -92,7 +113,8 @@ void Stage::pose() {
     std::vector<Xform> locals;
     for (const scene::ActorEntry& a : scene.actors) {
         if (!a.isPiece()) actors.push_back(a.id + '\n' + a.actor->source.path);
-        if (a.hidden) continue;
+        const std::string& chosen = m_session.selection().actor;
+        if (a.hidden || (m_alone && !chosen.empty() && chosen != a.id)) continue;
         Shown s{a.id, {}, {}, a.isPiece(), a.actor};
         s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
@@ -201,6 +223,7 @@ void Stage::paintGL() {
     m_whole = false;
     m_changed.reset();
     for (const Shown& s : m_shown) {
+        if (m_linesOnly && !s.piece) continue;
         f.actors.push_back(&s.posed);
         if (m_session.ghost() && !m_session.bodyHeld() && !s.body.worlds.empty()) f.ghosts.push_back(&s.body);
     }

@@ -41,8 +41,14 @@ class Stage : public QOpenGLWidget {
     std::optional<QPointF> jointPixel(const std::string& actor, int joint) const;
     const Camera& camera() const { return m_camera; }
     void setCamera(const Camera& c);
+    /// Looks at what another stage looks at, from farther round [rad]: what is open is not framed anew.
+    void lookBeside(const Stage& other, double turn);
     void setJointsShown(bool on);
     bool jointsShown() const { return m_jointsShown; }
+    /// Bones as lines, in place of meshes.
+    void setLinesOnly(bool on);
+    /// The actor of the selection alone.
+    void setAlone(bool on);
     /// With Tug on, the left button pulls instead of selecting.
     void setTugOn(bool on);
     bool tugOn() const { return m_tugOn; }
@@ -210,7 +216,7 @@ class Stage : public QOpenGLWidget {
     std::vector<std::string> m_framed;                 // what the camera was last laid out for
     Eigen::AlignedBox3d m_box;                         // of the first actor, where its clip begins
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
-    bool m_jointsShown = true, m_tugOn = false;
+    bool m_jointsShown = true, m_tugOn = false, m_linesOnly = false, m_alone = false;
     Tug m_tug;
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();

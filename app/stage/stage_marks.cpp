@@ -38,7 +38,12 @@ void Stage::markJoints(std::vector<Mark>& marks) const {
     for (const Shown& s : m_shown) {
         if (s.piece) continue;
         const rig::Actor& a = *s.posed.actor;
-        if (a.instances.empty()) markBones(s, marks);
+        if (a.instances.empty() && !m_linesOnly) markBones(s, marks);
+        if (m_linesOnly)
+            for (int j = 0; j < a.skeleton.size(); ++j)
+                if (const int p = a.skeleton.joint(j).parent; p != rig::kNoJoint)
+                    addLine(marks, s.posed.worlds[static_cast<std::size_t>(p)].t, s.posed.worlds[static_cast<std::size_t>(j)].t,
+                            1.8, t.ink);
         const std::vector<int> chosen = marked(s.id);
         std::vector<bool> on(static_cast<std::size_t>(a.skeleton.size()), false);
         for (int j : chosen) on[static_cast<std::size_t>(j)] = true;

@@ -394,6 +394,41 @@ TEST_CASE("the stage shows what the chosen gauge reads, and is looked at from th
     CHECK(spread(0) == Approx(front).epsilon(0.2));
 }
 
+TEST_CASE("two sides are looked at at once, bones are drawn as lines, and the actor of the selection alone") {
+    Timed w;
+    w.bench.action("view-two")->trigger();
+    REQUIRE(w.bench.second());
+    REQUIRE(waitFor([&] { return w.bench.second()->isVisible() && w.bench.second()->width() > 200; }));
+    CHECK(w.bench.second()->camera().heading == Approx(w.bench.stage()->camera().heading + radians(90)));
+    w.settle();
+    // Each is turned by itself; both show the frame that plays, and a click on either selects.
+    const double heading = w.bench.stage()->camera().heading;
+    w.bench.second()->setFocus();
+    w.bench.action("view-top")->trigger();
+    CHECK(w.bench.stage()->camera().heading == heading);
+    w.bench.action("view-side")->trigger();
+    CHECK(w.bench.second()->camera().heading == Approx(radians(90)));
+    w.bench.second()->grab();
+    const auto at = w.bench.second()->jointPixel("otter", w.joint("tail_05"));
+    REQUIRE(at);
+    QTest::mouseClick(w.bench.second(), Qt::LeftButton, Qt::NoModifier, at->toPoint());
+    CHECK(w.bench.session().selection().actor == "otter");
+    CHECK_FALSE(w.bench.session().selection().joints.empty());
+    const QImage whole = w.bench.second()->grab().toImage();
+    w.bench.action("lines-only")->trigger();
+    const QImage lines = w.bench.second()->grab().toImage();
+    CHECK_FALSE(whole == lines);
+    w.bench.action("lines-only")->trigger();
+    CHECK(w.bench.second()->grab().toImage() == whole);
+    w.bench.action("alone")->trigger();
+    CHECK_FALSE(w.bench.second()->grab().toImage() == whole);  // the jetty is gone
+    CHECK_FALSE(w.bench.second()->jointPixel(w.scene().actors[1].id, 0));
+    w.bench.action("alone")->trigger();
+    w.bench.action("view-two")->trigger();
+    CHECK_FALSE(w.bench.second()->isVisible());
+    CHECK(w.bench.stage()->isVisible());
+}
+
 TEST_CASE("what would wait for itself is refused in a sentence, and nothing changes") {
     Timed w;
     w.bench.document().edit(QStringLiteral("gauge"), [](scene::Scene& s) {
