@@ -50,14 +50,22 @@ FeedPanel::FeedPanel(Document& document, Session& session, scene::Owner owner, c
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(4);
     grid->setVerticalSpacing(3);
-    const std::tuple<QString, QString, double scene::Feed::*, QString> rows[] = {
-        {tr("Times"), QStringLiteral("x"), &scene::Feed::times,
+    // What one of what is shown is in the feed: a frame, a hundredth of a share.
+    const auto times = [] { return 1.0; };
+    const auto frames = [this] { return 1 / m_document.scene().shot().fps; };
+    const auto values = [this] { return m_spec.unit == scene::Unit::Share ? 0.01 : 1.0; };
+    const std::tuple<QString, QString, double scene::Feed::*, std::function<double()>, QString> rows[] = {
+        {tr("Times"), QStringLiteral("x"), &scene::Feed::times, times,
          tr("What the gauge reads is multiplied by this first: for a smaller or a larger character.")},
-        {tr("Lag"), tr("f"), &scene::Feed::lag, tr("How many frames late it follows; below 0 ahead of the gauge.")},
-        {tr("Attack"), tr("f"), &scene::Feed::attack, tr("Frames until a reading that jumps up is followed.")},
-        {tr("Release"), tr("f"), &scene::Feed::release, tr("Frames until a reading that drops is let go.")}};
+        {tr("Lag"), tr("f"), &scene::Feed::lag, frames, tr("How many frames late it follows; below 0 ahead of the gauge.")},
+        {tr("Attack"), tr("f"), &scene::Feed::attack, frames, tr("Frames until a reading that jumps up is followed.")},
+        {tr("Release"), tr("f"), &scene::Feed::release, frames, tr("Frames until a reading that drops is let go.")},
+        {tr("Least"), unitOf(spec.unit), &scene::Feed::low, values,
+         tr("What the setting never goes below; empty: no such limit.")},
+        {tr("Most"), unitOf(spec.unit), &scene::Feed::high, values,
+         tr("What the setting never goes above; empty: no such limit.")}};
     int at = 0;
-    for (const auto& [label, unit, member, help] : rows) {
+    for (const auto& [label, unit, member, one, help] : rows) {
         auto* name = new QLabel(label);
         name->setFont(look::textFont(9));
         name->setToolTip(help);
@@ -72,13 +80,14 @@ FeedPanel::FeedPanel(Document& document, Session& session, scene::Owner owner, c
         grid->addWidget(name, at / 2, at % 2 * 3);
         grid->addWidget(field, at / 2, at % 2 * 3 + 1);
         grid->addWidget(of, at / 2, at % 2 * 3 + 2);
-        m_fields[at] = field;
-        connect(field, &QLineEdit::editingFinished, this, [this, field, member = member, label = label, first = at == 0] {
-            if (!field->isModified()) return;
-            field->setModified(false);
-            if (const auto v = arithmetic(field->text()))
+        m_fields[at] = {field, member, one};
+        connect(field, &QLineEdit::editingFinished, this, [this, which = m_fields[at], label = label] {
+            if (!which.field->isModified()) return;
+            which.field->setModified(false);
+            const bool none = which.field->text().trimmed().isEmpty();
+            if (const auto v = none ? std::optional(0.0) : arithmetic(which.field->text()))
                 change(tr("%1 of the feed").arg(label), [&](scene::Feed& f) {
-                    f.*member = first ? *v : *v / m_document.scene().shot().fps;
+                    f.*which.member = none ? scene::Feed{}.*which.member : *v * which.one();
                     f.attack = std::max(0.0, f.attack);
                     f.release = std::max(0.0, f.release);
                 });
@@ -182,9 +191,11 @@ void FeedPanel::refresh() {
     m_response->setAxes(m_spec.soft, unitOf(m_spec.unit), g ? unitOf(scene::unitOf(*g)) : QString());
     m_response->setFeed(*now);
     m_response->setReadings(reading ? reading->values : scene::Curve{}, m_session.frame());
-    const double fps = s.shot().fps, shown[] = {now->times, now->lag * fps, now->attack * fps, now->release * fps};
-    for (int k = 0; k < 4; ++k)
-        if (!(m_fields[k]->hasFocus() && m_fields[k]->isModified())) m_fields[k]->setText(QString::number(shown[k], 'g', 4));
+    for (const Field& f : m_fields)
+        if (!(f.field->hasFocus() && f.field->isModified())) {
+            const double v = now->*f.member / f.one();
+            f.field->setText(std::isfinite(v) ? QString::number(v, 'g', 4) : QString());
+        }
     m_straight->setChecked(now->straight);
 }
 

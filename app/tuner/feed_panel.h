@@ -6,6 +6,7 @@
 #include <QLineEdit>
 #include <QToolButton>
 #include <QWidget>
+#include <functional>
 
 #include "app/document/document.h"
 #include "app/document/session.h"
@@ -21,7 +22,8 @@ class FeedPanel : public QWidget {
     void refresh();
     QComboBox* gauges() const { return m_gauges; }
     ResponseEdit* response() const { return m_response; }
-    QLineEdit* field(int which) const { return m_fields[which]; }
+    /// Times, lag, attack, release, least, most.
+    QLineEdit* field(int which) const { return m_fields[which].field; }
 
   Q_SIGNALS:
     void said(const QString& sentence);
@@ -38,7 +40,12 @@ class FeedPanel : public QWidget {
     QComboBox* m_gauges;
     ResponseEdit* m_response;
     QWidget* m_more;
-    QLineEdit* m_fields[4] = {};  // times, lag, attack, release
+    struct Field {
+        QLineEdit* field = nullptr;
+        double scene::Feed::*member = nullptr;
+        std::function<double()> one;  // what 1 on show is in the feed
+    };
+    Field m_fields[6];
     QToolButton* m_straight;
     QString m_listed;
 };

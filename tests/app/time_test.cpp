@@ -349,6 +349,18 @@ TEST_CASE("a gauge is put on a joint, a setting follows it by a response that is
     QLineEdit* lag = panel->field(1);
     w.type(lag, QStringLiteral("3"));
     CHECK(w.scene().layer("tail")->feeds.at("swing").lag == Approx(3 / w.scene().shot().fps));
+    // A limit holds, and goes when its field is emptied.
+    w.type(panel->field(5), QStringLiteral("1.8"));
+    w.settle();
+    const auto most = [&] {
+        return w.bench.document().results()->evaluation.settingsOf({scene::List::Layers, "tail"})->span("swing").second;
+    };
+    CHECK(most() == Approx(1.8));
+    w.type(panel->field(5), QStringLiteral(" "));
+    CHECK(std::isinf(w.scene().layer("tail")->feeds.at("swing").high));
+    w.settle();
+    CHECK(most() > 1.8);
+    CHECK(panel->field(5)->text().isEmpty());
     panel->gauges()->setFocus();
     QTest::keyClick(panel->gauges(), Qt::Key_Up);
     CHECK(w.scene().layer("tail")->feeds.empty());
