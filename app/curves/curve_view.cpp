@@ -187,7 +187,7 @@ void CurveView::rebuild() {
     refresh();
 }
 
-std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) const {
+std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) {
     std::vector<PlotCurve> out;
     const scene::ActorEntry* a = m_document.scene().actor(m_session.lastActor());
     const ResultsPtr& r = m_document.results();
@@ -196,6 +196,15 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) const {
                                  [&](const BodyCurve& c) { return id == QStringLiteral("body:") + QLatin1String(c.id); });
     const int joint = m_session.lastJoint();
     if (!motion || at == std::end(kBody) || joint < 0 || joint >= a->actor->skeleton.size()) return out;
+    const auto& actors = m_document.scene().actors;
+    const auto entry = actors.pointer(actors.find([&](const scene::ActorEntry& e) { return e.id == a->id; }));
+    Read& read = m_read[id];
+    const std::vector<double>& cuts = m_document.scene().shot().cuts;
+    if (read.body == motion->body && read.result == motion->result && read.actor == entry && read.joint == joint &&
+        read.cuts == cuts) {
+        for (PlotCurve& c : read.curves) c.colour = axisColour(at->axis);  // the theme may be another
+        return read.curves;
+    }
     for (const auto& [track, style] : {std::pair{motion->body, Qt::DotLine}, {motion->result, Qt::SolidLine}}) {
         PlotCurve c;
         c.name = tr(at->words);
@@ -236,10 +245,11 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) const {
         if (motion->body == motion->result) break;
     }
     if (out.size() == 1) out.front().style = Qt::SolidLine;
+    read = {motion->body, motion->result, entry, cuts, joint, out};
     return out;
 }
 
-std::vector<PlotCurve> CurveView::curvesOf(const QString& id) const {
+std::vector<PlotCurve> CurveView::curvesOf(const QString& id) {
     if (id.startsWith(QLatin1String("body:"))) return bodyCurves(id);
     const scene::Scene& s = m_document.scene();
     const ResultsPtr& r = m_document.results();

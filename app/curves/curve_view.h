@@ -34,8 +34,8 @@ class CurveView : public QWidget {
     void refresh();
     void addHeading(const QString& text);
     void addChip(const QString& id, const QString& text, const QColor& colour);
-    std::vector<PlotCurve> bodyCurves(const QString& id) const;
-    std::vector<PlotCurve> curvesOf(const QString& id) const;
+    std::vector<PlotCurve> bodyCurves(const QString& id);
+    std::vector<PlotCurve> curvesOf(const QString& id);
 
     Document& m_document;
     Session& m_session;
@@ -47,6 +47,15 @@ class CurveView : public QWidget {
     std::set<QString> m_on;
     QString m_built, m_last;
     std::vector<PlotCurve> m_shown;
+    /// A joint's curves as long as nothing they were read of has changed: a key that is dragged moves no body.
+    struct Read {
+        pipeline::TrackPtr body, result;
+        std::shared_ptr<const scene::ActorEntry> actor;
+        std::vector<double> cuts;
+        int joint = -1;
+        std::vector<PlotCurve> curves;
+    };
+    QMap<QString, Read> m_read;
 };
 
 }  // namespace nutatio::app

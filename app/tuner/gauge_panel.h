@@ -34,7 +34,6 @@ class GaugePanel : public QWidget {
   public:
     GaugePanel(Document& document, Session& session, std::string gauge, QWidget* parent = nullptr);
     void refresh();
-    QComboBox* reads() const { return m_reads; }
     /// Whether it would look otherwise now.
     static QString shape(const scene::Scene& scene, const scene::Gauge& gauge);
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "layers/descent.h"
 #include "layers/joint_worlds.h"
 #include "measure/mass.h"
 #include "measure/trace.h"
@@ -341,12 +342,9 @@ Vec3 medianOf(const std::vector<Vec3>& all) {
 
 int bodyRoot(const rig::Actor& actor, int joint) {
     const rig::Skeleton& s = actor.skeleton;
-    const auto top = [&](int j) {
-        while (s.joint(j).parent != rig::kNoJoint) j = s.joint(j).parent;
-        return j;
-    };
     const rig::Roles roles = rig::rolesOf(actor);
-    if (roles.hips == rig::kNoJoint || top(joint) != top(roles.hips)) return top(joint);
+    const int top = layers::rootOf(s, joint);
+    if (roles.hips == rig::kNoJoint || top != layers::rootOf(s, roles.hips)) return top;
     // Rigs there are that have hips and spine as brothers.
     const int spine = roles.spine.size() > 1 ? roles.spine[1] : roles.hips;
     int at = roles.hips;

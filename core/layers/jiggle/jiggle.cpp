@@ -5,6 +5,7 @@
 #include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/cuts.h"
+#include "layers/descent.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers {
@@ -308,11 +309,6 @@ class JiggleMover final : public Mover {
         Vec3 place = Vec3::Zero();
         Quat turn = Quat::Identity(), frame = Quat::Identity();
     };
-
-    static int rootOf(const rig::Skeleton& s, int joint) {
-        while (s.joint(joint).parent != rig::kNoJoint) joint = s.joint(joint).parent;
-        return joint;
-    }
 
     Quat offsetTurn() const { return fromRotationVector(m_turn.applied(m_goal.frame, eased(m_theta))); }
     Vec3 tip(const Goal& g) const { return g.place + g.turn * (m_lever * m_direction); }
