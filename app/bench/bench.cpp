@@ -43,6 +43,7 @@ Bench::Bench(const QString& keepFolder)
     makePlayCommands();
     makeTrialCommands();
     makeTimeCommands();
+    makeHandCommands();
     makeViewCommands();
     makePrepareCommands();
     layOut();
@@ -153,11 +154,17 @@ void Bench::refresh() {
     each({"interval", "no-intervals", "interval-remove", "curves", "group"}, layer, noLayer);
     for (int k = 0; k <= 8; ++k) allow(QStringLiteral("colour-%1").arg(k), layer, noLayer);
     const scene::Layer* chosen = scene.layer(s.layer);
+    const auto hand = m_session.handJoint();
+    each({"pose-key", "untouch"}, hand.has_value(), tr("no layer that is posed by hand is selected"));
+    each({"set-down"}, layer && !hand, layer ? tr("it is posed by hand already") : noLayer);
+    each({"set-down-group"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
+    each({"touch-clip"}, joints, noJoint);
+    each({"keys-rest"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
     each({"ungroup"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
     each({"mark", "range-from", "range-to", "range-none", "hold-over"}, any, nothing);
     each({"mark-next", "mark-back"}, !scene.shot().marks.empty(), tr("no frame is marked"));
     const bool keys = !m_tape->keys().keys().empty();
-    each({"keys-smooth", "keys-linear", "keys-hold", "keys-free", "keys-copy", "keys-close", "keys-remove"}, keys,
+    each({"keys-smooth", "keys-linear", "keys-hold", "keys-free", "keys-copy", "keys-close", "keys-half", "keys-remove"}, keys,
          tr("no key is selected on the tape"));
     each({"keys-paste"}, m_tape->keys().canPaste(), tr("no keys were copied"));
     each({"copy-settings", "paste-settings"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
@@ -215,7 +222,8 @@ void Bench::showMenu(const QPoint& at) {
            QStringLiteral("lock-weights")});
     group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
     group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up"),
-           QStringLiteral("split-layer"), QStringLiteral("merge-layer")});
+           QStringLiteral("split-layer"), QStringLiteral("merge-layer"), QStringLiteral("set-down")});
+    group({QStringLiteral("pose-key"), QStringLiteral("untouch")});
     group({QStringLiteral("curves"), QStringLiteral("interval"), QStringLiteral("interval-remove"),
            QStringLiteral("no-intervals")});
     if (!m_session.selection().layer.empty()) {

@@ -15,6 +15,7 @@
 #include "app/bench/palette.h"
 #include "app/curves/curve_view.h"
 #include "app/document/document.h"
+#include "app/document/newest_wins.h"
 #include "app/document/session.h"
 #include "app/handoff/handoff.h"
 #include "app/roster/roster.h"
@@ -86,6 +87,9 @@ class Bench : public QMainWindow {
     void makeRosterCommands();
     void makeTrialCommands();
     void makeTimeCommands();
+    void makeHandCommands();
+    void touchClip();
+    void setDown(std::vector<std::string> layers);
     void addGauge();
     void toPeak(int way);
     void showCurves(bool on);
@@ -184,6 +188,7 @@ class Bench : public QMainWindow {
     QSplitter *m_across = nullptr, *m_down = nullptr;
     QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
     QElapsedTimer m_simulatingSince;
+    NewestWins m_setter{NewestWins::Patience::None};
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;
     QString m_pivotGesture;

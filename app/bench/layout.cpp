@@ -129,6 +129,10 @@ QWidget* Bench::statusLine() {
             m_opening = false;
             m_document.stopOpening();
             m_hint->setText(tr("Stopped; what was open stays open."));
+        } else if (m_setter.busy()) {
+            m_setter.stop();
+            m_simulates = false;
+            m_hint->setText(tr("Stopped; the layers are as they were."));
         } else {
             m_document.stopSimulating();
             m_hint->setText(tr("Stopped; the motion on show is older than the settings. The next change simulates again."));

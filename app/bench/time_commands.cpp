@@ -170,8 +170,8 @@ void Bench::groupLayer() {
 void Bench::showKeyMenu(const QPoint& at) {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const char* id :
-         {"keys-smooth", "keys-linear", "keys-hold", "keys-free", "", "keys-copy", "keys-paste", "keys-close", "keys-remove"})
+    for (const char* id : {"keys-smooth", "keys-linear", "keys-hold", "keys-free", "", "keys-copy", "keys-paste", "keys-close",
+                           "keys-half", "keys-remove"})
         if (*id == 0)
             menu->addSeparator();
         else

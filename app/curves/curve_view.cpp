@@ -35,12 +35,6 @@ constexpr BodyCurve kBody[] = {
     {"turning", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Turn rate"), "turning", -1, "deg/s"},
     {"acceleration", QT_TRANSLATE_NOOP("nutatio::app::CurveView", "Acceleration"), "acceleration", -1, "m/s2"}};
 
-QColor axisColour(int axis) {
-    const look::Theme& t = look::theme();
-    const QColor colours[] = {QColor(0xC2, 0x3B, 0x3B), QColor(0x4F, 0x8A, 0x3C), QColor(0x3B, 0x66, 0xB0)};
-    return axis < 0 ? t.ink : colours[axis];
-}
-
 QString unitOf(scene::Unit unit) {
     return unit == scene::Unit::Share ? QStringLiteral("%") : qs(scene::unitText(unit));
 }
@@ -140,11 +134,9 @@ void CurveView::rebuild() {
     std::vector<Set> sets;
     const auto add = [&](scene::List list, const auto& all) {
         for (const auto& each : all)
-            for (const scene::SettingSpec& spec : layers::tableOf(s, {list, each.id}))
-                if (each.feeds.count(spec.id) > 0 || s.shot().keysOf({list, each.id}, spec.id))
-                    sets.push_back({{list, each.id},
-                                    std::string(spec.id),
-                                    QString::fromStdString(each.name) + QStringLiteral(": ") + qs(spec.label)});
+            for (const scene::MovingSetting& m :
+                 movingSettings(each, layers::tableOf(s, {list, each.id}), s.shot().keysOf({list, each.id})))
+                sets.push_back({{list, each.id}, m.id, QString::fromStdString(each.name + ": " + labelOf(*m.row, m.id))});
     };
     add(scene::List::Layers, s.layers);
     add(scene::List::Winds, s.winds);
@@ -162,7 +154,7 @@ void CurveView::rebuild() {
         if (a && joint >= 0) {
             addHeading(tr("Motion of %1").arg(QString::fromStdString(rig::plainName(a->actor->skeleton, joint))));
             for (const BodyCurve& c : kBody)
-                addChip(QStringLiteral("body:") + QLatin1String(c.id), tr(c.words), axisColour(c.axis));
+                addChip(QStringLiteral("body:") + QLatin1String(c.id), tr(c.words), look::axisColour(c.axis));
             auto* note = new QLabel(tr("Dotted: the body. Whole: with its layers."));
             note->setObjectName(QStringLiteral("soft"));
             note->setFont(look::textFont(8.5));
@@ -202,14 +194,14 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) {
     const std::vector<double>& cuts = m_document.scene().shot().cuts;
     if (read.body == motion->body && read.result == motion->result && read.actor == entry && read.joint == joint &&
         read.cuts == cuts) {
-        for (PlotCurve& c : read.curves) c.colour = axisColour(at->axis);  // the theme may be another
+        for (PlotCurve& c : read.curves) c.colour = look::axisColour(at->axis);  // the theme may be another
         return read.curves;
     }
     for (const auto& [track, style] : {std::pair{motion->body, Qt::DotLine}, {motion->result, Qt::SolidLine}}) {
         PlotCurve c;
         c.name = tr(at->words);
         c.unit = QLatin1String(at->unit);
-        c.colour = axisColour(at->axis);
+        c.colour = look::axisColour(at->axis);
         c.style = style;
         c.peaks = style == Qt::SolidLine && at->axis < 0;
         if (*at->measure) {
@@ -258,7 +250,9 @@ std::vector<PlotCurve> CurveView::curvesOf(const QString& id) {
     const QToolButton* b = m_chips.value(id);
     c.name = b->text();
     c.colour = b->icon().pixmap(14, 4).toImage().pixelColor(2, 2);
-    const QStringList parts = id.split(u':');
+    // A channel's name may have colons of its own.
+    QStringList parts{id.section(u':', 0, 0), id.section(u':', 1, 1)};
+    if (const QString setting = id.section(u':', 2); !setting.isEmpty()) parts << setting;
     if (parts.front() == QLatin1String("gauge")) {
         const scene::Gauge* g = s.gauge(parts[1].toStdString());
         const pipeline::GaugeReading* reading = r ? r->evaluation.gauge(parts[1].toStdString()) : nullptr;

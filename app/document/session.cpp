@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "app/document/sheets.h"
+#include "edit/channels.h"
+#include "layers/registry.h"
 
 namespace nutatio::app {
 
@@ -100,9 +102,40 @@ void Session::selectJoint(const std::string& actor, int joint, bool add) {
     select(std::move(s));
 }
 
+void Session::pointAt(const std::string& actor, int joint) {
+    if (m_lastActor == actor && m_lastJoint == joint) return;
+    m_lastActor = actor;
+    m_lastJoint = joint;
+    Q_EMIT selectionChanged();
+}
+
+std::optional<HandJoint> Session::handJoint() const {
+    const scene::Scene& s = m_document.scene();
+    const scene::Layer* l = s.layer(m_selection.layer);
+    const scene::ActorEntry* a = l && edit::isPosed(*l) ? s.actor(l->actor) : nullptr;
+    if (!a) return std::nullopt;
+    if (m_lastActor == a->id && m_lastJoint >= 0 && m_lastJoint < a->actor->skeleton.size()) return HandJoint{l, a, m_lastJoint};
+    for (const std::string& name : l->list(layers::findKind(l->kind)->target()))
+        if (const int j = a->actor->skeleton.find(name); j != rig::kNoJoint) return HandJoint{l, a, j};
+    return std::nullopt;
+}
+
+void Session::setPosing(const HandPosing& posing) {
+    if (posing == m_posing) return;
+    m_posing = posing;
+    Q_EMIT selectionChanged();
+}
+
 void Session::choose(const scene::Owner& owner) {
     if (!m_document.scene().tuned(owner)) return;
     select(Selection::of(m_document.scene(), owner));
+    // What is posed by hand begins with a joint of its own.
+    if (const auto hand = handJoint()) {
+        const auto& own = hand->layer->list(layers::findKind(hand->layer->kind)->target());
+        const int first = own.empty() ? rig::kNoJoint : hand->actor->actor->skeleton.find(own.front());
+        if (first != rig::kNoJoint && std::find(own.begin(), own.end(), hand->reference()) == own.end())
+            pointAt(hand->actor->id, first);
+    }
     if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }
 

@@ -53,6 +53,23 @@ struct Painting {
     bool operator==(const Painting&) const = default;
 };
 
+/// How joints are posed by hand, while a layer that is posed is selected.
+struct HandPosing {
+    enum class Along { Own, Parent, World };
+    Along along = Along::World;  // whose axes the handles show
+    bool low = false;            // the layer's low pose is in the hand
+    bool keys = false;           // every pose is keyed at the play-head
+    bool operator==(const HandPosing&) const = default;
+};
+
+/// The joint that is in the hand then.
+struct HandJoint {
+    const scene::Layer* layer;
+    const scene::ActorEntry* actor;
+    int joint;
+    std::string reference() const { return actor->actor->skeleton.reference(joint); }
+};
+
 /// What Prepare is about.
 enum class FaceId { Check, Joints, Parts, Maps, Motion, Kits };
 struct Sheets;
@@ -76,6 +93,12 @@ class Session : public QObject {
     /// The joint last selected, which stays known while a layer is tuned; -1 before any was.
     const std::string& lastActor() const { return m_lastActor; }
     int lastJoint() const { return m_lastJoint; }
+    /// Makes a joint the last one without selecting it: a layer that is posed stays in the hand.
+    void pointAt(const std::string& actor, int joint);
+    /// Nothing unless a layer that is posed by hand is selected; its first joint until one of its actor was selected.
+    std::optional<HandJoint> handJoint() const;
+    const HandPosing& posing() const { return m_posing; }
+    void setPosing(const HandPosing& posing);
     /// Grows the joint selection by everything below it.
     void selectChain();
 
@@ -144,6 +167,7 @@ class Session : public QObject {
     FaceId m_face = FaceId::Check;
     std::optional<Spot> m_spot;
     Painting m_painting;
+    HandPosing m_posing;
     std::optional<scene::Scene> m_take;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;

@@ -274,4 +274,9 @@ void setLight(QApplication& app, Light light) {
     for (QWidget* w : QApplication::allWidgets()) w->update();
 }
 
+QColor axisColour(int axis) {
+    const QColor colours[] = {QColor(0xC2, 0x3B, 0x3B), QColor(0x4F, 0x8A, 0x3C), QColor(0x3B, 0x66, 0xB0)};
+    return axis < 0 ? theme().ink : colours[axis];
+}
+
 }  // namespace nutatio::look

@@ -45,4 +45,7 @@ QIcon pieceIcon(std::string_view form);
 /// `c` faded to share `alpha` of opacity.
 QColor faded(QColor c, double alpha);
 
+/// Of x, y and z; ink for none (-1).
+QColor axisColour(int axis);
+
 }  // namespace nutatio::look

@@ -76,4 +76,12 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     session.setRange({});
     bench.document().undo();
     session.select({});
+    bench.document().edit(QStringLiteral("by hand"), [](scene::Scene& s) {
+        carry(s, "add-layer:actor=otter,kind=touchup,joints=upper_arm_L");
+        carry(s, "pose:layer=" + s.layers[s.layers.size() - 1].id + ",of=upper_arm_L,values=turn_x>35");
+    });
+    session.selectLayer(bench.document().scene().layers[bench.document().scene().layers.size() - 1].id);
+    keep(QStringLiteral("by-hand.png"));
+    bench.document().undo();
+    session.select({});
 }

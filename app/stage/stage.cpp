@@ -19,7 +19,7 @@
 namespace nutatio::app {
 
 Stage::Stage(Document& document, Session& session, QWidget* parent)
-    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session) {
+    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session), m_poseHand(document, session) {
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
@@ -236,6 +236,8 @@ void Stage::paintGL() {
     if (!m_tug.isLive()) markTrail(marks);
     markJoints(marks);
     markHandles(marks);
+    layPoseHand();
+    markPoseHand(marks);
     markBrush(marks);
     markChain(marks);
     m_renderer->drawMarks(marks, f, ratio);
@@ -259,6 +261,12 @@ void Stage::paintGL() {
     if (s && !sel.joints.empty())
         if (const auto at = jointPixel(sel.actor, sel.joints.front()))
             label(*at, QString::fromStdString(rig::plainName(s->posed.actor->skeleton, sel.joints.front())),
+                  look::theme().lagoon);
+    if (const auto hand = m_session.handJoint(); hand && !m_tugOn)
+        if (const auto at = jointPixel(hand->actor->id, hand->joint))
+            label(*at + QPointF(0, -70),
+                  m_poseHand.words().isEmpty() ? QString::fromStdString(rig::plainName(hand->actor->actor->skeleton, hand->joint))
+                                               : m_poseHand.words(),
                   look::theme().lagoon);
     for (const scene::Gauge& g : m_document.scene().gauges) {
         const bool chosen = g.id == sel.gauge;

@@ -11,6 +11,7 @@
 #include "app/document/document.h"
 #include "app/document/session.h"
 #include "app/stage/camera.h"
+#include "app/stage/pose_hand.h"
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
 #include "scene/items.h"
@@ -83,6 +84,8 @@ class Stage : public QOpenGLWidget {
     };
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
+    /// What joints are posed with, while a layer that is posed by hand is selected.
+    const PoseHand& poseHand() const { return m_poseHand; }
 
     /// Draws everything anew. Hides QWidget's, so that what is drawn in part knows that it must not be.
     void update();
@@ -130,6 +133,8 @@ class Stage : public QOpenGLWidget {
     /// What a gauge reads here and now; empty where it reads nothing.
     QString gaugeWords(const scene::Gauge& gauge) const;
     void markHandles(std::vector<Mark>& marks) const;
+    void layPoseHand();
+    void markPoseHand(std::vector<Mark>& marks) const;
     /// World of what a collider rides on, in the frame on show; nothing when there is no such joint.
     std::optional<Affine> carrier(const std::string& actor, const std::string& joint) const;
     /// Metres a unit of the actor; 1 for the world.
@@ -218,6 +223,7 @@ class Stage : public QOpenGLWidget {
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
     bool m_jointsShown = true, m_tugOn = false, m_linesOnly = false, m_alone = false;
     Tug m_tug;
+    PoseHand m_poseHand;
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();
     QString m_gesture;

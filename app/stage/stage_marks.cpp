@@ -255,4 +255,35 @@ void Stage::markHandles(std::vector<Mark>& marks) const {
     }
 }
 
+void Stage::layPoseHand() {
+    m_poseHand.hide();
+    const auto hand = m_tugOn || m_paint || m_tool != Tool::None ? std::nullopt : m_session.handJoint();
+    const Shown* here = hand ? shown(hand->actor->id) : nullptr;
+    if (!here || hand->joint >= static_cast<int>(here->posed.worlds.size())) return;
+    const int up = hand->actor->actor->skeleton.joint(hand->joint).parent;
+    m_poseHand.lay(here->posed.worlds[static_cast<std::size_t>(hand->joint)],
+                   up == rig::kNoJoint ? Affine() : here->posed.worlds[static_cast<std::size_t>(up)], m_camera, size());
+}
+
+void Stage::markPoseHand(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    // Halos first, so that none cuts the line beside it.
+    enum Pass { Faint, Halo, Whole };
+    for (const Pass pass : {Faint, Halo, Whole})
+        for (const PoseHand::Stroke& s : m_poseHand.strokes()) {
+            if (s.faint != (pass == Faint)) continue;
+            const bool held = m_poseHand.held() == s.grip, dot = s.points.size() == 1,
+                       middle = s.grip.kind == PoseHand::Grip::Free;
+            if (m_poseHand.held() && !held && !middle) continue;
+            QColor c = middle ? t.sheet : look::axisColour(s.grip.axis);
+            if (held) c = t.persimmon;
+            if (pass == Faint) c = look::faded(c, 0.25);
+            if (pass == Halo)
+                addLine(marks, s.points.front(), s.points.back(), dot ? 14 : 5, look::faded(t.sheet, 0.8));
+            else
+                addLine(marks, s.points.front(), s.points.back(), dot ? 10 : held ? 3.2 : 2.4, c);
+            if (pass == Whole && middle) addLine(marks, s.points.front(), s.points.front(), 5, t.lagoon);
+        }
+}
+
 }  // namespace nutatio::app

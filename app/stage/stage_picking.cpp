@@ -135,6 +135,11 @@ void Stage::mousePressEvent(QMouseEvent* e) {
         m_orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
         return;
     }
+    layPoseHand();
+    if (m_poseHand.take(e->position())) {
+        m_orbits = false;
+        return;
+    }
     for (const Handle& h : handles())
         if (const auto at = m_camera.pixel(h.world, size());
             at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
@@ -157,6 +162,11 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     const QPointF by = e->position() - m_last;
     m_last = e->position();
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
+    if (m_poseHand.held() && (e->buttons() & Qt::LeftButton)) {
+        if (m_moved) m_poseHand.drag(e->position(), e->modifiers());
+        update();
+        return;
+    }
     if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved) {
         Vec3 to = unproject(e->position(), m_grabbed->world) + m_grabOffset;
         if (e->modifiers() & Qt::ControlModifier) to = snapped(to);
@@ -197,6 +207,11 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
 
 void Stage::mouseReleaseEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
+    if (m_poseHand.held()) {
+        m_poseHand.letGo();
+        update();
+        return;
+    }
     if (m_grabbed) {
         m_grabbed.reset();
         update();
@@ -228,8 +243,11 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
     const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     const auto hit = adds ? pick(e->position()) : pickBeneath(e->position());
     const Shown* what = hit ? shown(hit->actor) : nullptr;
+    const auto hand = m_session.handJoint();
     if (what && what->piece)
         m_session.selectActor(hit->actor);
+    else if (hit && hand && hand->actor->id == hit->actor)
+        m_session.pointAt(hit->actor, hit->joint);  // the layer stays in the hand
     else if (hit)
         m_session.selectJoint(hit->actor, hit->joint, e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier));
     else if (!(e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)))

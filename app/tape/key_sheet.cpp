@@ -37,6 +37,9 @@ KeySheet::KeySheet(Document& document, Session& session, TimeView& view, KeySele
     connect(&view, &TimeView::changed, this, redraw);
     connect(&keys, &KeySelection::changed, this, redraw);
     connect(&document, &Document::resultsChanged, this, redraw);
+    connect(&session, &Session::selectionChanged, this, [this] {
+        if (m_owner.list == scene::List::Layers && m_session.selection().layer == m_owner.id && m_session.handJoint()) rebuild();
+    });
     rebuild();
 }
 
@@ -45,17 +48,20 @@ void KeySheet::rebuild() {
     const scene::Tuned* t = s.tuned(m_owner);
     // While keys are in the hand the rows keep their ranges.
     const std::vector<Row> was = std::exchange(m_rows, {});
-    if (t)
-        for (const scene::SettingSpec& spec : layers::tableOf(s, m_owner)) {
-            const auto feed = t->feeds.find(spec.id);
-            if (feed != t->feeds.end())
-                m_rows.push_back({&spec, feed->second.gauge});
-            else if (s.shot().keysOf(m_owner, spec.id))
-                m_rows.push_back({&spec, {}});
-        }
+    std::vector<scene::MovingSetting> moving;
+    if (t) moving = movingSettings(*t, layers::tableOf(s, m_owner), s.shot().keysOf(m_owner));
+    // Of many joints' channels those of the joint in the hand are enough.
+    constexpr std::size_t kMost = 12;
+    if (const auto hand = m_session.handJoint(); moving.size() > kMost && hand && hand->layer->id == m_owner.id)
+        std::erase_if(moving, [of = hand->reference()](const scene::MovingSetting& m) {
+            return m.row->each == scene::Each::Joint && scene::channelOf(m.id) != of;
+        });
+    for (const scene::MovingSetting& m : moving) {
+        const auto feed = t->feeds.find(m.id);
+        m_rows.push_back({m.id, m.row, feed == t->feeds.end() ? std::string() : feed->second.gauge, {}});
+    }
     for (Row& row : m_rows)
-        if (const auto old = std::find_if(was.begin(), was.end(), [&](const Row& r) { return r.spec == row.spec; });
-            old != was.end())
+        if (const auto old = std::find_if(was.begin(), was.end(), [&](const Row& r) { return r.id == row.id; }); old != was.end())
             row.range = old->range;
     setAccessibleName(t ? tr("Curves of %1").arg(QString::fromStdString(t->name)) : QString());
     setFixedHeight(m_rows.empty() ? kHint : kRow * rows());
@@ -74,14 +80,14 @@ void KeySheet::fitRanges() {
             high = std::max(high, v);
         };
         if (row.gauge.empty()) {
-            if (const scene::Keys* keys = shot.keysOf(m_owner, row.spec->id))
+            if (const scene::Keys* keys = shot.keysOf(m_owner, row.id))
                 for (int f = 0; f < m_document.frames(); ++f) take(scene::keyedAt(*keys, shot.timeOf(f)));
         } else {
             const ResultsPtr& r = m_document.results();
             const layers::ResolvedPtr settings = r ? r->evaluation.settingsOf(m_owner) : nullptr;
-            for (int f = 0; settings && f < r->frames; ++f) take(settings->at(row.spec->id, f));
+            for (int f = 0; settings && f < r->frames; ++f) take(settings->at(row.id, f));
         }
-        if (low > high) low = high = m_document.scene().numberAt(m_owner, row.spec->id, 0);
+        if (low > high) low = high = m_document.scene().numberAt(m_owner, row.id, 0);
         // A curve that hardly changes is not to look like a mountain.
         const double least = 0.1 * (row.spec->soft.high - row.spec->soft.low),
                      room = std::max(0.15 * (high - low), 0.5 * (least - (high - low)));
@@ -98,7 +104,7 @@ double KeySheet::yOf(const Row& row, double value) const {
 }
 
 const KeySheet::Row* KeySheet::rowOf(const std::string& setting) const {
-    const auto at = std::find_if(m_rows.begin(), m_rows.end(), [&](const Row& r) { return r.spec->id == setting; });
+    const auto at = std::find_if(m_rows.begin(), m_rows.end(), [&](const Row& r) { return r.id == setting; });
     return at == m_rows.end() ? nullptr : &*at;
 }
 
@@ -120,14 +126,14 @@ double KeySheet::pixels(const Keyed& of) const {
 std::vector<Keyed> KeySheet::editable() const {
     std::vector<Keyed> out;
     for (const Row& row : m_rows)
-        if (row.gauge.empty()) out.push_back({m_owner, std::string(row.spec->id)});
+        if (row.gauge.empty()) out.push_back({m_owner, row.id});
     return out;
 }
 
 std::optional<Keyed> KeySheet::curveUnder(const QPointF& p) const {
     const int row = static_cast<int>(p.y() / kRow);
     if (row < 0 || row >= rows() || p.x() < m_left || !m_rows[static_cast<std::size_t>(row)].gauge.empty()) return std::nullopt;
-    return Keyed{m_owner, std::string(m_rows[static_cast<std::size_t>(row)].spec->id)};
+    return Keyed{m_owner, m_rows[static_cast<std::size_t>(row)].id};
 }
 
 void KeySheet::paintRow(QPainter& p, const Row& row) {
@@ -138,12 +144,13 @@ void KeySheet::paintRow(QPainter& p, const Row& row) {
     const ResultsPtr& r = m_document.results();
     const layers::ResolvedPtr settings = r ? r->evaluation.settingsOf(m_owner) : nullptr;
     const bool fed = !row.gauge.empty();
-    const double now = fed && settings ? settings->at(row.spec->id, m_session.frame())
-                                       : m_document.scene().numberAt(m_owner, row.spec->id, m_session.frame());
+    const double now = fed && settings ? settings->at(row.id, m_session.frame())
+                                       : m_document.scene().numberAt(m_owner, row.id, m_session.frame());
     // Its name, what it is here, and how far it goes.
     p.setPen(t.ink);
     p.setFont(look::textFont(9.5));
-    p.drawText(QRectF(40, top + 6, 150, 18), Qt::AlignLeft | Qt::AlignVCenter, qs(row.spec->label));
+    p.drawText(QRectF(40, top + 6, 150, 18), Qt::AlignLeft | Qt::AlignVCenter,
+               QString::fromStdString(labelOf(*row.spec, row.id)));
     const auto said = [&](double v) { return QString::number(share ? 100 * v : v, 'g', 3); };
     const QString unit = share ? QStringLiteral("%") : qs(scene::unitText(row.spec->unit));
     p.setFont(look::figureFont(9));
@@ -198,13 +205,13 @@ void KeySheet::paintRow(QPainter& p, const Row& row) {
             line(
                 [&](double f) {
                     const int at = static_cast<int>(f);
-                    const double a = settings->at(row.spec->id, at), b = settings->at(row.spec->id, at + 1);
+                    const double a = settings->at(row.id, at), b = settings->at(row.id, at + 1);
                     return yOf(row, a + (f - at) * (b - a));
                 },
                 t.persimmon, 1.6);
-    } else if (const scene::Keys* keys = shot.keysOf(m_owner, row.spec->id)) {
+    } else if (const scene::Keys* keys = shot.keysOf(m_owner, row.id)) {
         line([&](double f) { return yOf(row, scene::keyedAt(*keys, f / shot.fps)); }, t.persimmon, 1.6);
-        m_hand.paint(p, {m_owner, std::string(row.spec->id)});
+        m_hand.paint(p, {m_owner, row.id});
     }
     p.restore();
 }

@@ -37,6 +37,7 @@ class KeySheet : public QWidget, private KeyGround {
 
   private:
     struct Row {
+        std::string id;
         const scene::SettingSpec* spec;
         std::string gauge;     // that it follows; empty: it has keys
         scene::Range range{};  // from bottom to top

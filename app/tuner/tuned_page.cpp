@@ -8,9 +8,11 @@
 #include "app/tuner/apart_panel.h"
 #include "app/tuner/feed_panel.h"
 #include "app/tuner/gauge_panel.h"
+#include "app/tuner/hand_panel.h"
 #include "app/tuner/meets_table.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
+#include "rig/morph_targets.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -71,7 +73,7 @@ QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
     return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
 }
 
-QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
+QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const Session& session) {
     const scene::Tuned* t = s.tuned(owner);
     if (!t) return {};
     QString out = qs(scene::listName(owner.list)) + u':' + QString::fromStdString(owner.id) + u'\n' + title(s, owner) + u'\n' +
@@ -82,6 +84,7 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner) {
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
     if (MeetsTable::suits(s, owner)) out += u'm';
+    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id) out += u'h' + QString::number(hand->joint);
     if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) out += GaugePanel::shape(s, *g);
     if (owner.list == scene::List::Winds)
         for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
@@ -112,7 +115,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     }
     if (m_owner.list == scene::List::Layers) {
         if (table.empty()) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
-        if (!table.empty()) {
+        const layers::LayerKind* kind = layers::findKind(s.layer(m_owner.id)->kind);
+        if (kind && kind->feels) {
             beginGroup(tr("Feels"));
             m_feels->show(s.layer(m_owner.id)->kind);
             m_rows->addWidget(m_feels);
@@ -124,7 +128,10 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     const auto first = m_owner.list == scene::List::Layers
                            ? std::find_if(table.begin(), table.end(), [](const auto& spec) { return !spec.group.empty(); })
                            : table.begin();
+    const auto hand = m_owner.list == scene::List::Layers ? session.handJoint() : std::nullopt;
+    if (hand) addChannels(*hand);
     for (auto spec = first; spec != table.end(); ++spec) {
+        if (spec->each != scene::Each::None) continue;
         if (!spec->group.empty() && m_owner.list == scene::List::Layers) beginGroup(qs(spec->group));
         // Bodies that it passes through are told by the table of all that meet.
         if (counts(*spec, tuned) && spec->type != scene::SettingType::Colliders) addRow(sizedFor(*spec, height));
@@ -158,6 +165,37 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the joint last selected")},
                     {QStringLiteral("pin-end"), tr("Hold the end")}});
     m_all->addStretch(1);
+}
+
+/// What is set for the joint in the hand, and for morph targets.
+void TunedPage::addChannels(const HandJoint& hand) {
+    const scene::Table table = layers::tableOf(m_document.scene(), m_owner);
+    beginGroup(tr("By hand"));
+    m_hand = new HandPanel(m_document, m_session);
+    m_rows->addWidget(m_hand);
+    connect(m_hand, &HandPanel::commandWanted, this, &TunedPage::commandWanted);
+    connect(m_hand, &HandPanel::hovered, this, &TunedPage::hovered);
+    const auto add = [&](scene::SettingSpec row, const std::string& of, std::string_view label) {
+        m_channels.push_back(scene::channelId(row.id, of));
+        row.id = m_channels.back();
+        if (!label.empty()) row.label = label;
+        addRow(row);
+    };
+    for (const scene::SettingSpec& row : table) {
+        if (row.each != scene::Each::Joint) continue;
+        if (!row.group.empty()) beginGroup(qs(row.group));
+        add(row, hand.reference(), {});
+    }
+    const auto targets = rig::morphTargets(*hand.actor->actor);
+    if (targets.empty()) return;
+    beginGroup(tr("Morph weights"));
+    for (const auto& [name, target] : targets)
+        for (const scene::SettingSpec& row : table) {
+            if (row.each != scene::Each::Morph) continue;
+            m_channels.push_back(name.substr(name.rfind('/') + 1) + ", " + std::string(row.label));
+            const std::string& label = m_channels.back();
+            add(row, name, label);
+        }
 }
 
 void TunedPage::addText(const QString& text) {
@@ -200,8 +238,9 @@ void TunedPage::addChips() {
 
 void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"),  tr("Shares"), tr("Stops"),       tr("Shape"),
-                                     tr("Contact"), tr("Feels"),  tr("In the shot"), tr("Who meets what")};
+    static const QStringList kFolded{tr("Joints"),       tr("Shares"),        tr("Stops"),          tr("Shape"), tr("Contact"),
+                                     tr("Feels"),        tr("In the shot"),   tr("Who meets what"), tr("Size"),  tr("Low pose"),
+                                     tr("Motion below"), tr("Morph weights"), tr("Drawings"),       tr("Chain")};
     const bool open = m_folds.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));
@@ -324,6 +363,7 @@ SettingRow* TunedPage::firstKeyable() const {
 
 void TunedPage::refresh() {
     if (m_apart) m_apart->refresh();
+    if (m_hand) m_hand->refresh();
     if (m_meets) m_meets->refresh();
     const scene::Scene& s = m_document.scene();
     const scene::Tuned* t = s.tuned(m_owner);

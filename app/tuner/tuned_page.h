@@ -4,6 +4,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <QWidget>
+#include <deque>
 #include <map>
 
 #include "app/document/document.h"
@@ -18,6 +19,7 @@ class ApartPanel;
 class FeedPanel;
 class GaugePanel;
 class MeetsTable;
+class HandPanel;
 
 class TunedPage : public QWidget {
     Q_OBJECT
@@ -39,7 +41,7 @@ class TunedPage : public QWidget {
     /// References of the joints last selected, for rows that take them.
     void setLastJoints(std::vector<std::string> joints) { m_lastJoints = std::move(joints); }
     /// Whether a page for the same thing would look otherwise now.
-    static QString shape(const scene::Scene& scene, const scene::Owner& owner);
+    static QString shape(const scene::Scene& scene, const scene::Owner& owner, const Session& session);
     static QString title(const scene::Scene& scene, const scene::Owner& owner);
 
   Q_SIGNALS:
@@ -50,6 +52,7 @@ class TunedPage : public QWidget {
   private:
     void toggleFeed(SettingRow* row);
     void addRow(const scene::SettingSpec& spec);
+    void addChannels(const HandJoint& hand);
     void beginGroup(const QString& name);
     void addText(const QString& text);
     void addButtons(std::initializer_list<std::pair<QString, QString>> commands);
@@ -71,6 +74,8 @@ class TunedPage : public QWidget {
     ApartPanel* m_apart = nullptr;
     MeetsTable* m_meets = nullptr;
     GaugePanel* m_gauge = nullptr;
+    HandPanel* m_hand = nullptr;
+    std::deque<std::string> m_channels;              // ids that rows borrow
     std::map<std::string, FeedPanel*> m_feedPanels;  // that were opened, by setting
     std::vector<std::string> m_lastJoints;
 };

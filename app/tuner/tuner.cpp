@@ -108,7 +108,7 @@ QString Tuner::page() const {
         return QStringLiteral("attach:%1:").arg(m_document.scene().actors.size()) +
                QString::fromStdString(s.actor + ':' + moved) + joints;
     }
-    if (const auto owner = tuned()) return TunedPage::shape(m_document.scene(), *owner);
+    if (const auto owner = tuned()) return TunedPage::shape(m_document.scene(), *owner, m_session);
     return QStringLiteral("none:%1:%2").arg(m_document.scene().layers.size()).arg(m_document.scene().actors.size());
 }
 

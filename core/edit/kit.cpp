@@ -4,6 +4,7 @@
 #include <map>
 #include <set>
 
+#include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "rig/roles.h"
@@ -314,6 +315,10 @@ class Applier {
                 l.set(id, scene::clampTo(row, m_units * l.number(id)));
             }
         }
+        followChannels(l, [&](const std::string& joint) {
+            const auto to = m_to.find(joint);
+            return to == m_to.end() ? std::nullopt : std::optional<std::string>(to->second);
+        });
         auto apart = l.apart;
         l.apart.clear();
         for (auto& [joint, own] : apart)

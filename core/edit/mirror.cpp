@@ -2,10 +2,10 @@
 #include <algorithm>
 #include <set>
 
+#include "edit/across.h"
+#include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
-#include "rig/sides.h"
-#include "scene/items.h"
 
 namespace nutatio::edit {
 
@@ -13,64 +13,6 @@ namespace {
 
 using scene::List;
 using scene::Owner;
-
-/// Across one actor's plane.
-struct Mirror {
-    Mirror(const scene::Scene& s, const scene::ActorEntry& e) : entry(e), sides(rig::sidesOf(*e.actor)) {
-        rig::worldTransforms(e.actor->skeleton, scene::stand(s, s.shot(), e), standing);
-    }
-
-    int fellow(const std::string& joint) const {
-        const int j = entry.actor->skeleton.find(joint);
-        return j == rig::kNoJoint ? rig::kNoJoint : sides.fellow[static_cast<std::size_t>(j)];
-    }
-    /// Throws Error where there is none.
-    std::string reference(const std::string& joint) const {
-        const int o = fellow(joint);
-        if (o == rig::kNoJoint) throw refused("\"" + joint + "\" has no joint of its kind on the other side");
-        return entry.actor->skeleton.reference(o);
-    }
-    Quat turnOf(int joint) const { return rotationOf(sides.worlds[static_cast<std::size_t>(joint)].m); }
-    /// An offset in the axes of `joint`, in those of its fellow.
-    Vec3 offset(int joint, const Vec3& v) const {
-        return turnOf(sides.fellow[static_cast<std::size_t>(joint)]).conjugate() * sides.mirrored(turnOf(joint) * v);
-    }
-    /// A way in the actor's world as it stands, as its joint and its fellow stand to one another.
-    Vec3 way(int joint, const Vec3& v) const {
-        const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
-        return rotationOf(standing[there].m) *
-               offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
-    }
-    /// A place in the world [m].
-    Vec3 place(int joint, const Vec3& p) const {
-        const scene::Placement at = scene::placementOf(entry);
-        const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
-        return at.toWorld(standing[there].t + way(joint, at.toOwn(p) - standing[static_cast<std::size_t>(joint)].t));
-    }
-    /// A body's turn [deg, rotation vector]. It keeps its y where that is mirrored to; its x, about which all shapes are even, is
-    /// turned back, so that it stays a turn.
-    Vec3 turned(int joint, const Vec3& degreesIn) const {
-        const Mat3 world = (turnOf(joint) * fromRotationVector(degreesIn * radians(1))).toRotationMatrix();
-        Mat3 other;
-        for (int k = 0; k < 3; ++k) other.col(k) = sides.mirrored(world.col(k));
-        other.col(0) *= -1;
-        const Quat own = turnOf(sides.fellow[static_cast<std::size_t>(joint)]).conjugate() * Quat(other);
-        return rotationVector(own) / radians(1);
-    }
-    double heading(double deg) const {
-        // The top joint is even itself: across it the world's ways are mirrored.
-        const int top = entry.actor->skeleton.roots().front();
-        const Quat turn = scene::placementOf(entry).turn;
-        const Vec3 to = turn.conjugate() * Vec3(std::sin(radians(deg)), 0, std::cos(radians(deg)));
-        const Quat toEven = turnOf(top) * rotationOf(standing[static_cast<std::size_t>(top)].m).conjugate();
-        const Vec3 other = turn * (toEven.conjugate() * sides.mirrored(toEven * to));
-        return Vec3(other.x(), 0, other.z()).norm() < 1e-9 ? deg : degrees(std::atan2(other.x(), other.z()));
-    }
-
-    const scene::ActorEntry& entry;
-    rig::Sides sides;
-    std::vector<Affine> standing;  // where the shot on show begins
-};
 
 /// Applies a map to a vector's plain value and, in every shot, at each time that any of its numbers has a key.
 template <class Map>
@@ -142,7 +84,7 @@ bool isOfJoints(const scene::SettingSpec& row) {
     return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints;
 }
 
-std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Mirror& m) {
+std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m) {
     const layers::LayerKind& kind = *layers::findKind(l.kind);
     const std::string id = duplicate(s, {List::Layers, l.id});
     scene::Layer& copy = *s.layer(id);
@@ -163,6 +105,7 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Mirror& m)
     for (const scene::SettingSpec& row : kind.settings)
         if (row.role == scene::Role::Heading)
             mapNumber(s, {List::Layers, id}, std::string(row.id), [&](double deg) { return m.heading(deg); });
+    mirrorChannels(s, id, m);
     const scene::Layer made = *std::as_const(s).layer(id);
     for (const scene::Layer& o : std::as_const(s).layers) {
         const bool there = o.id != id && o.kind == made.kind && o.actor == made.actor &&
@@ -176,7 +119,7 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Mirror& m)
     return id;
 }
 
-std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Mirror& m) {
+std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Across& m) {
     const int joint = m.entry.actor->skeleton.find(c.joint);
     const std::string other = m.reference(c.joint);
     if (other == c.joint &&
@@ -195,7 +138,7 @@ std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Mirr
     return id;
 }
 
-std::string mirrorPin(scene::Scene& s, const scene::Pin& p, const Mirror& m) {
+std::string mirrorPin(scene::Scene& s, const scene::Pin& p, const Across& m) {
     const int joint = m.entry.actor->skeleton.find(p.joint);
     const std::string other = m.reference(p.joint);
     if (other == p.joint) throw refused("\"" + p.name + "\" stands in the middle: it has no other side");
@@ -224,7 +167,7 @@ Result<std::string> mirror(scene::Scene& scene, const scene::Owner& owner) {
     const auto across = [&](const std::string& actor) {
         const scene::ActorEntry* a = std::as_const(scene).actor(actor);
         if (!a) throw refused("it stands in the world: there is no other side");
-        return Mirror(scene, *a);
+        return Across(scene, *a);
     };
     std::string id;
     try {

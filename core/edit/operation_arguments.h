@@ -12,6 +12,7 @@ std::span<const Operation> prepareOperations();
 std::span<const Operation> partOperations();
 std::span<const Operation> bringOperations();
 std::span<const Operation> timeOperations();
+std::span<const Operation> handOperations();
 
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);

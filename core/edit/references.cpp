@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 
@@ -33,6 +34,7 @@ bool followLayer(scene::Scene& s, std::size_t i, const Followed& followed) {
             s.layers.edit(i).set(row.id, std::move(joints));
         }
     }
+    followChannels(s, s.layers[i].id, followed);
     auto apart = s.layers[i].apart;
     apart.clear();
     for (const auto& [joint, own] : s.layers[i].apart)

@@ -321,6 +321,11 @@ class GltfReader {
             if (m.has("name")) mesh.name = m.at("name").text();
             if (m.has("weights"))
                 for (double w : m.at("weights").numbers(m.at("weights").size())) mesh.weights.push_back(static_cast<float>(w));
+            // The names that exporters agree on; extras of any other form are somebody else's.
+            const Json& extras = m.json().value("extras", Json());
+            if (extras.is_object() && extras.contains("targetNames") && extras["targetNames"].is_array())
+                for (const Json& name : extras["targetNames"])
+                    mesh.targets.push_back(name.is_string() ? name.get<std::string>() : std::string());
             for (std::size_t k = 0, c = primitives.size(); k < c; ++k) readPrimitive(primitives.at(k), mesh);
             m_actor.meshes.edit().push_back(std::move(mesh));
         }

@@ -145,6 +145,15 @@ struct Filtered {
     std::vector<std::string> remarks;
 };
 
+/// A joint that is put somewhere by hand.
+struct Posing {
+    int joint = rig::kNoJoint;
+    int frame = 0;
+    Affine above;       // the world of its parent [units], as the layer leaves it
+    Xform now, wanted;  // its local transform as the layer leaves it, and as it is to be
+    bool low = false;   // in the layer's low pose
+};
+
 struct Feel;
 
 /// One kind of layer: all that other code wants to know of it. A kind has either movers or a filter.
@@ -170,6 +179,11 @@ struct LayerKind {
     std::string (*measured)(const LayerContext&, const rig::Track& below, const rig::Track& above) = nullptr;
     /// Joints that a layer makes swing as chains: colliders that were fitted to them stand aside. Null: none.
     std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// Of a kind whose layers are posed by hand: the channels with the values that put a joint where it is wanted at a frame.
+    /// Null: it is not posed.
+    std::vector<std::pair<std::string, double>> (*posed)(const LayerContext&, const Posing&) = nullptr;
+    /// Whether a layer, as it is set in a shot, changes morph weights or places of vertices beside its joints. Null: it does not.
+    bool (*bends)(const scene::Resolved&) = nullptr;
     /// It meets bodies, wind and pins.
     bool meets = false;
     /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.

@@ -9,6 +9,7 @@
 #include "layers/steady/steady.h"
 #include "layers/strand/strand.h"
 #include "layers/sway/sway.h"
+#include "layers/touchup/touchup.h"
 #include "rig/parts.h"
 #include "scene/items.h"
 
@@ -16,7 +17,7 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind,
 };
 
 std::string shown(double v) {
@@ -86,6 +87,7 @@ void standIn(scene::Tuned& tuned, const scene::SettingSpec& spec) {
 
 void settleTuned(scene::Tuned& tuned, scene::Table table, const std::string& who, std::vector<std::string>& said) {
     for (const scene::SettingSpec& spec : table) {
+        if (spec.each != scene::Each::None) continue;
         const auto at = tuned.values.find(spec.id);
         const std::string where = who + ", " + std::string(spec.label);
         if (at == tuned.values.end()) {
@@ -110,6 +112,23 @@ void settleTuned(scene::Tuned& tuned, scene::Table table, const std::string& who
             standIn(tuned, spec);
         }
     }
+    for (auto at = tuned.values.begin(); at != tuned.values.end();) {
+        const scene::SettingSpec* spec = scene::channelOf(at->first).empty() ? nullptr : findRow(table, at->first);
+        double* v = std::get_if<double>(&at->second);
+        if (!spec || (v && scene::clampTo(*spec, *v) == *v)) {
+            ++at;
+            continue;
+        }
+        const std::string where = who + ", " + labelOf(*spec, at->first);
+        if (v) {
+            said.push_back(where + ": " + outside(*spec, *v, scene::clampTo(*spec, *v)));
+            *v = scene::clampTo(*spec, *v);
+            ++at;
+        } else {
+            said.push_back(where + ": the value is of the wrong type and does nothing");
+            at = tuned.values.erase(at);
+        }
+    }
     for (const auto& [id, idle] : tuned.idleValues)
         if (!findRow(table, id)) said.push_back(who + ": \"" + id + "\" is not known and does nothing; the file keeps it");
     settleProfiles(tuned, table, who, said);
@@ -129,6 +148,7 @@ void settleShots(scene::Scene& scene, std::vector<std::string>& said) {
             if (!tuned) continue;
             const scene::Table table = tableOf(scene, owner);
             for (const auto& [id, keys] : all) {
+                if (scene::isResting(id) && findRow(table, scene::restingId(id))) continue;
                 const scene::SettingSpec* spec = findRow(table, id);
                 const std::string who = nameOf(owner, *tuned);
                 if (!spec || !spec->keyable) {

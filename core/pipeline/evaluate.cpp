@@ -11,6 +11,7 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "pipeline/context.h"
+#include "rig/morph_targets.h"
 #include "scene/change.h"
 #include "scene/set_piece.h"
 
@@ -304,7 +305,8 @@ class Run {
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
-        const bool whole = plan.kind->takes == layers::Takes::Map || plan.kind->takes == layers::Takes::Body;
+        const bool whole = plan.kind->takes == layers::Takes::Map || plan.kind->takes == layers::Takes::Body ||
+                           (plan.kind->bends && plan.kind->bends(*plan.settings));
         if (whole || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
         w.context.apart = plan.apart;
@@ -580,11 +582,11 @@ class Run {
         }
         for (const auto& morph : w.made->changed.morphs) {
             rig::Morph m = *morph;
-            const auto was = below.morphs().find(m.instance);
+            const rig::Morph was = rig::morphOf(*m_climbers[w.climber].entry->actor, below, m.instance);
             for (int f = 0; f < m_frames; ++f)
                 for (int t = 0; t < m.targets; ++t) {
                     float& v = m.weights[static_cast<std::size_t>(f * m.targets + t)];
-                    const float from = was == below.morphs().end() ? 0 : was->second->frame(f)[t];
+                    const float from = was.frame(f)[t];
                     v = from + static_cast<float>(shares.at(f, 0)) * (v - from);
                 }
             out.changed.morphs.push_back(std::make_shared<const rig::Morph>(std::move(m)));

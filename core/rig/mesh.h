@@ -47,7 +47,8 @@ struct Primitive {
 struct Mesh {
     std::string name;
     std::vector<Primitive> primitives;
-    std::vector<float> weights;  // rest weight of each morph target
+    std::vector<float> weights;        // rest weight of each morph target
+    std::vector<std::string> targets;  // names of morph targets; may be fewer than there are
 };
 
 struct Skin {

@@ -59,8 +59,32 @@ std::vector<std::string_view> choicesOf(const SettingSpec& spec) {
 }
 
 const SettingSpec* findRow(Table table, std::string_view id) {
-    const auto at = std::find_if(table.begin(), table.end(), [&](const SettingSpec& s) { return s.id == id; });
+    const std::string_view row = channelRow(id);
+    const bool channel = row.size() < id.size();
+    const auto at = std::find_if(table.begin(), table.end(),
+                                 [&](const SettingSpec& s) { return s.id == row && (s.each != Each::None) == channel; });
     return at == table.end() ? nullptr : &*at;
+}
+
+std::string channelId(std::string_view row, std::string_view of) {
+    return std::string(row) + '@' + std::string(of);
+}
+
+std::string_view channelRow(std::string_view id) {
+    return id.substr(0, id.find('@'));
+}
+
+bool isResting(std::string_view id) {
+    return !id.empty() && id.front() == '~';
+}
+
+std::string restingId(std::string_view id) {
+    return isResting(id) ? std::string(id.substr(1)) : '~' + std::string(id);
+}
+
+std::string_view channelOf(std::string_view id) {
+    const std::size_t at = id.find('@');
+    return at == std::string_view::npos ? std::string_view() : id.substr(at + 1);
 }
 
 const SettingSpec* findRow(Table table, Role role) {
@@ -172,7 +196,8 @@ Value startValue(const SettingSpec& spec) {
 
 Values startValues(Table table) {
     Values v;
-    for (const SettingSpec& s : table) v[std::string(s.id)] = startValue(s);
+    for (const SettingSpec& s : table)
+        if (s.each == Each::None) v[std::string(s.id)] = startValue(s);
     return v;
 }
 

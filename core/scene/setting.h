@@ -27,7 +27,28 @@ enum class Unit {
 };
 enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
-enum class Role { None, Target, End, Without, Rate, Damping, Pull, Heading, Felt, Preroll, Cuts, Mix, Amount };
+enum class Role {
+    None,
+    Target,
+    End,
+    Without,
+    Rate,
+    Damping,
+    Pull,
+    Heading,
+    Felt,
+    Preroll,
+    Cuts,
+    Mix,
+    Amount,
+    Axes,     // whose axes channels are in: own, parent or world
+    Pose,     // how much of a pose shows
+    Turned,   // the first of three channels that are a rotation vector
+    Shifted,  // the first of three channels that are a way
+};
+
+/// What a setting has a value of its own for: see channelId.
+enum class Each { None, Joint, Morph, Handle };
 
 struct Range {
     double low = 0;
@@ -57,11 +78,21 @@ struct SettingSpec {
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
     std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"
     std::string_view group{};    // heading it stands under, where it begins one
+    Each each = Each::None;      // it has no value of the layer's, but one for each joint, morph target or handle that has any
 };
 
 using Table = std::span<const SettingSpec>;
-/// nullptr when the table has no such row.
+/// nullptr when the table has no such row. The row of a channel is found by the channel's id, and by nothing less.
 const SettingSpec* findRow(Table table, std::string_view id);
+/// The value that a row with `each` has for one of those: "turn_x" and "head" make "turn_x@head". It is a setting as any other:
+/// with keys, a feed, a place in the file. One without a value is 0, as all its row's defaults are.
+std::string channelId(std::string_view row, std::string_view of);
+/// The two halves of it; a setting that is no channel is all row.
+std::string_view channelRow(std::string_view id);
+std::string_view channelOf(std::string_view id);
+/// The id under which keys of a setting rest in a shot, and back: they are kept and do nothing.
+std::string restingId(std::string_view id);
+bool isResting(std::string_view id);
 const SettingSpec* findRow(Table table, Role role);
 /// The row with soft range and default for an actor of `height` [units].
 SettingSpec sizedFor(SettingSpec row, double height);
@@ -126,7 +157,7 @@ double profileAt(const Profile& profile, double at);
 
 /// The table's default for one setting.
 Value startValue(const SettingSpec& spec);
-/// Defaults for every row.
+/// Defaults for every row but those of channels.
 Values startValues(Table table);
 /// Nearest accepted number.
 double clampTo(const SettingSpec& spec, double value);

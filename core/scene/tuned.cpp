@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace nutatio::scene {
 
@@ -49,6 +50,30 @@ void Tuned::setVector(std::string_view stem, const Vec3& v) {
     for (int k = 0; k < 3; ++k) set(std::string(stem) + kAxes[k], v[k]);
 }
 
+std::vector<MovingSetting> movingSettings(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys) {
+    std::vector<MovingSetting> out;
+    const auto moves = [&](const std::string& id) { return tuned.feeds.count(id) > 0 || (keys && keys->count(id) > 0); };
+    std::set<std::string> channels;
+    for (const auto& [id, feed] : tuned.feeds)
+        if (!channelOf(id).empty()) channels.insert(id);
+    for (auto at = keys ? keys->begin() : decltype(keys->begin()){}; keys && at != keys->end(); ++at)
+        if (!channelOf(at->first).empty()) channels.insert(at->first);
+    for (const SettingSpec& row : table) {
+        if (row.each == Each::None) {
+            if (moves(std::string(row.id))) out.push_back({std::string(row.id), &row});
+            continue;
+        }
+        for (const std::string& id : channels)
+            if (channelRow(id) == row.id) out.push_back({id, &row});
+    }
+    return out;
+}
+
+std::string labelOf(const SettingSpec& row, std::string_view setting) {
+    const std::string_view of = channelOf(setting);
+    return of.empty() ? std::string(row.label) : std::string(of) + ", " + std::string(row.label);
+}
+
 std::string_view listName(List list) {
     switch (list) {
         case List::Actors:
@@ -70,7 +95,7 @@ std::string_view listName(List list) {
 Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys, double fps, int frames,
                    const FedCurves* fed) {
     m_entries.reserve(tuned.values.size());
-    for (const auto& [id, value] : tuned.values) {
+    const auto add = [&](const std::string& id, const Value& value) {
         Entry e{id, value, {}, {}};
         const SettingSpec* row = findRow(table, id);
         if (const auto p = tuned.profiles.find(id); p != tuned.profiles.end() && row && row->profiled) e.profile = p->second;
@@ -90,7 +115,20 @@ Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, 
         // Slopes set by hand and responses may lead beyond what the setting can be.
         for (double& v : e.curve) v = std::clamp(std::isfinite(v) ? v : row->start, row->range.low, row->range.high);
         m_entries.push_back(std::move(e));
-    }
+    };
+    for (const auto& [id, value] : tuned.values) add(id, value);
+    // A channel may have keys or a feed and no value to rest at.
+    std::set<std::string> others;
+    const auto without = [&](const auto* all) {
+        for (auto at = all ? all->begin() : decltype(all->begin()){}; all && at != all->end(); ++at)
+            if (!channelOf(at->first).empty() && tuned.values.count(at->first) == 0 && findRow(table, at->first))
+                others.insert(at->first);
+    };
+    without(keys);
+    without(fed);
+    if (others.empty()) return;
+    for (const std::string& id : others) add(id, 0.0);
+    std::sort(m_entries.begin(), m_entries.end(), [](const Entry& a, const Entry& b) { return a.id < b.id; });
 }
 
 const Resolved::Entry* Resolved::find(std::string_view setting) const {
@@ -136,6 +174,16 @@ std::pair<double, double> Resolved::span(std::string_view setting) const {
 bool Resolved::keyed(std::string_view setting) const {
     const Entry* e = find(setting);
     return e && !e->curve.empty();
+}
+
+std::vector<std::string> Resolved::channels(std::string_view row) const {
+    std::vector<std::string> out;
+    const std::string from = channelId(row, "");
+    for (auto at = std::lower_bound(m_entries.begin(), m_entries.end(), from,
+                                    [](const Entry&e, const std::string&id) { return e.id < id; });
+         at != m_entries.end() && at->id.compare(0, from.size(), from) == 0; ++at)
+        out.emplace_back(channelOf(at->id));
+    return out;
 }
 
 const Profile& Resolved::profile(std::string_view setting) const {

@@ -5,6 +5,7 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "base/hash.h"
 #include "base/maths.h"
@@ -57,6 +58,16 @@ struct Owner {
     auto operator<=>(const Owner&) const = default;
 };
 
+/// A setting that changes within a shot, by keys or by a feed, with its row: in the order of the table, channels by name.
+struct MovingSetting {
+    std::string id;
+    const SettingSpec* row = nullptr;
+    bool operator==(const MovingSetting&) const = default;
+};
+std::vector<MovingSetting> movingSettings(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys);
+/// What a setting is called: the row's label, with what a channel is of before it.
+std::string labelOf(const SettingSpec& row, std::string_view setting);
+
 /// What feeds make of settings over a shot, by setting.
 using FedCurves = std::map<std::string, Curve, std::less<>>;
 
@@ -81,6 +92,8 @@ class Resolved {
     std::pair<double, double> span(std::string_view setting) const;
     bool keyed(std::string_view setting) const;
     bool anyKeyed() const { return m_anyKeyed; }
+    /// What the channels of a row are of that have a value, keys or a feed, by name.
+    std::vector<std::string> channels(std::string_view row) const;
     /// Empty where the setting has no profile.
     const Profile& profile(std::string_view setting) const;
 

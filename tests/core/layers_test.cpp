@@ -35,6 +35,11 @@ std::vector<Vec3> tipWith(const scene::Scene& s) {
     return test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("end"));
 }
 
+/// The id under which a row's value stands: of a channel, that of a joint.
+std::string idOf(const scene::SettingSpec& spec, const char* joint) {
+    return spec.each == scene::Each::Joint ? scene::channelId(spec.id, joint) : std::string(spec.id);
+}
+
 /// Every joint's transforms over the shot, one joint after another.
 std::vector<Xform> tipFrames(const scene::Scene& s) {
     const pipeline::Evaluation e = test::evaluate(s);
@@ -82,7 +87,7 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
                 if (spec.type == scene::SettingType::Number) {
                     const double u = static_cast<double>(noise()) / 4294967295.0;
                     const int end = static_cast<int>(noise() % 4);
-                    s.layers.edit(0).values[std::string(spec.id)] = end == 0 ? spec.range.low
+                    s.layers.edit(0).values[idOf(spec, "bone_2")] = end == 0 ? spec.range.low
                                                                     : end == 1
                                                                         ? spec.range.high
                                                                         : spec.range.low + u * (spec.range.high - spec.range.low);
@@ -199,6 +204,16 @@ TEST_CASE("each setting is described well enough to be shown") {
 }
 
 namespace {
+/// What must stand on the joint that moves itself to have an effect; what needs a morph target or a size that changes is in
+/// touchup_test.cpp.
+const char* targetFor(const scene::SettingSpec& spec) {
+    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" || spec.id == "straighten" ? "root"
+                                                                                                                      : "bone_2";
+}
+bool isElsewhere(const scene::SettingSpec& spec) {
+    return spec.each == scene::Each::Morph || spec.id == "more_size";
+}
+
 /// Gives a setting something to act on, and the value that it is changed to.
 double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, scene::Scene& s) {
     const std::string id(spec.id);
@@ -227,6 +242,21 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         s.colliders.edit(0).set("radius", 0.2);  // its own pose stands in it
         s.colliders.edit(0).setVector("offset", Vec3(0, 0.05, 0.6));
     }
+    if (kind.posed) {
+        const std::string joint = targetFor(spec);
+        values[std::string(kind.target())] = std::vector<std::string>{joint};
+        if (one({"pose", "mix", "amount", "held_back"})) values["turn_x@" + joint] = 30.0;
+        if (id == "about_frame") {
+            values["about"] = std::string("frame");
+            values["more_turn@" + joint] = -1.0;
+        }
+        if (id == "shows") values["drawings"] = std::vector<std::string>{joint};
+        if (starts("low_")) values["pose"] = -1.0;
+        if (starts("more_")) values["about"] = std::string("rest");
+        if (id == "about_frame") return 9;
+        if (id == "shows") return 2;
+        return spec.start == 1 ? 0.3 : 0.3 + spec.start;
+    }
     if (starts("move_") || starts("share_")) values["move"] = std::string("xyz");
     if (starts("turn_") || starts("move_")) return spec.range.high * 0.001;
     if (one({"bend", "twist"})) return id == "bend" ? 5.0 : 0.0;
@@ -238,13 +268,13 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
 TEST_CASE("each number of a table has an effect on the motion") {
     for (const layers::LayerKind* kind : layers::kinds())
         for (const scene::SettingSpec& spec : kind->settings) {
-            if (spec.type != scene::SettingType::Number) continue;
+            if (spec.type != scene::SettingType::Number || isElsewhere(spec)) continue;
             INFO(kind->id << "." << spec.id);
             scene::Scene s = test::sceneWith(test::chainActor(hopping()));
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
             const double changed = readyFor(*kind, spec, s);
             const std::vector<Xform> before = tipFrames(s);
-            s.layers.edit(0).values[std::string(spec.id)] = changed;
+            s.layers.edit(0).values[idOf(spec, targetFor(spec))] = changed;
             const std::vector<Xform> after = tipFrames(s);
             double most = 0;
             for (std::size_t k = 0; k < before.size(); ++k)
@@ -260,7 +290,8 @@ TEST_CASE("keys and profiles count wherever the table allows them") {
             INFO(kind->id << "." << spec.id);
             scene::Scene s = test::sceneWith(test::chainActor(hopping()));
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
-            if (!spec.keyable && !spec.profiled) continue;
+            if ((!spec.keyable && !spec.profiled) || isElsewhere(spec)) continue;
+            const std::string id = idOf(spec, targetFor(spec));
             const double changed = readyFor(*kind, spec, s);
             const auto differs = [&](const scene::Scene& other) {
                 const std::vector<Xform> a = tipFrames(s), b = tipFrames(other);
@@ -271,12 +302,12 @@ TEST_CASE("keys and profiles count wherever the table allows them") {
             };
             if (spec.keyable) {
                 scene::Scene keyed = s;
-                test::keyed(keyed, test::layerAt(s), std::string(spec.id), {{0, spec.start}, {10, changed}});
+                test::keyed(keyed, test::layerAt(s), id, {{0, spec.start}, {10, changed}});
                 CHECK(differs(keyed));
                 // Keys that all say the plain value change nothing, not a bit.
                 scene::Scene flat = s;
-                const double plain = s.layers[0].number(spec.id);
-                test::keyed(flat, test::layerAt(s), std::string(spec.id), {{0, plain}, {10, plain}});
+                const double plain = s.layers[0].number(id);
+                test::keyed(flat, test::layerAt(s), id, {{0, plain}, {10, plain}});
                 const std::vector<Xform> a = tipFrames(s), b = tipFrames(flat);
                 for (std::size_t k = 0; k < a.size(); ++k) REQUIRE(a[k] == b[k]);
             }

@@ -1,0 +1,537 @@
+#include "edit/channels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "edit/across.h"
+#include "edit/edit.h"
+#include "layers/joint_worlds.h"
+#include "layers/registry.h"
+#include "rig/morph_targets.h"
+
+namespace nutatio::edit {
+
+namespace {
+
+using scene::Each;
+using scene::List;
+using scene::Owner;
+using scene::SettingSpec;
+
+const layers::LayerKind* posedKind(const scene::Layer& layer) {
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    return kind && kind->posed ? kind : nullptr;
+}
+
+/// Stems of vectors: "turn" of a row "turn_x" that begins one.
+struct Triple {
+    std::string stem;
+    bool turn = false;
+};
+
+std::vector<Triple> triplesOf(const layers::LayerKind& kind) {
+    std::vector<Triple> out;
+    for (const SettingSpec& row : kind.settings)
+        if (row.role == scene::Role::Turned || row.role == scene::Role::Shifted)
+            out.push_back({std::string(row.id.substr(0, row.id.size() - 2)), row.role == scene::Role::Turned});
+    return out;
+}
+
+std::string axisOf(const Triple& t, int axis, std::string_view joint) {
+    return scene::channelId(t.stem + '_' + "xyz"[axis], joint);
+}
+
+/// The vector that a channel's id belongs to, if it is one of three.
+const Triple* tripleOf(const std::vector<Triple>& all, std::string_view setting) {
+    const std::string_view row = scene::channelRow(setting);
+    if (row.size() == setting.size() || row.size() < 3) return nullptr;
+    const std::string_view stem = row.substr(0, row.size() - 2);
+    const auto at = std::find_if(all.begin(), all.end(), [&](const Triple& t) { return t.stem == stem; });
+    return at == all.end() ? nullptr : &*at;
+}
+
+/// Whose axes a layer keeps its channels in.
+std::string axesOf(const scene::Layer& layer, const layers::LayerKind& kind) {
+    const SettingSpec* row = kind.setting(scene::Role::Axes);
+    return row ? layer.text(row->id) : std::string("own");
+}
+
+/// Renames settings, and takes away those that come out empty.
+template <class Map>
+void renameIn(Map& map, const std::function<std::optional<std::string>(const std::string&)>& become) {
+    Map out;
+    for (auto& [id, what] : map)
+        if (auto is = become(id)) out.emplace(std::move(*is), std::move(what));
+    map = std::move(out);
+}
+
+std::function<std::optional<std::string>(const std::string&)> becoming(const layers::LayerKind& kind, const Followed& followed) {
+    return [&kind, followed](const std::string& id) -> std::optional<std::string> {
+        const bool rests = scene::isResting(id);
+        const std::string plain = rests ? scene::restingId(id) : id;
+        const SettingSpec* row = scene::channelOf(plain).empty() ? nullptr : kind.setting(plain);
+        if (!row || row->each == Each::Handle) return id;
+        const std::string of(scene::channelOf(plain));
+        // A morph target is called by the joint that its mesh hangs on, and its name.
+        const std::size_t slash = row->each == Each::Morph ? of.rfind('/') : of.size();
+        const auto is = followed(of.substr(0, slash));
+        if (!is) return std::nullopt;
+        const std::string now = scene::channelId(row->id, *is + of.substr(std::min(slash, of.size())));
+        return rests ? scene::restingId(now) : now;
+    };
+}
+
+bool hasChannels(const layers::LayerKind& kind) {
+    return std::any_of(kind.settings.begin(), kind.settings.end(), [](const SettingSpec& row) { return row.each != Each::None; });
+}
+
+/// As few keys as keep the smooth curve through them within `most` of every frame: the worst frame gets the next key.
+std::vector<int> fewest(const std::vector<Vec3>& values, double most) {
+    const int n = static_cast<int>(values.size());
+    std::vector<int> kept{0};
+    if (n > 1) kept.push_back(n - 1);
+    std::vector<double> off(values.size(), 0);
+    const auto measure = [&](int from, int to) {
+        scene::Keys keys[3];
+        // A smooth key's slope comes from its neighbours; those outside shape the ends of the stretch.
+        const auto low = std::lower_bound(kept.begin(), kept.end(), from), high = std::lower_bound(kept.begin(), kept.end(), to);
+        const auto first = low - std::min<std::ptrdiff_t>(1, low - kept.begin()), last = high == kept.end() ? high : high + 1;
+        for (auto k = first; k != (last == kept.end() ? last : last + 1); ++k)
+            for (int a = 0; a < 3; ++a)
+                keys[a].push_back({.at = static_cast<double>(*k), .value = values[static_cast<std::size_t>(*k)][a]});
+        for (int f = from; f <= to; ++f) {
+            Vec3 is;
+            for (int a = 0; a < 3; ++a) is[a] = scene::keyedAt(keys[a], f);
+            off[static_cast<std::size_t>(f)] = (is - values[static_cast<std::size_t>(f)]).norm();
+        }
+    };
+    if (n > 1) measure(0, n - 1);
+    while (n > 1) {
+        const auto worst = std::max_element(off.begin(), off.end());
+        if (*worst <= most) break;
+        const int f = static_cast<int>(worst - off.begin());
+        const auto at = kept.insert(std::lower_bound(kept.begin(), kept.end(), f), f);
+        const std::ptrdiff_t place = at - kept.begin(), count = static_cast<std::ptrdiff_t>(kept.size());
+        measure(kept[static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, place - 2))],
+                kept[static_cast<std::size_t>(std::min(count - 1, place + 2))]);
+    }
+    // What holds throughout needs no keys but one.
+    if (kept.size() == 2 && (values.front() - values.back()).norm() <= most) kept.pop_back();
+    return kept;
+}
+
+/// Puts three curves into a layer's channels: plain values where they hold throughout.
+void putCurves(scene::Layer& layer, scene::KeysOf& keys, const std::string& stem, const std::string& of,
+               const std::vector<Vec3>& values, double most, double fps, bool only) {
+    double far = 0;
+    for (const Vec3& v : values) far = std::max(far, v.norm());
+    if (far <= 0.5 * most) return;
+    const std::vector<int> frames = fewest(values, most);
+    for (int a = 0; a < 3; ++a) {
+        const std::string id = scene::channelId(stem + '_' + "xyz"[a], of);
+        const bool still = std::all_of(values.begin(), values.end(), [&](const Vec3& v) { return std::abs(v[a]) < 0.1 * most; });
+        if (still) continue;
+        if (frames.size() == 1 && only) {
+            layer.set(id, values.front()[a]);
+            continue;
+        }
+        scene::Keys mine;
+        for (int f : frames) scene::putKey(mine, f / fps, values[static_cast<std::size_t>(f)][a]);
+        layer.set(id, 0.0);
+        keys[id] = std::move(mine);
+    }
+}
+
+}  // namespace
+
+const layers::LayerKind* handKind() {
+    for (const layers::LayerKind* kind : layers::kinds())
+        if (kind->posed) return kind;
+    return nullptr;
+}
+
+bool isPosed(const scene::Layer& layer) {
+    return posedKind(layer) != nullptr;
+}
+
+Result<Done> touch(scene::Scene& s, const std::string& id, const std::vector<std::string>& joints) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    const scene::ActorEntry* actor = layer ? std::as_const(s).actor(layer->actor) : nullptr;
+    if (!kind || !actor) return refused("\"" + id + "\" is no layer that is posed by hand");
+    std::vector<std::string> all = layer->list(kind->target());
+    const std::size_t had = all.size();
+    for (const std::string& joint : joints) {
+        const int j = actor->actor->skeleton.find(joint);
+        if (j == rig::kNoJoint) return refused("there is no joint \"" + joint + "\"");
+        const bool there = std::any_of(all.begin(), all.end(),
+                                       [&](const std::string& o) { return actor->actor->skeleton.find(o) == j; });
+        if (!there) all.push_back(actor->actor->skeleton.reference(j));
+    }
+    if (all.size() > had) s.layer(id)->set(kind->target(), std::move(all));
+    return Done{};
+}
+
+void untouch(scene::Scene& s, const std::string& id, const std::vector<std::string>& joints) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    if (!kind) return;
+    const auto left = [&](const std::string& joint) {
+        return std::find(joints.begin(), joints.end(), joint) != joints.end();
+    };
+    std::vector<std::string> all = layer->list(kind->target());
+    std::erase_if(all, left);
+    if (all.empty() && !layer->list(kind->target()).empty()) all.push_back(layer->list(kind->target()).front());
+    followChannels(s, id, [&](const std::string& joint) {
+        return left(joint) ? std::nullopt : std::optional<std::string>(joint);
+    });
+    s.layer(id)->set(kind->target(), std::move(all));
+}
+
+void pose(scene::Scene& s, const std::string& id, const std::vector<std::pair<std::string, double>>& values, int frame, bool key) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    if (!kind) return;
+    const Owner owner{List::Layers, id};
+    for (const auto& [setting, value] : values) {
+        const SettingSpec* row = kind->setting(setting);
+        if (!row) continue;
+        const double clamped = scene::clampTo(*row, value);
+        if (key && row->keyable && !s.shot().keysOf(owner, setting)) {
+            scene::Shot& shot = s.editShot();
+            scene::putKey(shot.keys[owner][setting], shot.timeOf(frame), clamped);
+        }
+        set(s, owner, setting, clamped, frame);
+    }
+}
+
+void keyPose(scene::Scene& s, const std::string& id, const std::vector<std::string>& joints, int frame) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    if (!kind) return;
+    const Owner owner{List::Layers, id};
+    std::vector<std::pair<std::string, double>> all;
+    for (const SettingSpec& row : kind->settings) {
+        if (row.each != Each::Joint || !row.keyable) continue;
+        const std::string_view stem = row.id.substr(0, row.id.size() - 2);
+        for (const std::string& joint : joints) {
+            // Of three numbers that are one turn all are keyed where one is.
+            const bool any = std::any_of(kind->settings.begin(), kind->settings.end(), [&](const SettingSpec& other) {
+                const std::string of = scene::channelId(other.id, joint);
+                const bool alike = other.id == row.id ||
+                                   (row.id.size() > 2 && row.id[row.id.size() - 2] == '_' && other.id.substr(0, other.id.size() - 2) == stem);
+                return alike && (s.numberAt(owner, of, frame) != 0 || s.shot().keysOf(owner, of));
+            });
+            const std::string mine = scene::channelId(row.id, joint);
+            if (any) all.emplace_back(mine, s.numberAt(owner, mine, frame));
+        }
+    }
+    pose(s, id, all, frame, true);
+}
+
+Result<Done> restKeys(scene::Scene& s, const Owner& owner, const std::string& setting, int frame) {
+    if (!s.shot().keysOf(owner, setting)) return refused("it has no keys in the shot on show");
+    const double value = s.numberAt(owner, setting, frame);
+    auto& all = s.editShot().keys[owner];
+    auto keys = all.extract(setting);
+    all.erase(scene::restingId(setting));
+    keys.key() = scene::restingId(setting);
+    all.insert(std::move(keys));
+    s.tuned(owner)->set(setting, value);
+    return Done{};
+}
+
+Result<Done> wakeKeys(scene::Scene& s, const Owner& owner, const std::string& setting) {
+    if (!keysRest(s, owner, setting)) return refused("it has no keys that rest in the shot on show");
+    auto& all = s.editShot().keys[owner];
+    auto keys = all.extract(scene::restingId(setting));
+    all.erase(setting);
+    keys.key() = setting;
+    all.insert(std::move(keys));
+    return Done{};
+}
+
+bool keysRest(const scene::Scene& s, const Owner& owner, const std::string& setting) {
+    return s.shot().keysOf(owner, scene::restingId(setting)) != nullptr;
+}
+
+Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<KeyOf>& keys) {
+    if (keys.empty()) return refused("no keys are selected");
+    const scene::Shot& shot = scene.shot();
+    const double length = (scene.frames(shot) - 1) / shot.fps;
+    if (!(length > 0)) return refused("the shot has no length to go round in");
+    scene::Scene s = scene;
+    std::vector<KeyOf> out;
+    const auto put = [&](const Owner& owner, const std::string& setting, double at, double value, const scene::KeyAt& like,
+                         double sign) {
+        double t = std::fmod(at + 0.5 * length, length);
+        if (length - t < scene::kSameMoment) t = 0;
+        const SettingSpec* row = findRow(layers::tableOf(s, owner), setting);
+        auto& mine = s.editShot().keys[owner][setting];
+        const auto one = [&](double time) {
+            scene::putKey(mine, time, row ? scene::clampTo(*row, value) : value);
+            scene::KeyAt& k = *scene::keyAt(mine, time);
+            k.ease = like.ease;
+            k.before = sign * like.before;
+            k.after = sign * like.after;
+            out.push_back({owner, setting, time});
+        };
+        one(t);
+        // The last frame of what goes round is the first again.
+        if (t < scene::kSameMoment) one(length);
+    };
+    std::set<std::tuple<Owner, std::string, std::string>> done;
+    for (const KeyOf& key : keys) {
+        const scene::Keys* curve = shot.keysOf(key.owner, key.setting);
+        const auto at = curve ? scene::keyAt(*curve, key.at) : scene::Keys::const_iterator{};
+        if (!curve || at == curve->end()) continue;
+        const scene::Layer* layer = key.owner.list == List::Layers ? std::as_const(s).layer(key.owner.id) : nullptr;
+        const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+        const std::vector<Triple> triples = kind ? triplesOf(*kind) : std::vector<Triple>();
+        const Triple* triple = tripleOf(triples, key.setting);
+        const scene::ActorEntry* entry = triple ? std::as_const(scene).actor(layer->actor) : nullptr;
+        if (!triple || !entry) {
+            put(key.owner, key.setting, key.at, at->value, *at, 1);
+            continue;
+        }
+        const std::string joint(scene::channelOf(key.setting));
+        if (!done.emplace(key.owner, triple->stem, joint).second) continue;
+        const Across across(scene, *entry);
+        const int from = entry->actor->skeleton.find(joint), to = across.fellow(joint);
+        if (to == rig::kNoJoint) return refused("\"" + joint + "\" has no joint of its kind on the other side");
+        const std::string other = entry->actor->skeleton.reference(to);
+        // All three together, at every time that one of them is selected.
+        std::map<double, scene::KeyAt> times;
+        for (const KeyOf& k : keys)
+            if (k.owner == key.owner && tripleOf(triples, k.setting) == triple && scene::channelOf(k.setting) == joint)
+                if (const scene::Keys* its = shot.keysOf(k.owner, k.setting))
+                    if (const auto there = scene::keyAt(*its, k.at); there != its->end()) times.emplace(k.at, *there);
+        const std::string axes = axesOf(*layer, *kind);
+        for (auto& [time, like] : times) {
+            Vec3 v, before, after;
+            for (int a = 0; a < 3; ++a) {
+                const std::string id = axisOf(*triple, a, joint);
+                const scene::Keys* its = shot.keysOf(key.owner, id);
+                v[a] = its ? scene::keyedAt(*its, time) : layer->number(id);
+                const auto there = its ? scene::keyAt(*its, time) : scene::Keys::const_iterator{};
+                before[a] = its && there != its->end() ? there->before : 0;
+                after[a] = its && there != its->end() ? there->after : 0;
+            }
+            const auto picture = [&](const Vec3& w) { return across.channel(from, axes, triple->turn, w); };
+            const Vec3 is = picture(v), in = picture(before), on = picture(after);
+            for (int a = 0; a < 3; ++a) {
+                const std::string id = axisOf(*triple, a, other);
+                if (std::abs(is[a]) < 1e-9 && !shot.keysOf(key.owner, id) && !s.shot().keysOf(key.owner, id)) continue;
+                scene::KeyAt mine = like;
+                mine.before = in[a];
+                mine.after = on[a];
+                put(key.owner, id, time, is[a], mine, 1);
+            }
+        }
+        if (const auto made = touch(s, key.owner.id, {other}); !made) return made.error();
+    }
+    if (out.empty()) return refused("none of those keys is there");
+    scene = std::move(s);
+    return out;
+}
+
+Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>& which, const HandTolerance& tolerance,
+                             pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
+    const layers::LayerKind* kind = handKind();
+    if (!kind) return refused("there is no kind of layer that is posed by hand");
+    if (which.empty()) return refused("no layers are selected");
+    const scene::Layer* first = std::as_const(scene).layer(which.front());
+    const scene::ActorEntry* entry = first ? std::as_const(scene).actor(first->actor) : nullptr;
+    if (!entry) return refused("there is no layer \"" + which.front() + "\"");
+    // In the order of the stack, with nothing of the actor's between them.
+    std::vector<std::string> ordered;
+    bool begun = false;
+    std::string between;
+    for (const scene::Layer& l : std::as_const(scene).layers) {
+        const bool wanted = std::find(which.begin(), which.end(), l.id) != which.end();
+        if (wanted && l.actor != entry->id) return refused("\"" + l.name + "\" is of another actor");
+        if (wanted && !between.empty()) return refused("\"" + between + "\" stands between them: it would read other motion");
+        if (wanted) ordered.push_back(l.id);
+        begun |= wanted;
+        if (begun && !wanted && l.actor == entry->id && between.empty()) between = l.name;
+    }
+    scene::Scene s = scene;
+    const rig::Actor& actor = *entry->actor;
+    scene::Layer made = layers::newLayer(*kind, s, *entry, {});
+    made.name = first->name + ", by hand";
+    made.id = s.freshId(made.name);
+    const std::vector<double> scales = rig::scalesAbove(actor);
+    std::set<int> moved;
+    std::set<std::pair<int, int>> weights;
+    std::map<std::size_t, scene::KeysOf> keys;
+    std::vector<std::size_t> plays;
+    for (std::size_t i = 0; i < s.shots.size(); ++i) plays.push_back(i);
+    for (std::size_t n = 0; n < plays.size(); ++n) {
+        const scene::Shot& shot = std::as_const(scene).shots[plays[n]];
+        const pipeline::Evaluation e = evaluator.evaluate(scene::withoutTrials(scene), shot, cancel, [&](double share) {
+            if (progress) progress((static_cast<double>(n) + share) / static_cast<double>(plays.size()));
+        });
+        const pipeline::ActorResult* r = e.actor(entry->id);
+        const auto place = [&](const std::string& id) {
+            return static_cast<std::size_t>(
+                std::find_if(r->layers.begin(), r->layers.end(), [&](const auto& l) { return l.id == id; }) - r->layers.begin());
+        };
+        const std::size_t from = place(ordered.front()), to = place(ordered.back()) + 1;
+        for (std::size_t k = from; k < to; ++k) {
+            if (!r->layers[k].problem.empty()) return refused("\"" + r->layers[k].id + "\": " + r->layers[k].problem);
+            if (!r->layers[k].changed.patches.empty())
+                return refused("\"" + r->layers[k].id + "\" moves vertices, which no layer that is posed by hand can keep");
+            for (const auto& [joint, column] : r->layers[k].changed.joints) moved.insert(joint);
+            for (const auto& morph : r->layers[k].changed.morphs)
+                for (int t = 0; t < morph->targets; ++t) weights.emplace(morph->instance, t);
+        }
+        const pipeline::TrackPtr below = r->below(from), above = r->below(to);
+        layers::LayerContext context = layers::LayerContext::bare(actor, made);
+        layers::JointWorlds worlds(actor.skeleton, {moved.begin(), moved.end()});
+        std::map<int, std::map<std::string, std::vector<Vec3>>> curves;
+        for (int f = 0; f < above->frames(); ++f) {
+            if (cancel.asked()) throw Cancelled{};
+            worlds.update(layers::PoseView(*above, f));
+            for (int j : moved) {
+                const auto values = kind->posed(context, {j, 0, worlds.above(j), below->at(j, f), above->at(j, f)});
+                auto& mine = curves[j];
+                for (const char* stem : {"turn", "move", "size"}) {
+                    Vec3 v = Vec3::Zero();
+                    for (const auto& [id, value] : values)
+                        for (int a = 0; a < 3; ++a)
+                            if (id == scene::channelId(std::string(stem) + '_' + "xyz"[a], actor.skeleton.reference(j))) v[a] = value;
+                    auto& row = mine[stem];
+                    // The same turn, by as many rounds as lead on from the frame before.
+                    if (std::string_view(stem) == "turn" && !row.empty() && v.norm() > 1e-9) {
+                        const double angle = v.norm(), rounds = std::round((v.dot(row.back()) / angle - angle) / 360);
+                        v *= (angle + 360 * rounds) / angle;
+                    }
+                    row.push_back(v);
+                }
+            }
+        }
+        const bool only = plays.size() == 1;
+        for (const auto& [joint, by] : curves) {
+            const std::string of = actor.skeleton.reference(joint);
+            putCurves(made, keys[plays[n]], "turn", of, by.at("turn"), tolerance.angleDeg, shot.fps, only);
+            putCurves(made, keys[plays[n]], "move", of, by.at("move"), tolerance.heightShare, shot.fps, only);
+            putCurves(made, keys[plays[n]], "size", of, by.at("size"), tolerance.heightShare, shot.fps, only);
+        }
+        for (const auto& [name, target] : rig::morphTargets(actor)) {
+            if (weights.count({target.instance, target.target}) == 0) continue;
+            const rig::Morph was = rig::morphOf(actor, *below, target.instance), is = rig::morphOf(actor, *above, target.instance);
+            std::vector<Vec3> values;
+            for (int f = 0; f < above->frames(); ++f)
+                values.push_back({static_cast<double>(is.frame(f)[target.target] - was.frame(f)[target.target]), 0, 0});
+            const std::vector<int> frames = fewest(values, 1e-3);
+            const std::string id = scene::channelId("weight", name);
+            made.set(id, 0.0);
+            for (int f : frames) scene::putKey(keys[plays[n]][id], f / shot.fps, values[static_cast<std::size_t>(f)].x());
+        }
+    }
+    std::vector<std::string> joints;
+    for (int j : actor.skeleton.order())
+        if (moved.count(j) > 0) joints.push_back(actor.skeleton.reference(j));
+    const bool any = std::any_of(keys.begin(), keys.end(), [](const auto& k) { return !k.second.empty(); }) ||
+                     std::any_of(made.values.begin(), made.values.end(),
+                                 [](const auto& v) { return !scene::channelOf(v.first).empty(); });
+    if (!any) return refused("they move nothing");
+    made.set(kind->target(), std::move(joints));
+    for (std::size_t i = 0; i < s.layers.size(); ++i)
+        if (s.layers[i].id == ordered.back()) {
+            s.layers.insert(i + 1, made);
+            break;
+        }
+    for (auto& [shot, all] : keys)
+        if (!all.empty()) s.shots.edit(shot).keys[{List::Layers, made.id}] = std::move(all);
+    for (const std::string& id : ordered) {
+        // Gauges that read one of them read what takes its place.
+        for (std::size_t g = 0; g < s.gauges.size(); ++g)
+            if (s.gauges[g].after == id) s.gauges.edit(g).after = made.id;
+        remove(s, {List::Layers, id});
+    }
+    scene = std::move(s);
+    return made.id;
+}
+
+void followChannels(scene::Layer& layer, const Followed& followed) {
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    if (!kind || !hasChannels(*kind)) return;
+    const auto become = becoming(*kind, followed);
+    renameIn(layer.values, become);
+    renameIn(layer.feeds, become);
+}
+
+void followChannels(scene::Scene& s, const std::string& id, const Followed& followed) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+    if (!kind || !hasChannels(*kind)) return;
+    const auto become = becoming(*kind, followed);
+    const auto changes = [&](const auto& map) {
+        return std::any_of(map.begin(), map.end(), [&](const auto& each) { return become(each.first) != each.first; });
+    };
+    if (changes(layer->values) || changes(layer->feeds)) followChannels(*s.layer(id), followed);
+    for (std::size_t i = 0; i < s.shots.size(); ++i)
+        if (const scene::KeysOf* keys = s.shots[i].keysOf({List::Layers, id}); keys && changes(*keys)) {
+            auto& mine = s.shots.edit(i).keys;
+            renameIn(mine[{List::Layers, id}], become);
+            if (mine[{List::Layers, id}].empty()) mine.erase({List::Layers, id});
+        }
+}
+
+void mirrorChannels(scene::Scene& s, const std::string& id, const Across& across) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    if (!kind) return;
+    const std::string axes = axesOf(*layer, *kind);
+    const rig::Skeleton& skeleton = across.entry.actor->skeleton;
+    const Owner owner{List::Layers, id};
+    // As the picture first, where it stands; then under the name of the fellow.
+    std::set<std::string> joints;
+    const auto take = [&](const auto& map) {
+        for (const auto& [setting, what] : map)
+            if (const SettingSpec* row = scene::channelOf(setting).empty() ? nullptr : kind->setting(setting);
+                row && row->each == Each::Joint)
+                joints.insert(std::string(scene::channelOf(setting)));
+    };
+    take(layer->values);
+    for (const scene::Shot& shot : std::as_const(s).shots)
+        if (const scene::KeysOf* keys = shot.keysOf(owner)) take(*keys);
+    for (const std::string& joint : joints) {
+        const int from = skeleton.find(joint);
+        if (from == rig::kNoJoint || across.fellow(joint) == rig::kNoJoint) continue;
+        for (const Triple& t : triplesOf(*kind)) {
+            Vec3 plain;
+            for (int a = 0; a < 3; ++a) plain[a] = s.layer(id)->number(axisOf(t, a, joint));
+            const Vec3 seen = across.channel(from, axes, t.turn, plain);
+            if (!plain.isZero())
+                for (int a = 0; a < 3; ++a) s.layer(id)->set(axisOf(t, a, joint), seen[a]);
+            for (std::size_t i = 0; i < s.shots.size(); ++i) {
+                std::map<double, scene::KeyAt> times;
+                for (int a = 0; a < 3; ++a)
+                    if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint)))
+                        for (const scene::KeyAt& k : *keys) times.emplace(k.at, k);
+                if (times.empty()) continue;
+                scene::Keys out[3];
+                for (const auto& [at, like] : times) {
+                    Vec3 v = plain;
+                    for (int a = 0; a < 3; ++a)
+                        if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint))) v[a] = scene::keyedAt(*keys, at);
+                    v = across.channel(from, axes, t.turn, v);
+                    for (int a = 0; a < 3; ++a) {
+                        scene::putKey(out[a], at, v[a]);
+                        scene::keyAt(out[a], at)->ease = like.ease == scene::Ease::Free ? scene::Ease::Smooth : like.ease;
+                    }
+                }
+                for (int a = 0; a < 3; ++a) s.shots.edit(i).keys[owner][axisOf(t, a, joint)] = std::move(out[a]);
+            }
+        }
+    }
+    followChannels(s, id, [&](const std::string& joint) -> std::optional<std::string> {
+        const int o = across.fellow(joint);
+        return o == rig::kNoJoint ? joint : skeleton.reference(o);
+    });
+}
+
+}  // namespace nutatio::edit
