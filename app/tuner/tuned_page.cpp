@@ -325,8 +325,13 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
             Q_EMIT hovered(tr("Select joints on the stage first, then come back to the layer."));
             return;
         }
-        if (spec.type == scene::SettingType::Joint)
-            set(m_lastJoints.front(), {});
+        const scene::Layer* l = m_document.scene().layer(m_owner.id);
+        if (l && l->actor != m_lastActor && !spec.anywhere)
+            Q_EMIT hovered(tr("Those are joints of another actor: select some of its own."));
+        else if (spec.type == scene::SettingType::Joint)
+            set(spec.anywhere && l && l->actor != m_lastActor ? scene::jointText({m_lastActor, m_lastJoints.front()})
+                                                              : m_lastJoints.front(),
+                {});
         else
             set(m_lastJoints, {});
     });

@@ -39,7 +39,10 @@ class TunedPage : public QWidget {
     /// Opens the group that a setting stands in.
     void unfold(const std::string& setting);
     /// References of the joints last selected, for rows that take them.
-    void setLastJoints(std::vector<std::string> joints) { m_lastJoints = std::move(joints); }
+    void setLastJoints(std::vector<std::string> joints, std::string actor) {
+        m_lastJoints = std::move(joints);
+        m_lastActor = std::move(actor);
+    }
     /// Whether a page for the same thing would look otherwise now.
     static QString shape(const scene::Scene& scene, const scene::Owner& owner, const Session& session);
     static QString title(const scene::Scene& scene, const scene::Owner& owner);
@@ -78,6 +81,7 @@ class TunedPage : public QWidget {
     std::deque<std::string> m_channels;              // ids that rows borrow
     std::map<std::string, FeedPanel*> m_feedPanels;  // that were opened, by setting
     std::vector<std::string> m_lastJoints;
+    std::string m_lastActor;
 };
 
 }  // namespace nutatio::app

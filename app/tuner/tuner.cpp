@@ -166,7 +166,12 @@ void Tuner::rebuild() {
     const Selection& sel = m_session.selection();
     if (const scene::ActorEntry* a = m_document.scene().actor(sel.actor); a && !sel.joints.empty()) {
         m_lastJoints.clear();
+        m_lastJointsOf = a->id;
         for (int j : sel.joints) m_lastJoints.push_back(a->actor->skeleton.reference(j));
+    }
+    if (const scene::ActorEntry* a = m_document.scene().actor(sel.actor); a && a->isPiece()) {
+        m_lastJoints = {a->actor->skeleton.reference(0)};
+        m_lastJointsOf = a->id;
     }
     const QString now = page();
     if (now != m_page) {
@@ -190,7 +195,7 @@ void Tuner::rebuild() {
         m_checker.setWatched(m_session.step() == StepId::Prepare);
     }
     if (m_tuned) {
-        m_tuned->setLastJoints(m_lastJoints);
+        m_tuned->setLastJoints(m_lastJoints, m_lastJointsOf);
         m_tuned->refresh();
     }
     showRemark();

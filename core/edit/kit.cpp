@@ -303,6 +303,7 @@ class Applier {
                 l.set(id, std::move(now));
             } else if (row.type == scene::SettingType::Joint && !l.text(id).empty()) {
                 const std::string was = l.text(id);
+                // Nobody else comes along with a kit.
                 l.set(id, m_to.count(was) > 0 ? m_to[was] : std::string());
                 if (m_to.count(was) == 0)
                     leave("layer \"" + name + "\": there is no " + was + "; it goes to the end of its chain");

@@ -91,7 +91,8 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m)
     for (const scene::SettingSpec& row : kind.settings) {
         const std::string setting(row.id);
         if (row.type == scene::SettingType::Joint) {
-            if (!l.text(setting).empty()) copy.set(setting, m.reference(l.text(setting)));
+            const bool own = !l.text(setting).empty() && scene::jointIn(m.entry.actor->skeleton, l.text(setting)).actor.empty();
+            if (own) copy.set(setting, m.reference(l.text(setting)));
         } else if (row.type == scene::SettingType::Joints) {
             std::vector<std::string> joints = l.list(setting);
             for (std::string& j : joints) j = m.reference(j);

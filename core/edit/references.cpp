@@ -19,13 +19,35 @@ bool follow(std::vector<std::string>& names, const Followed& followed) {
     return names == was;
 }
 
+bool isElsewhere(const scene::Scene& s, const scene::Layer& layer, const std::string& text) {
+    const scene::ActorEntry* own = s.actor(layer.actor);
+    return own && !scene::jointIn(own->actor->skeleton, text).actor.empty();
+}
+
+/// Joints of an actor that layers of others name.
+void followFromElsewhere(scene::Scene& s, const std::string& actor, const Followed& followed) {
+    for (std::size_t i = 0; i < s.layers.size(); ++i) {
+        const layers::LayerKind* kind = layers::findKind(s.layers[i].kind);
+        const scene::ActorEntry* own = std::as_const(s).actor(s.layers[i].actor);
+        if (!kind || !own || own->id == actor) continue;
+        for (const scene::SettingSpec& row : kind->settings) {
+            const scene::JointIn named = row.anywhere ? scene::jointIn(own->actor->skeleton, s.layers[i].text(row.id)) : scene::JointIn{};
+            if (named.actor != actor) continue;
+            const auto is = followed(named.joint);
+            if (is != named.joint) s.layers.edit(i).set(row.id, is ? scene::jointText({actor, *is}) : std::string());
+        }
+    }
+}
+
 /// True when the layer has nothing left to act on.
 bool followLayer(scene::Scene& s, std::size_t i, const Followed& followed) {
     const layers::LayerKind* kind = layers::findKind(s.layers[i].kind);
     if (!kind) return false;
     for (const scene::SettingSpec& row : kind->settings) {
         if (row.type == scene::SettingType::Joint && !s.layers[i].text(row.id).empty()) {
-            const std::string was = s.layers[i].text(row.id), is = followed(was).value_or(std::string());
+            const std::string was = s.layers[i].text(row.id);
+            if (row.anywhere && isElsewhere(s, s.layers[i], was)) continue;
+            const std::string is = followed(was).value_or(std::string());
             if (is != was) s.layers.edit(i).set(row.id, is);
         } else if (row.type == scene::SettingType::Joints) {
             std::vector<std::string> joints = s.layers[i].list(row.id);
@@ -71,6 +93,7 @@ void followJoints(scene::Scene& s, const std::string& actor, const Followed& fol
     std::vector<scene::Owner> gone;
     for (std::size_t i = 0; i < s.layers.size(); ++i)
         if (s.layers[i].actor == actor && followLayer(s, i, followed)) gone.push_back({scene::List::Layers, s.layers[i].id});
+    followFromElsewhere(s, actor, followed);
     for (std::size_t i = 0; i < s.colliders.size(); ++i) {
         if (s.colliders[i].actor != actor) continue;
         const auto is = followed(s.colliders[i].joint);

@@ -72,6 +72,25 @@ void Anchors::update(const PoseView& pose) {
     }
 }
 
+FeltSource::FeltSource(const LayerContext& context) : m_anchors(context), m_text(context.settings->text("felt_from")) {
+    if (!m_text.empty()) {
+        const scene::JointIn source = scene::jointIn(context.actor.skeleton, m_text);
+        m_number = m_anchors.add(source.actor.empty() ? std::string_view(context.layer.actor) : source.actor, source.joint);
+    }
+    m_anchors.close();
+}
+
+FeltSource::Stand FeltSource::at(const PoseView& pose) {
+    m_anchors.update(pose);
+    const Affine& world = m_anchors.world(m_number);
+    return {world.t, rotationOf(world.m)};
+}
+
+std::vector<std::string> FeltSource::remarks() const {
+    if (m_text.empty() || m_number >= 0) return {};
+    return {"there is no joint \"" + m_text + "\" to feel; it feels what it hangs on"};
+}
+
 Air::Air(const LayerContext& context) : m_placement(context.placement), m_period(context.period) {
     for (const LayerContext::Blow& w : context.winds) m_winds.push_back(w.settings);
     m_now.resize(m_winds.size());

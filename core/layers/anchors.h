@@ -43,6 +43,27 @@ class Anchors {
     std::vector<double> m_units;
 };
 
+/// The joint whose motion a layer feels in place of its own base's, as its `felt_from` names it.
+class FeltSource {
+  public:
+    explicit FeltSource(const LayerContext& context);
+    /// Where nobody is named, or nobody is there, the layer feels its own base.
+    explicit operator bool() const { return m_number >= 0; }
+    /// Place and turn in the own actor's units and axes.
+    struct Stand {
+        Vec3 place = Vec3::Zero();
+        Quat turn = Quat::Identity();
+    };
+    Stand at(const PoseView& pose);
+    /// One that is named and not there.
+    std::vector<std::string> remarks() const;
+
+  private:
+    Anchors m_anchors;
+    std::string m_text;
+    int m_number = -1;
+};
+
 /// The air as a layer feels it: its winds blow in the world, the layer asks in its actor's units and axes.
 class Air {
   public:

@@ -104,7 +104,8 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
         for (std::size_t k = 0; k < movers[i]->joints().size(); ++k)
             out.joints.emplace_back(movers[i]->joints()[k], std::move(columns[i][k]));
     for (const auto& m : movers)
-        for (std::string& r : m->remarks()) out.remarks.push_back(std::move(r));
+        for (std::string& r : m->remarks())
+            if (std::find(out.remarks.begin(), out.remarks.end(), r) == out.remarks.end()) out.remarks.push_back(std::move(r));
     return out;
 }
 

@@ -311,7 +311,12 @@ class Run {
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
         w.context.apart = plan.apart;
         m_kept.push_back(layer);
-        w.context.period = me.loops ? (m_frames - 1) / m_shot->fps : 0;
+        // What is felt must come round again, too.
+        const bool loops = me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::JointIn& named) {
+                               const std::size_t c = climberOf(named.actor);
+                               return c == m_climbers.size() || m_climbers[c].loops;
+                           });
+        w.context.period = loops ? (m_frames - 1) / m_shot->fps : 0;
         for (double c : m_shot->cuts)
             if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())
                 w.context.cuts.push_back(f);
@@ -351,6 +356,12 @@ class Run {
         if (whole) flush();
     }
 
+    /// kNoJoint where the actor or the joint is not there.
+    int jointOf(const scene::JointIn& named) const {
+        const std::size_t c = climberOf(named.actor);
+        return c == m_climbers.size() ? rig::kNoJoint : m_climbers[c].entry->actor->skeleton.find(named.joint);
+    }
+
     /// Whether what waits writes what this layer looks at or writes, or looks at what this one writes.
     bool conflicts(const Climber& me, const Plan& plan) const {
         if (m_waiting.empty()) return false;
@@ -358,7 +369,7 @@ class Run {
             return std::any_of(joints.begin(), joints.end(), [&](int j) { return marks[static_cast<std::size_t>(j)] != 0; });
         };
         if (any(me.written, plan.reads) || any(me.written, plan.writes) || any(me.read, plan.writes)) return true;
-        if (!plan.kind->meets) return false;
+        if (!plan.kind->meets && plan.elsewhere.empty()) return false;
         const auto pending = [&](const std::string& actor, int joint) {
             const std::size_t c = climberOf(actor);
             if (c == m_climbers.size()) return false;
@@ -367,6 +378,9 @@ class Run {
                 if (m_climbers[c].written[static_cast<std::size_t>(j)]) return true;
             return false;
         };
+        for (const scene::JointIn& named : plan.elsewhere)
+            if (pending(named.actor, jointOf(named))) return true;
+        if (!plan.kind->meets) return false;
         return std::any_of(m_items.colliders.begin(), m_items.colliders.end(),
                            [&](const auto& c) { return pending(c.body.collider->actor, c.joint); }) ||
                std::any_of(m_items.pins.begin(), m_items.pins.end(),
@@ -385,7 +399,7 @@ class Run {
                     w.context.winds.push_back(wind.blow);
                     h.key(wind.key);
                 }
-        if (!plan.kind->meets) return;
+        if (!plan.kind->meets && plan.elsewhere.empty()) return;
         std::vector<char> others(m_climbers.size(), false);
         const auto touch = [&](const std::string& actor, int joint) {
             const std::size_t c = climberOf(actor);
@@ -400,10 +414,12 @@ class Run {
                 m_touched.emplace_back(c, j);
             }
         };
+        for (const scene::JointIn& named : plan.elsewhere)
+            if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
         LayerResult& r = m_out.actors[w.climber].layers[w.result];
         std::vector<const Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
-            if (!canReach(w, c, bases)) continue;
+            if (!plan.kind->meets || !canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
             r.met.push_back(c.body.collider->id);
             h.key(c.key);
@@ -411,7 +427,7 @@ class Run {
         }
         const auto mine = [&](int joint) { return std::binary_search(plan.writes.begin(), plan.writes.end(), joint); };
         for (const ItemsOfShot::Pin& p : m_items.pins) {
-            if (p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
+            if (!plan.kind->meets || p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
             w.context.pins.push_back(p.hold);
             h.key(p.key);
             touch(p.hold.pin->toActor, p.toJoint);
@@ -683,6 +699,10 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
             above[static_cast<std::size_t>(j)] = true;
     }
     // And at other joints that its settings name.
+    for (const scene::SettingSpec& row : p.kind->settings)
+        if (row.anywhere)
+            if (scene::JointIn named = scene::jointIn(s, layer->text(row.id)); !named.actor.empty())
+                p.elsewhere.push_back(std::move(named));
     for (const scene::SettingSpec& row : p.kind->settings)
         if (row.type == scene::SettingType::Joint && !layer->text(row.id).empty())
             for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)];

@@ -114,6 +114,7 @@ class Evaluator {
         std::string problem;
         std::vector<layers::Moved> moves;
         std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
+        std::vector<scene::JointIn> elsewhere;  // joints of other actors that its settings name
         double reach = 0;
         layers::ResolvedPtr settings;
         std::map<std::string, layers::ResolvedPtr, std::less<>> apart;

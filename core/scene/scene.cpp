@@ -234,6 +234,16 @@ void Scene::setNumber(const Owner& owner, std::string_view setting, int frame, d
     }
 }
 
+JointIn jointIn(const rig::Skeleton& own, const std::string& text) {
+    const std::size_t at = text.rfind('@');
+    if (at == std::string::npos || own.find(text) != rig::kNoJoint) return {{}, text};
+    return {text.substr(at + 1), text.substr(0, at)};
+}
+
+std::string jointText(const JointIn& joint) {
+    return joint.actor.empty() ? joint.joint : joint.joint + '@' + joint.actor;
+}
+
 bool Scene::acts(const Layer& layer) const {
     const bool anySolo = std::any_of(layers.begin(), layers.end(), [](const Layer& l) { return l.solo; });
     return anySolo ? layer.solo : !layer.muted;

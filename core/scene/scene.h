@@ -107,6 +107,15 @@ struct Gauge : Tuned {
     std::vector<std::string> over;  // ids of the colliders it is high over, where it measures height or contact; empty: the floor
 };
 
+/// A joint as a setting of one actor's layer names it: "head" is the actor's own, "pole@jetty" that of the actor with the id
+/// "jetty". A name that the own skeleton has is always its own.
+struct JointIn {
+    std::string actor;  // empty: the own one
+    std::string joint;
+};
+JointIn jointIn(const rig::Skeleton& own, const std::string& text);
+std::string jointText(const JointIn& joint);
+
 struct Layer : Tuned {
     std::string kind;
     std::string actor;

@@ -74,6 +74,7 @@ struct SettingSpec {
     bool feel = true;            // how it moves: a feel keeps it
     bool sized = false;          // soft range and default are in heights of the actor
     bool whole = false;          // a whole number
+    bool anywhere = false;       // a Joint of any actor: see scene::jointIn
     bool together = false;       // the same for all chains and joints of a layer
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
     std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"

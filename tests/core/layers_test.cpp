@@ -204,14 +204,14 @@ TEST_CASE("each setting is described well enough to be shown") {
 }
 
 namespace {
-/// What must stand on the joint that moves itself to have an effect; what needs a morph target or a size that changes is in
+/// What must stand on the joint that moves itself to have an effect; what needs a morph target, a size that changes or a bend is in
 /// touchup_test.cpp.
 const char* targetFor(const scene::SettingSpec& spec) {
-    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" || spec.id == "straighten" ? "root"
+    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root"
                                                                                                                       : "bone_2";
 }
 bool isElsewhere(const scene::SettingSpec& spec) {
-    return spec.each == scene::Each::Morph || spec.id == "more_size";
+    return spec.each == scene::Each::Morph || spec.id == "more_size" || spec.id == "straighten";
 }
 
 /// Gives a setting something to act on, and the value that it is changed to.

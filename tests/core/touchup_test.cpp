@@ -224,6 +224,13 @@ TEST_CASE("a bent chain is straightened by its share, and curls up to a full tur
     CHECK(bend("bone_2", "bone_3") == Approx(0).margin(1e-5));
     p.set("straighten", -1);
     CHECK(bend("bone_1", "bone_2") == Approx(60));
+    // Keyed, and less of it towards the tip.
+    test::keyed(p.scene, p.owner(), "straighten", {{0, 1}, {20, 0}});
+    CHECK(bend("bone_1", "bone_2") == Approx(0).margin(1e-5));
+    p.scene.layer(p.id)->profiles["straighten"] = {{0, 1}, {0.5, 0.5}, {1, 0}};
+    CHECK(bend("bone_1", "bone_2") == Approx(15));
+    p.scene.layer(p.id)->profiles.clear();
+    p.scene.editShot().keys.clear();
     // Four joints roll up by a quarter turn each: tip and root look the same way.
     p.set("straighten", 1);
     p.set("curl", 1);

@@ -103,6 +103,7 @@ constexpr SettingSpec kSettings[] = {
      .profiled = true},
     kFeltTravelRow,
     kFeltTurnRow,
+    kFeltFromRow,
     {.id = "squash",
      .label = "Squash, stretch",
      .unit = Unit::Share,
@@ -205,6 +206,7 @@ class JiggleMover final : public Mover {
           m_down(downIn(context.placement)),
           m_world(context.placement.turn.conjugate()),
           m_winds(context),
+          m_source(context),
           m_cuts(context),
           m_root(rootOf(context.actor.skeleton, joint)),
           m_worlds(context.actor.skeleton, context.actor.skeleton.joint(joint).children.empty()
@@ -224,7 +226,11 @@ class JiggleMover final : public Mover {
     void start(double dt, const PoseView& pose, const PoseView& next) override {
         prepare(dt, pose.frame());
         const Goal then = read(next), now = read(pose);  // the pose last: write() looks at its worlds
-        follow(now, then);
+        if (m_source) {
+            m_felt = felt(pose);
+            m_feltLever = m_felt.turn.conjugate() * (tip(now) - now.place);
+        }
+        follow(now, then, next);
         m_air = airAt(tip(now), wayOfTip() / dt, pose);
         m_x = m_v = m_theta = m_omega = Vec3::Zero();
     }
@@ -240,7 +246,8 @@ class JiggleMover final : public Mover {
             m_cuts.found(m_went, went, Cuts::between(now.place, now.turn, then.place, then.turn), dt)) {
             const Quat by = now.turn * before.turn.conjugate();
             for (Vec3* v : {&m_x, &m_v, &m_theta, &m_omega}) *v = by * *v;
-            follow(now, then);
+            if (m_source) m_felt = felt(pose);
+            follow(now, then, next);
             return;
         }
         m_went = went;
@@ -249,9 +256,27 @@ class JiggleMover final : public Mover {
         const double perSecond2 = 1 / (dt * dt), travel = value("felt_travel", pose.frame()),
                      turning = value("felt_turn", pose.frame());
         const Vec3 sag = (kEarthGravity * value("sag", pose.frame()) / m_metres) * m_down;
+        // What it hangs on, or what it is to feel in place of that.
+        Goal feltBefore = before, feltNow = now, feltThen = then;
+        if (m_source) {
+            feltBefore = m_felt;
+            feltNow = felt(pose);
+            feltThen = felt(cutAhead ? pose : next);
+            const Cuts::Step goes = Cuts::between(feltBefore.place, feltBefore.turn, feltNow.place, feltNow.turn),
+                             on = Cuts::between(feltNow.place, feltNow.turn, feltThen.place, feltThen.turn);
+            // A jump of the other one throws nothing either.
+            if (m_cuts.found(m_feltWent, goes, on, dt)) feltBefore = feltNow;
+            if (m_cuts.looms(goes, on, dt)) feltThen = feltNow;
+            if (feltBefore.place == feltNow.place && feltBefore.turn.coeffs() == feltNow.turn.coeffs()) {
+                m_place.start(feltNow.place, feltThen.place);
+                m_arm.start(feltArm(now, feltNow), feltArm(now, feltThen));
+            }
+            m_feltWent = goes;
+            m_felt = feltNow;
+        }
         Vec3 a0, a1, tip0, tip1;
-        m_place.step(now.place, then.place, a0, a1);
-        m_arm.step(tip(now) - now.place, tip(then) - then.place, tip0, tip1);
+        m_place.step(feltNow.place, feltThen.place, a0, a1);
+        m_arm.step(feltArm(now, feltNow), m_source ? feltArm(now, feltThen) : Vec3(tip(then) - then.place), tip0, tip1);
         const Vec3 air = airAt(tip(now), wayOfTip() / dt, pose), pull0 = sag + m_air, pull1 = sag + air;
         m_air = air;
         a0 *= travel * perSecond2;
@@ -259,8 +284,8 @@ class JiggleMover final : public Mover {
         for (int k = 0; k < 3; ++k) m_spring->step(m_x[k], m_v[k], pull0[k] - a0[k], pull1[k] - a1[k]);
         tip0 = a0 + turning * perSecond2 * tip0;
         tip1 = a1 + turning * perSecond2 * tip1;
-        const Vec3 turned = rotationVector(now.turn * before.turn.conjugate());
-        const Vec3 spin = 0.5 * (turned + rotationVector(then.turn * now.turn.conjugate()));
+        const Vec3 turned = rotationVector(feltNow.turn * feltBefore.turn.conjugate());
+        const Vec3 spin = 0.5 * (turned + rotationVector(feltThen.turn * feltNow.turn.conjugate()));
         const Vec3 alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin),
                    alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
         m_spin = spin;
@@ -285,6 +310,11 @@ class JiggleMover final : public Mover {
         State out{m_went.travel, m_went.turn};
         for (const Vec3* v : {&m_place.slope, &m_arm.at, &m_arm.slope, &m_spin, &m_air, &m_x, &m_v, &m_theta, &m_omega})
             out.insert(out.end(), v->begin(), v->end());
+        if (m_source) {
+            for (const Vec3* v : {&m_felt.place, &m_feltLever, &m_place.at}) out.insert(out.end(), v->begin(), v->end());
+            for (double v : m_felt.turn.coeffs()) out.push_back(v);
+            out.insert(out.end(), {m_feltWent.travel, m_feltWent.turn});
+        }
         return out;
     }
     void setState(const State& state) override {
@@ -294,7 +324,16 @@ class JiggleMover final : public Mover {
             *v = Vec3::Map(from);
             from += 3;
         }
+        if (!m_source) return;
+        for (Vec3* v : {&m_felt.place, &m_feltLever, &m_place.at}) {
+            *v = Vec3::Map(from);
+            from += 3;
+        }
+        for (double& v : m_felt.turn.coeffs()) v = *from++;
+        m_felt.turn.normalize();
+        m_feltWent = {from[0], from[1]};
     }
+    std::vector<std::string> remarks() const override { return m_source.remarks(); }
 
     Vec3 probe() const override {
         if (m_move.any()) return m_goal.place + m_move.applied(m_goal.frame, m_x);
@@ -323,12 +362,23 @@ class JiggleMover final : public Mover {
         return g;
     }
 
-    void follow(const Goal& now, const Goal& then) {
+    void follow(const Goal& now, const Goal& then, const PoseView& next) {
         m_goal = now;
-        m_went = {};
-        m_place.start(now.place, then.place);
-        m_arm.start(tip(now) - now.place, tip(then) - then.place);
-        m_spin = rotationVector(then.turn * now.turn.conjugate());
+        m_went = m_feltWent = {};
+        const Goal feltThen = m_source ? felt(next) : then, &feltNow = m_source ? m_felt : now;
+        m_place.start(feltNow.place, feltThen.place);
+        m_arm.start(feltArm(now, feltNow), m_source ? feltArm(now, feltThen) : Vec3(tip(then) - then.place));
+        m_spin = rotationVector(feltThen.turn * feltNow.turn.conjugate());
+    }
+
+    /// Where the joint stands whose motion is felt.
+    Goal felt(const PoseView& pose) {
+        const FeltSource::Stand s = m_source.at(pose);
+        return {s.place, s.turn, m_world};
+    }
+    /// From the joint to its tip, as though it hung on what is felt.
+    Vec3 feltArm(const Goal& own, const Goal& source) const {
+        return m_source ? Vec3(source.turn * m_feltLever) : Vec3(tip(own) - own.place);
     }
 
     /// How far the goal's tip goes in a step, at the frame [units].
@@ -385,6 +435,7 @@ class JiggleMover final : public Mover {
     Vec3 m_down;
     Quat m_world;
     Air m_winds;
+    FeltSource m_source;
     Cuts m_cuts;
     int m_root;
     JointWorlds m_worlds;
@@ -394,8 +445,9 @@ class JiggleMover final : public Mover {
     Eigen::Index m_along = 0;  // the joint's own axis that lies most along its bone
     std::optional<physics::Oscillator> m_spring;
     double m_dt = 0, m_swing = 0, m_bounces = 0, m_squash = 0;
-    Goal m_goal;
-    Cuts::Step m_went;
+    Goal m_goal, m_felt;
+    Vec3 m_feltLever = Vec3::Zero();
+    Cuts::Step m_went, m_feltWent;
     Followed m_place, m_arm;
     Vec3 m_spin = Vec3::Zero(), m_air = Vec3::Zero();
     Vec3 m_x = Vec3::Zero(), m_v = Vec3::Zero(), m_theta = Vec3::Zero(), m_omega = Vec3::Zero();

@@ -97,6 +97,7 @@ constexpr SettingSpec kSettings[] = {
     kCatchRow,
     kFeltTravelRow,
     kFeltTurnRow,
+    kFeltFromRow,
     {.id = "bend",
      .label = "Bend limit",
      .unit = Unit::Degrees,

@@ -242,7 +242,7 @@ void StrandMover::passAllowances(double u) {
 }
 
 std::vector<std::string> StrandMover::remarks() const {
-    std::vector<std::string> out;
+    std::vector<std::string> out = m_source.remarks();
     const auto mm = [&](double depth) { return std::to_string(std::lround(1000 * m_metres * depth)) + " mm"; };
     for (const Ridden& r : m_colliders) {
         const bool starts = r.first.depth > kWorthSaying * m_height;

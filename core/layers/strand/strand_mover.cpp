@@ -1,6 +1,7 @@
 #include "layers/strand/strand_mover.h"
 
 #include <algorithm>
+#include <utility>
 
 #include "physics/oscillator.h"
 
@@ -65,10 +66,12 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
       m_worlds(context.actor.skeleton, watched(strands)),
       m_nextWorlds(m_worlds),
       m_anchors(context),
+      m_source(context),
       m_air(context),
       m_cuts(context),
       m_meets(context.settings->text("meets") == "others"),
-      m_feltByLink(!context.settings->profile("felt_travel").empty() || !context.settings->profile("felt_turn").empty()) {
+      m_feltByLink(!m_source &&
+                   (!context.settings->profile("felt_travel").empty() || !context.settings->profile("felt_turn").empty())) {
     for (StrandJoints& p : strands) {
         Strand s;
         const std::size_t n = p.links.size();
@@ -175,10 +178,15 @@ std::pair<double, double> StrandMover::feltShares(const Strand& s, int frame) co
 
 StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
     if (travel == 1 && turn == 1 && felt.place == from.place && felt.turn.coeffs() == from.turn.coeffs()) return to;
+    return feltStep(felt, from, from, to, travel, turn);
+}
+
+StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& source, const Base& sourceTo, double travel,
+                                        double turn) const {
     // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
     const Quat toFeltAxes = felt.turn * from.turn.conjugate();
-    const Vec3 turned = rotationVector(to.turn * from.turn.conjugate());
-    return {felt.place + travel * (toFeltAxes * (to.place - from.place)),
+    const Vec3 turned = rotationVector(sourceTo.turn * source.turn.conjugate());
+    return {felt.place + travel * (toFeltAxes * (sourceTo.place - source.place)),
             (fromRotationVector(turn * (toFeltAxes * turned)) * felt.turn).normalized()};
 }
 
@@ -204,11 +212,19 @@ void StrandMover::start(double dt, const PoseView& pose, const PoseView& next) {
     prepare(dt, pose, false);
     m_worlds.update(pose);
     m_nextWorlds.update(next);
+    Base sourceNext;
+    if (m_source) {
+        m_sourceNow = baseOf(m_source.at(pose));
+        sourceNext = baseOf(m_source.at(next));
+        m_sourceStep = {};
+    }
     for (Strand& s : m_strands) {
         const auto [travel, turn] = feltShares(s, pose.frame());
         startGoals(s);
         s.base = s.felt = actualBase(s, m_worlds);
-        const Base ahead = feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), travel, turn);
+        if (m_source) s.hang = m_sourceNow.turn.conjugate() * s.base.turn;
+        const Base ahead = m_source ? feltStep(s.felt, s.base, m_sourceNow, sourceNext, travel, turn)
+                                    : feltStep(s.felt, s.base, actualBase(s, m_nextWorlds), travel, turn);
         s.placeSlope = ahead.place - s.felt.place;
         s.turnSlope.coeffs() = sameSide(ahead.turn, s.felt.turn).coeffs() - s.felt.turn.coeffs();
         const Vec3 spin = rotationVector(ahead.turn * s.felt.turn.conjugate()) / dt;
@@ -244,14 +260,32 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
     m_worlds.update(goal);
     m_nextWorlds.update(m_cuts.marked(next.frame()) && next.frame() != goal.frame() ? goal : next);
     // The frame after a cut begins where the cut ends. All strands of a part hang on one body, and are carried together.
-    const bool carried = std::any_of(m_strands.begin(), m_strands.end(), [&](const Strand& s) {
+    Base source, sourceNext;
+    bool sourceJumps = false, sourceLooms = false;
+    if (m_source) {
+        const auto step = [](const Base& a, const Base& b) { return Cuts::between(a.place, a.turn, b.place, b.turn); };
+        source = std::exchange(m_sourceNow, baseOf(m_source.at(goal)));
+        sourceNext = baseOf(m_source.at(next));
+        const Cuts::Step went = step(source, m_sourceNow), goes = step(m_sourceNow, sourceNext);
+        sourceJumps = m_cuts.found(m_sourceStep, went, goes, dt);
+        sourceLooms = m_cuts.looms(went, goes, dt);
+        m_sourceStep = sourceJumps ? Cuts::Step{} : went;
+        if (sourceLooms) sourceNext = m_sourceNow;
+    }
+    const bool carried = sourceJumps || std::any_of(m_strands.begin(), m_strands.end(), [&](const Strand& s) {
         return isCut(s, goal, actualBase(s, m_worlds), actualBase(s, m_nextWorlds), dt);
     });
     for (Ridden& r : m_colliders) r.before = r.now;
     for (Held& h : m_pins) h.before = h.now;
     readPlaces(goal);
     if (carried) {
-        for (Strand& s : m_strands) carryAcross(s, dt, actualBase(s, m_worlds), actualBase(s, m_nextWorlds));
+        for (Strand& s : m_strands) {
+            const auto [travel, turn] = feltShares(s, goal.frame());
+            const Base now = actualBase(s, m_worlds);
+            if (m_source) s.hang = m_sourceNow.turn.conjugate() * now.turn;
+            carryAcross(s, dt, now,
+                        m_source ? feltStep(now, now, m_sourceNow, sourceNext, travel, turn) : actualBase(s, m_nextWorlds));
+        }
         allowDepths(goal, 0);
         blow(goal, true);
         return;
@@ -263,12 +297,14 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
         readGoals(s, m_worlds, s.turn);
         readGoals(s, m_nextWorlds, s.nextTurn);
         s.before = s.felt;
-        s.felt = feltStep(s.before, s.base, now, travel, turn);
+        s.felt = m_source ? feltStep(s.before, hangingOn(source, s), source, m_sourceNow, travel, turn)
+                          : feltStep(s.before, s.base, now, travel, turn);
         // What lies beyond a cut says nothing about the speed before it.
         const Base next1 = actualBase(s, m_nextWorlds);
         const bool looms = m_cuts.looms(Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
                                         Cuts::between(now.place, now.turn, next1.place, next1.turn), dt);
-        s.ahead = feltStep(s.felt, now, looms ? now : next1, travel, turn);
+        s.ahead = m_source ? feltStep(s.felt, hangingOn(m_sourceNow, s), m_sourceNow, sourceNext, travel, turn)
+                           : feltStep(s.felt, now, looms ? now : next1, travel, turn);
         s.lastStep = Cuts::between(s.base.place, s.base.turn, now.place, now.turn);
         s.base = now;
     }
@@ -420,6 +456,7 @@ void StrandMover::eachCarried(S& s, Each&& each) {
     };
     all(s.felt.place);
     all(s.felt.turn.coeffs());
+    all(s.hang.coeffs());
     all(s.placeSlope);
     all(s.turnSlope.coeffs());
     each(s.lastStep.travel);
@@ -437,6 +474,11 @@ State StrandMover::state() const {
         out.insert(out.end(), s.moving.begin(), s.moving.end());
         m_batches[s.batch].appendState(s.lane, out);
     }
+    if (m_source) {
+        for (double v : m_sourceNow.place) out.push_back(v);
+        for (double v : m_sourceNow.turn.coeffs()) out.push_back(v);
+        out.insert(out.end(), {m_sourceStep.travel, m_sourceStep.turn});
+    }
     return out;
 }
 
@@ -451,9 +493,15 @@ void StrandMover::setState(const State& state) {
     tuneAll(m_tunedAt);
     for (Strand& s : m_strands) {
         eachCarried(s, [&](double& v) { v = next(); });
+        s.hang.normalize();
         for (char& moves : s.moving) moves = next() != 0;
         left = m_batches[s.batch].takeState(s.lane, left);
     }
+    if (!m_source) return;
+    for (double& v : m_sourceNow.place) v = next();
+    for (double& v : m_sourceNow.turn.coeffs()) v = next();
+    m_sourceNow.turn.normalize();
+    m_sourceStep = {next(), next()};
 }
 
 Vec3 StrandMover::probe() const {

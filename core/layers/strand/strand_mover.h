@@ -41,6 +41,7 @@ class StrandMover final : public Mover {
         std::size_t batch = 0;
         int lane = 0;
         Base base, felt, before, ahead;  // felt: as the strand feels it; before, ahead: felt, around the frame being stepped
+        Quat hang = Quat::Identity();  // from what is felt to the own base, when the strand was laid
         Vec3 placeSlope = Vec3::Zero(), nextPlaceSlope = Vec3::Zero();
         Quat turnSlope = Quat::Identity(), nextTurnSlope = Quat::Identity();
         Cuts::Step lastStep;                            // of the base, in the frame before
@@ -92,7 +93,12 @@ class StrandMover final : public Mover {
     Base actualBase(const Strand& s, const JointWorlds& worlds) const;
     /// The share of the body's travel and turn by which the felt world moves.
     std::pair<double, double> feltShares(const Strand& s, int frame) const;
+    /// `from`, `to`: the own base; what is felt is that, or the way from `source` to `sourceTo` where that is another one's.
     Base feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const;
+    Base feltStep(const Base& felt, const Base& from, const Base& source, const Base& sourceTo, double travel, double turn) const;
+    static Base baseOf(const FeltSource::Stand& stand) { return {stand.place, stand.turn}; }
+    /// The base that would hang on what is felt as the own one stood to it when the strand was laid.
+    static Base hangingOn(const Base& source, const Strand& s) { return {source.place, source.turn * s.hang}; }
     static Quat carryOf(const Strand& s) { return s.base.turn * s.felt.turn.conjugate(); }
     /// From the world to the strand's felt world.
     static Vec3 toFelt(const Strand& s, const Vec3& p) { return s.felt.place + carryOf(s).conjugate() * (p - s.base.place); }
@@ -127,6 +133,9 @@ class StrandMover final : public Mover {
     std::vector<std::vector<std::size_t>> m_batchStrands;
     JointWorlds m_worlds, m_nextWorlds;
     Anchors m_anchors;
+    FeltSource m_source;
+    Base m_sourceNow;  // at the pose last stepped to
+    Cuts::Step m_sourceStep;
     std::vector<Ridden> m_colliders;
     std::vector<Held> m_pins;
     Air m_air;
