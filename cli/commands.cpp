@@ -166,6 +166,8 @@ const char* typeName(scene::SettingType t) {
             return "choice";
         case scene::SettingType::Colliders:
             return "colliders";
+        case scene::SettingType::Region:
+            return "region";
     }
     return "";
 }

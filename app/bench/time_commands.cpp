@@ -54,6 +54,9 @@ void Bench::makeTimeCommands() {
         const std::string& layer = m_session.selection().layer;
         if (Lane* l = m_tape->lane(layer)) l->opener()->click();
     });
+    add("split-traces", tr("Traces split by axis"), {}, {}, [this] {
+        m_session.setSplitsTraces(m_actions["split-traces"]->isChecked());
+    })->setCheckable(true);
     QAction* view = add("curve-view", tr("Curves over the whole bench"), QKeySequence(Qt::SHIFT | Qt::Key_E), "chart-spline",
                         [this] { showCurves(m_actions["curve-view"]->isChecked()); });
     view->setCheckable(true);

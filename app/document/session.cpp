@@ -120,6 +120,12 @@ std::optional<HandJoint> Session::handJoint() const {
     return std::nullopt;
 }
 
+void Session::setHandPoint(const std::string& of) {
+    if (of == m_handPoint) return;
+    m_handPoint = of;
+    Q_EMIT selectionChanged();
+}
+
 void Session::setPosing(const HandPosing& posing) {
     if (posing == m_posing) return;
     m_posing = posing;
@@ -209,6 +215,11 @@ void Session::setLoops(bool on) {
 void Session::setBodyHeld(bool on) {
     if (on == m_bodyHeld) return;
     m_bodyHeld = on;
+    Q_EMIT viewChanged();
+}
+
+void Session::setSplitsTraces(bool on) {
+    m_splitsTraces = on;
     Q_EMIT viewChanged();
 }
 

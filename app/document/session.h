@@ -97,6 +97,9 @@ class Session : public QObject {
     void pointAt(const std::string& actor, int joint);
     /// Nothing unless a layer that is posed by hand is selected; its first joint until one of its actor was selected.
     std::optional<HandJoint> handJoint() const;
+    /// The handle of its grid that was taken last; empty: none.
+    const std::string& handPoint() const { return m_handPoint; }
+    void setHandPoint(const std::string& of);
     const HandPosing& posing() const { return m_posing; }
     void setPosing(const HandPosing& posing);
     /// Grows the joint selection by everything below it.
@@ -120,6 +123,10 @@ class Session : public QObject {
     /// The take that is kept to compare with.
     const std::optional<scene::Scene>& take() const { return m_take; }
     void keepTake();
+
+    /// Lanes draw their traces along each axis.
+    bool splitsTraces() const { return m_splitsTraces; }
+    void setSplitsTraces(bool on);
 
     bool ghost() const { return m_ghost; }
     void setGhost(bool on);
@@ -162,12 +169,13 @@ class Session : public QObject {
     int m_frame = 0, m_from = 0;
     std::optional<std::pair<int, int>> m_range;
     double m_speed = 1;
-    bool m_loops = true, m_bodyHeld = false, m_ghost = false;
+    bool m_loops = true, m_bodyHeld = false, m_ghost = false, m_splitsTraces = false;
     StepId m_step = StepId::Attach;
     FaceId m_face = FaceId::Check;
     std::optional<Spot> m_spot;
     Painting m_painting;
     HandPosing m_posing;
+    std::string m_handPoint;
     std::optional<scene::Scene> m_take;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;

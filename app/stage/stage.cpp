@@ -19,7 +19,7 @@
 namespace nutatio::app {
 
 Stage::Stage(Document& document, Session& session, QWidget* parent)
-    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session), m_poseHand(document, session) {
+    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session), m_poseHand(document, session), m_gridHand(document, session) {
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);

@@ -11,6 +11,7 @@
 #include "app/document/document.h"
 #include "app/document/session.h"
 #include "app/stage/camera.h"
+#include "app/stage/grid_hand.h"
 #include "app/stage/pose_hand.h"
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
@@ -86,6 +87,7 @@ class Stage : public QOpenGLWidget {
     std::optional<QPointF> handlePixel(Handle::Part part) const;
     /// What joints are posed with, while a layer that is posed by hand is selected.
     const PoseHand& poseHand() const { return m_poseHand; }
+    const GridHand& gridHand() const { return m_gridHand; }
 
     /// Draws everything anew. Hides QWidget's, so that what is drawn in part knows that it must not be.
     void update();
@@ -224,6 +226,7 @@ class Stage : public QOpenGLWidget {
     bool m_jointsShown = true, m_tugOn = false, m_linesOnly = false, m_alone = false;
     Tug m_tug;
     PoseHand m_poseHand;
+    GridHand m_gridHand;
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();
     QString m_gesture;

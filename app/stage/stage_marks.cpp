@@ -257,9 +257,11 @@ void Stage::markHandles(std::vector<Mark>& marks) const {
 
 void Stage::layPoseHand() {
     m_poseHand.hide();
+    m_gridHand.hide();
     const auto hand = m_tugOn || m_paint || m_tool != Tool::None ? std::nullopt : m_session.handJoint();
     const Shown* here = hand ? shown(hand->actor->id) : nullptr;
     if (!here || hand->joint >= static_cast<int>(here->posed.worlds.size())) return;
+    m_gridHand.lay(here->posed.worlds, m_camera, size());
     const int up = hand->actor->actor->skeleton.joint(hand->joint).parent;
     m_poseHand.lay(here->posed.worlds[static_cast<std::size_t>(hand->joint)],
                    up == rig::kNoJoint ? Affine() : here->posed.worlds[static_cast<std::size_t>(up)], m_camera, size());
@@ -267,6 +269,13 @@ void Stage::layPoseHand() {
 
 void Stage::markPoseHand(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
+    const std::vector<GridHand::Point>& points = m_gridHand.points();
+    for (const GridHand::Point& p : points)
+        for (std::size_t n : p.at.next) addLine(marks, p.world, points[n].world, 1.4, look::faded(t.lagoon, 0.7));
+    for (const GridHand::Point& p : points) {
+        addLine(marks, p.world, p.world, 11, t.lagoon);
+        addLine(marks, p.world, p.world, 7.5, p.at.of == m_session.handPoint() ? t.persimmon : t.sheet);
+    }
     // Halos first, so that none cuts the line beside it.
     enum Pass { Faint, Halo, Whole };
     for (const Pass pass : {Faint, Halo, Whole})

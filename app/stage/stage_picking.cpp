@@ -136,7 +136,7 @@ void Stage::mousePressEvent(QMouseEvent* e) {
         return;
     }
     layPoseHand();
-    if (m_poseHand.take(e->position())) {
+    if (m_gridHand.take(e->position()) || m_poseHand.take(e->position())) {
         m_orbits = false;
         return;
     }
@@ -162,6 +162,11 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     const QPointF by = e->position() - m_last;
     m_last = e->position();
     if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
+    if (m_gridHand.holds() && (e->buttons() & Qt::LeftButton)) {
+        if (m_moved) m_gridHand.drag(e->position(), e->modifiers());
+        update();
+        return;
+    }
     if (m_poseHand.held() && (e->buttons() & Qt::LeftButton)) {
         if (m_moved) m_poseHand.drag(e->position(), e->modifiers());
         update();
@@ -207,7 +212,8 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
 
 void Stage::mouseReleaseEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
-    if (m_poseHand.held()) {
+    if (m_gridHand.holds() || m_poseHand.held()) {
+        m_gridHand.letGo();
         m_poseHand.letGo();
         update();
         return;

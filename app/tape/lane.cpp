@@ -26,6 +26,12 @@ std::string_view mixOf(const scene::Layer* layer) {
 
 constexpr double kHandleGrab = 6, kBand = 9;  // pixels to a handle; height of the band of intervals
 
+double mostOf(const std::vector<float>& v) {
+    float m = 1e-9f;
+    for (float y : v) m = std::max(m, std::abs(y));
+    return static_cast<double>(m);
+}
+
 }  // namespace
 
 Lane::Lane(Document& document, Session& session, TimeView& view, std::string layer, QWidget* parent)
@@ -200,9 +206,9 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
 void Lane::paintTraces(QPainter& p, const FrameScale& s) {
     const look::Theme& t = look::theme();
     const ResultsPtr& r = m_document.results();
-    const double top = intervals().empty() ? 0 : kBand, middle = 0.5 * (height() + top), reach = middle - top - 4;
+    const double top = intervals().empty() ? 0 : kBand, middle = 0.5 * (height() + top);
     p.setPen(QPen(t.rule, 1, Qt::DotLine));
-    p.drawLine(QPointF(0, middle), QPointF(s.width, middle));
+    if (!m_session.splitsTraces()) p.drawLine(QPointF(0, middle), QPointF(s.width, middle));
     const pipeline::LayerResult* result = r ? r->evaluation.layer(m_layer) : nullptr;
     if (result && !result->problem.empty()) {
         p.setPen(t.brick);
@@ -213,18 +219,41 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
     }
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);
-    const auto most = [](const std::vector<float>& v) {
-        float m = 1e-9f;
-        for (float y : v) m = std::max(m, std::abs(y));
-        return static_cast<double>(m);
-    };
-    // One scale for both where that lets both be read, so that lag is a distance; else what is smaller is drawn larger, and says
-    // so.
-    const double body = most(trace.body), added = most(trace.added), larger = std::max(body, added);
+    if (!m_session.splitsTraces()) {
+        paintTrace(p, s, trace.body, trace.added, 0, top, height());
+        return;
+    }
+    // Three on one scale, so that it is seen which way it goes most.
+    double larger = 0;
+    for (const auto& axis : trace.axes) larger = std::max({larger, mostOf(axis.body), mostOf(axis.added)});
+    const double tall = (height() - top) / 3;
+    for (int k = 0; k < 3; ++k) {
+        const auto& axis = trace.axes[static_cast<std::size_t>(k)];
+        const double from = top + k * tall;
+        if (k > 0) {
+            p.setPen(QPen(t.rule, 1));
+            p.drawLine(QPointF(0, from), QPointF(s.width, from));
+        }
+        paintTrace(p, s, axis.body, axis.added, larger, from, from + tall);
+        p.setFont(look::textFont(8, QFont::Bold));
+        p.setPen(look::axisColour(k));
+        p.drawText(QRectF(4, from + 1, 20, 12), Qt::AlignLeft, QStringLiteral("xyz").mid(k, 1));
+    }
+}
+
+/// One scale for both where that lets both be read, so that lag is a distance; else what is smaller is drawn larger, and says so.
+/// `larger`: the scale that they share with others; 0: their own.
+void Lane::paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& bodyWay, const std::vector<float>& addedWay,
+                      double larger, double top, double bottom) {
+    const look::Theme& t = look::theme();
+    const double middle = 0.5 * (bottom + top), reach = middle - top - 4;
+    const bool shared = larger > 0;
+    const double body = mostOf(bodyWay), added = mostOf(addedWay);
+    if (!shared) larger = std::max(body, added);
     constexpr double kReadable = 0.3;
     const auto times = [&](double own) {
         double k = 1;
-        while (own * k < kReadable * larger && k < 1000) k *= 2;
+        while (!shared && own * k < kReadable * larger && k < 1000) k *= 2;
         return k;
     };
     const double bodyTimes = times(body), addedTimes = times(added);
@@ -244,13 +273,13 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
         p.setBrush(Qt::NoBrush);
         p.drawPath(path);
     };
-    draw(trace.body, bodyTimes, t.ink, 1.2);
-    draw(trace.added, addedTimes, t.persimmon, 1.8);
+    draw(bodyWay, bodyTimes, t.ink, 1.2);
+    draw(addedWay, addedTimes, t.persimmon, 1.8);
     p.setFont(look::figureFont(7));
     const auto note = [&](double by, const QColor& c, int row) {
         if (by <= 1) return;
         p.setPen(c);
-        p.drawText(QRectF(s.width - 44, height() - 12 - 9 * row, 40, 10), Qt::AlignRight, QStringLiteral("x%1").arg(by));
+        p.drawText(QRectF(s.width - 44, bottom - 12 - 9 * row, 40, 10), Qt::AlignRight, QStringLiteral("x%1").arg(by));
     };
     note(addedTimes, t.persimmon, 0);
     note(bodyTimes, t.ink, addedTimes > 1 ? 1 : 0);

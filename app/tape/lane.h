@@ -19,7 +19,7 @@ inline constexpr int kStackWidth = 300;
 class Lane : public QWidget {
     Q_OBJECT
   public:
-    static constexpr int kHeight = 38, kLeast = 30, kMost = 240;
+    static constexpr int kHeight = 38, kLeast = 30, kMost = 240, kSplit = 96;
     Lane(Document& document, Session& session, TimeView& view, std::string layer, QWidget* parent = nullptr);
     const std::string& layer() const { return m_layer; }
     void refresh();
@@ -54,6 +54,8 @@ class Lane : public QWidget {
     Grip gripUnder(const QPointF& p) const;
     void dragInterval(double frame);
     void paintTraces(QPainter& p, const FrameScale& s);
+    void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added, double larger,
+                    double top, double bottom);
     void paintIntervals(QPainter& p, const FrameScale& s);
 
     Document& m_document;

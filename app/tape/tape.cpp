@@ -84,6 +84,13 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
         m_play->setAccessibleName(on ? tr("Pause") : tr("Play"));
     });
     connect(&session, &Session::viewChanged, this, [this] {
+        // Three traces want room; a lane that a person made taller stays so.
+        const bool splits = m_session.splitsTraces();
+        for (Lane* l : m_lanes) {
+            if (splits && l->height() < Lane::kSplit) l->setTall(Lane::kSplit);
+            if (!splits && l->height() == Lane::kSplit) l->setTall(Lane::kHeight);
+            l->update();
+        }
         m_loop->setChecked(m_session.loops());
         m_speed->setText(QStringLiteral("1/%1").arg(std::lround(1 / m_session.speed())));
     });
@@ -246,6 +253,7 @@ void Tape::addLane(QVBoxLayout* column, const scene::Layer& layer) {
     auto* l = new Lane(m_document, m_session, m_view, layer.id);
     m_lanes.push_back(l);
     if (const auto tall = m_heights.find(layer.id); tall != m_heights.end()) l->setTall(tall->second);
+    if (m_session.splitsTraces() && l->height() < Lane::kSplit) l->setTall(Lane::kSplit);
     auto* s = new KeySheet(m_document, m_session, m_view, m_keys, {scene::List::Layers, layer.id}, kStackWidth);
     m_sheets[layer.id] = s;
     l->opener()->setChecked(m_open.count(layer.id) > 0);

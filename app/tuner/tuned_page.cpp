@@ -84,7 +84,12 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
     if (MeetsTable::suits(s, owner)) out += u'm';
-    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id) out += u'h' + QString::number(hand->joint);
+    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id) out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
+    // What a region may be.
+    if (const scene::ActorEntry* a = owner.list == scene::List::Layers ? s.actor(s.layer(owner.id)->actor) : nullptr) {
+        for (const scene::Part& p : a->parts) out += QString::fromStdString(p.name) + u',';
+        for (const rig::Map& m : a->maps) out += QString::fromStdString(m.name) + u',';
+    }
     if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) out += GaugePanel::shape(s, *g);
     if (owner.list == scene::List::Winds)
         for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
@@ -185,6 +190,13 @@ void TunedPage::addChannels(const HandJoint& hand) {
         if (row.each != scene::Each::Joint) continue;
         if (!row.group.empty()) beginGroup(qs(row.group));
         add(row, hand.reference(), {});
+    }
+    const bool handles = std::any_of(table.begin(), table.end(), [](const auto& row) { return row.each == scene::Each::Handle; }) &&
+                         !m_session.handPoint().empty();
+    if (handles) {
+        beginGroup(tr("Handle %1").arg(QString::fromStdString(m_session.handPoint())));
+        for (const scene::SettingSpec& row : table)
+            if (row.each == scene::Each::Handle) add(row, m_session.handPoint(), {});
     }
     const auto targets = rig::morphTargets(*hand.actor->actor);
     if (targets.empty()) return;
@@ -292,6 +304,14 @@ QString TunedPage::what() const {
 void TunedPage::addRow(const scene::SettingSpec& spec) {
     auto* row = new SettingRow(spec);
     m_rows->addWidget(row);
+    const scene::Layer* layer = m_owner.list == scene::List::Layers ? m_document.scene().layer(m_owner.id) : nullptr;
+    if (const scene::ActorEntry* a = layer ? m_document.scene().actor(layer->actor) : nullptr;
+        a && spec.type == scene::SettingType::Region) {
+        QStringList names;
+        for (const scene::Part& p : a->parts) names << QString::fromStdString(p.name);
+        for (const rig::Map& m : a->maps) names << QString::fromStdString(m.name);
+        row->setRegions(names);
+    }
     m_byId[std::string(spec.id)] = row;
     m_order.push_back(row);
     connect(row, &SettingRow::hovered, this, &TunedPage::hovered);

@@ -55,6 +55,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
             buildJoints(row);
             break;
         case scene::SettingType::Choice:
+        case scene::SettingType::Region:
             buildChoice(row);
             break;
         case scene::SettingType::Colliders:
@@ -198,7 +199,17 @@ void SettingRow::buildChoice(QHBoxLayout* top) {
     m_choice->setAccessibleName(qs(m_spec.label));
     for (std::string_view c : choicesOf(m_spec)) m_choice->addItem(qs(c));
     top->addWidget(m_choice, 2);
-    connect(m_choice, &QComboBox::activated, this, [this] { Q_EMIT changed(m_choice->currentText().toStdString(), {}); });
+    connect(m_choice, &QComboBox::activated, this, [this] {
+        // None is the first of a region's, and empty.
+        const bool none = m_spec.type == scene::SettingType::Region && m_choice->currentIndex() == 0;
+        Q_EMIT changed(none ? std::string() : m_choice->currentText().toStdString(), {});
+    });
+}
+
+void SettingRow::setRegions(const QStringList& names) {
+    m_choice->clear();
+    m_choice->addItem(tr("none"));
+    m_choice->addItems(names);
 }
 
 void SettingRow::setNote(const QString& note) {

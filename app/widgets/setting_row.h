@@ -26,6 +26,8 @@ class SettingRow : public QWidget {
     void showProfile(const scene::Profile& profile);
     /// Whether the setting follows a gauge: then it is shown, and not set by hand.
     void showFed(bool fed);
+    /// What a Region may be.
+    void setRegions(const QStringList& names);
     /// A few soft words beside the label.
     void setNote(const QString& note);
     QToolButton* keyButton() const { return m_key; }

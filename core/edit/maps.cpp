@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "edit/edit.h"
+#include "edit/references.h"
 
 namespace nutatio::edit {
 
@@ -75,7 +76,7 @@ Result<Done> paintMap(scene::Scene& s, const std::string& actor, const std::stri
 }
 
 Result<Done> renameMap(scene::Scene& s, const std::string& actor, const std::string& map, const std::string& name) {
-    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
+    const auto done = changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
         if (!find(maps, map)) return noMap(map);
         if (const std::string why = nameProblem(maps, name); !why.empty()) return why;
         for (rig::Map& m : maps) {
@@ -85,10 +86,12 @@ Result<Done> renameMap(scene::Scene& s, const std::string& actor, const std::str
         }
         return std::string();
     });
+    if (done) followRegion(s, actor, map, name);
+    return done;
 }
 
 Result<Done> removeMap(scene::Scene& s, const std::string& actor, const std::string& map) {
-    return changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
+    const auto done = changeMaps(s, actor, [&](std::vector<rig::Map>& maps) {
         if (!find(maps, map)) return noMap(map);
         for (const rig::Map& m : maps)
             for (const rig::MapStep& step : m.steps)
@@ -97,6 +100,8 @@ Result<Done> removeMap(scene::Scene& s, const std::string& actor, const std::str
         std::erase_if(maps, [&](const rig::Map& m) { return m.name == map; });
         return std::string();
     });
+    if (done) followRegion(s, actor, map, {});
+    return done;
 }
 
 Result<std::vector<float>> mapOf(const scene::Scene& s, const std::string& actor, const std::string& map,

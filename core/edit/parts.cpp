@@ -3,6 +3,7 @@
 #include <set>
 
 #include "edit/edit.h"
+#include "edit/references.h"
 #include "rig/parts.h"
 
 namespace nutatio::edit {
@@ -69,13 +70,15 @@ Result<Done> addPart(scene::Scene& s, const std::string& actor, const std::strin
 }
 
 Result<Done> renamePart(scene::Scene& s, const std::string& actor, const std::string& part, const std::string& name) {
-    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+    const auto done = changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
         const auto at = find(parts, part);
         if (at == parts.end()) return noPart(part);
         if (const std::string why = name == part ? std::string() : nameProblem(parts, name); !why.empty()) return why;
         at->name = name;
         return std::string();
     });
+    if (done) followRegion(s, actor, part, name);
+    return done;
 }
 
 Result<Done> mergeParts(scene::Scene& s, const std::string& actor, const std::vector<std::string>& names) {
@@ -127,11 +130,13 @@ Result<Done> colourPart(scene::Scene& s, const std::string& actor, const std::st
 }
 
 Result<Done> removePart(scene::Scene& s, const std::string& actor, const std::string& part) {
-    return changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
+    const auto done = changeParts(s, actor, [&](const scene::ActorEntry&, Parts& parts) {
         if (find(parts, part) == parts.end()) return noPart(part);
         parts.erase(find(parts, part));
         return std::string();
     });
+    if (done) followRegion(s, actor, part, {});
+    return done;
 }
 
 int acceptParts(scene::Scene& s, const std::string& actor) {

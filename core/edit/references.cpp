@@ -130,4 +130,13 @@ void followJoints(scene::Scene& s, const std::string& actor, const Followed& fol
     if (std::as_const(s).actor(actor)) followEntry(s, actor, followed);
 }
 
+void followRegion(scene::Scene& s, const std::string& actor, const std::string& was, const std::string& is) {
+    for (std::size_t i = 0; i < s.layers.size(); ++i) {
+        const layers::LayerKind* kind = s.layers[i].actor == actor ? layers::findKind(s.layers[i].kind) : nullptr;
+        if (!kind) continue;
+        for (const scene::SettingSpec& row : kind->settings)
+            if (row.type == scene::SettingType::Region && s.layers[i].text(row.id) == was) s.layers.edit(i).set(row.id, is);
+    }
+}
+
 }  // namespace nutatio::edit

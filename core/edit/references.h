@@ -15,4 +15,7 @@ using Followed = std::function<std::optional<std::string>(const std::string& ref
 /// without a joint to act on, a collider or pin whose joint is gone, and a part or map step without joints go too.
 void followJoints(scene::Scene& scene, const std::string& actor, const Followed& follow);
 
+/// Layers of an actor that name a part or map as their region name it anew; one that is gone is named no more.
+void followRegion(scene::Scene& scene, const std::string& actor, const std::string& was, const std::string& is);
+
 }  // namespace nutatio::edit

@@ -14,6 +14,10 @@
 #include "rig/track.h"
 #include "scene/scene.h"
 
+namespace nutatio::rig {
+struct Region;
+}
+
 namespace nutatio::layers {
 
 /// The body at one instant: one frame of a track, or an array of local transforms. Borrows what it looks at.
@@ -70,6 +74,7 @@ struct LayerContext {
     std::vector<Blow> winds{};      // switched on, blowing on this layer
     std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
+    std::shared_ptr<const rig::Region> region{};  // of the surface, that its settings name
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
@@ -145,6 +150,15 @@ struct Filtered {
     std::vector<std::string> remarks;
 };
 
+/// A handle that carries part of the surface, by hand.
+struct HandPoint {
+    std::string of;                 // what its channels are of
+    Vec3 rest = Vec3::Zero();       // in the rest pose, in the actor's world [units]
+    Vec3 offset = Vec3::Zero();     // from there [units]
+    int joint = rig::kNoJoint;      // that carries the surface about it
+    std::vector<std::size_t> next;  // others that a line leads to
+};
+
 /// A joint that is put somewhere by hand.
 struct Posing {
     int joint = rig::kNoJoint;
@@ -182,6 +196,8 @@ struct LayerKind {
     /// Of a kind whose layers are posed by hand: the channels with the values that put a joint where it is wanted at a frame.
     /// Null: it is not posed.
     std::vector<std::pair<std::string, double>> (*posed)(const LayerContext&, const Posing&) = nullptr;
+    /// Handles of a layer with a region, in a frame. Null: it has none.
+    std::vector<HandPoint> (*points)(const LayerContext&, int frame) = nullptr;
     /// Whether a layer, as it is set in a shot, changes morph weights or places of vertices beside its joints. Null: it does not.
     bool (*bends)(const scene::Resolved&) = nullptr;
     /// It meets bodies, wind and pins.

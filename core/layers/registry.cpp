@@ -297,6 +297,8 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
             }
             return scene::Value(std::move(ids));
         }
+        case scene::SettingType::Region:
+            return scene::Value(std::string(text));
         case scene::SettingType::Joint:
             // Whether another actor has it only its scene can tell.
             if (spec.anywhere && text.find('@') != std::string_view::npos) return scene::Value(std::string(text));

@@ -109,9 +109,14 @@ class Reader {
     }
 
     std::vector<Vec3> velocities() const {
-        const Vec3 ground = m_gauge.text("from") == "world" ? m_sight.ground.value_or(Vec3(Vec3::Zero())) : Vec3(Vec3::Zero());
+        // What stands on the ground goes along with it: the world, and any other actor.
+        const bool counts = m_gauge.text("from") == "world" ||
+                            (m_gauge.text("from") == "joint" && m_sight.to.actor && m_sight.to.track != m_sight.of.track);
+        const Vec3 ground = counts ? m_sight.ground.value_or(Vec3(Vec3::Zero())) : Vec3(Vec3::Zero());
+        const auto s = seat();
         std::vector<Vec3> out;
-        for (const auto& fit : fits(seen(wayOf(m_sight.of, point()).places), m_calm)) out.push_back(fit.speed - ground);
+        for (const auto& fit : fits(seen(wayOf(m_sight.of, point()).places), m_calm))
+            out.push_back(fit.speed - (s ? Vec3(s->turns[out.size()].conjugate() * ground) : ground));
         return out;
     }
 
@@ -209,9 +214,13 @@ class Reader {
         for (std::size_t f = 0; f < own.places.size(); ++f) {
             const Vec3 a = from.places.empty() ? Vec3(Vec3::UnitY()) : Vec3(to.places[f] - from.places[f]);
             const Vec3 b = end.places[f] - own.places[f], across = a.cross(b);
-            double angle = std::atan2(across.norm(), a.dot(b));
-            if (axes.size() == 1 && across.dot(own.turns[f] * Vec3::Unit(axes.front() - 'x')) < 0) angle = -angle;
-            out.push_back(degrees(angle));
+            if (axes.size() != 1) {
+                out.push_back(degrees(std::atan2(across.norm(), a.dot(b))));
+                continue;
+            }
+            // Of what is seen along the hinge: a swing to the side does not turn the sign over.
+            const Vec3 hinge = own.turns[f] * Vec3::Unit(axes.front() - 'x');
+            out.push_back(degrees(std::atan2(across.dot(hinge), a.dot(b) - a.dot(hinge) * b.dot(hinge))));
         }
         return out;
     }

@@ -71,12 +71,16 @@ Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& 
         t.most = std::max(t.most, moved[f].norm());
     }
     const Vec3 axis = mainAxis(moved);
-    double mean = 0;
-    for (const Vec3& p : a) mean += p.dot(axis) / static_cast<double>(a.size());
+    Vec3 mean = Vec3::Zero();
+    for (const Vec3& p : a) mean += p / static_cast<double>(a.size());
     for (std::size_t f = 0; f < a.size(); ++f) {
-        t.body.push_back(static_cast<float>(a[f].dot(axis) - mean));
+        t.body.push_back(static_cast<float>((a[f] - mean).dot(axis)));
         t.added.push_back(static_cast<float>(moved[f].dot(axis)));
         t.path.push_back(b[f].cast<float>());
+        for (std::size_t k = 0; k < 3; ++k) {
+            t.axes[k].body.push_back(static_cast<float>((a[f] - mean)[static_cast<Eigen::Index>(k)]));
+            t.axes[k].added.push_back(static_cast<float>(moved[f][static_cast<Eigen::Index>(k)]));
+        }
     }
     return t;
 }

@@ -1,6 +1,7 @@
 // What the tape draws in a layer's lane: the body's motion, and what the layer adds to it.
 #pragma once
 
+#include <array>
 #include <vector>
 
 #include "rig/track.h"
@@ -11,6 +12,11 @@ namespace nutatio::measure {
 struct Trace {
     std::vector<float> body;   // way of the watched point under the motion below the layer, about its mean
     std::vector<float> added;  // what the layer adds to that
+    /// The same along each of the actor's axes.
+    struct Along {
+        std::vector<float> body, added;
+    };
+    std::array<Along, 3> axes;
     double most = 0;           // farthest that the layer takes the point from there
     int joint = -1;            // whose end is watched: the one the layer moves farthest
     std::vector<Vec3f> path;   // where the point is with the layer [units], for the stage's trail

@@ -12,6 +12,7 @@
 #include "layers/registry.h"
 #include "pipeline/context.h"
 #include "rig/morph_targets.h"
+#include "rig/region.h"
 #include "scene/change.h"
 #include "scene/set_piece.h"
 
@@ -326,6 +327,10 @@ class Run {
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
         if (whole) h.key(me.rest);
         for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
+        for (const scene::SettingSpec& row : plan.kind->settings)
+            if (row.type == scene::SettingType::Region)
+                if ((w.context.region = m_evaluator.regionFor(*me.entry, layer->text(row.id))))
+                    h.key(w.context.region->key).key(me.entry->actor->picture);
         meet(w, h);
         w.full = h.done();
         w.shown = w.full;
@@ -335,6 +340,7 @@ class Run {
             w.shown = mixing.done();
         }
         m_out.actors[at].layers[result].key = w.shown;
+        m_out.actors[at].layers[result].region = w.context.region;
         for (const layers::Moved& m : plan.moves)
             me.keys[static_cast<std::size_t>(m.joint)] = columnKey(w.shown, static_cast<std::uint64_t>(m.joint));
         if (whole) me.rest = w.shown;
@@ -585,13 +591,21 @@ class Run {
         for (const auto& patch : w.made->changed.patches) {
             rig::Patch p = *patch;
             const auto was = below.patches().find({p.instance, p.primitive});
-            const bool same = was != below.patches().end() && was->second->vertices == p.vertices;
+            // What a vertex has below, wherever that stands in the patch there.
+            std::vector<std::ptrdiff_t> from(p.vertices.size(), -1);
+            if (was != below.patches().end()) {
+                std::unordered_map<std::uint32_t, std::size_t> place;
+                for (std::size_t n = 0; n < was->second->vertices.size(); ++n) place[was->second->vertices[n]] = n;
+                for (std::size_t v = 0; v < p.vertices.size(); ++v)
+                    if (const auto there = place.find(p.vertices[v]); there != place.end())
+                        from[v] = static_cast<std::ptrdiff_t>(there->second);
+            }
             for (int f = 0; f < m_frames; ++f) {
                 const auto share = static_cast<float>(shares.at(f, 0));
                 for (std::size_t v = 0; v < p.vertices.size(); ++v) {
-                    const std::size_t at = static_cast<std::size_t>(f) * p.vertices.size() + v;
-                    const Vec3f from = same ? was->second->offsets[at] : Vec3f(Vec3f::Zero());
-                    p.offsets[at] = from + share * (p.offsets[at] - from);
+                    const std::size_t there = static_cast<std::size_t>(f) * p.vertices.size() + v;
+                    const Vec3f below0 = from[v] < 0 ? Vec3f(Vec3f::Zero()) : was->second->frame(f)[from[v]];
+                    p.offsets[there] = below0 + share * (p.offsets[there] - below0);
                 }
             }
             out.changed.patches.push_back(std::make_shared<const rig::Patch>(std::move(p)));
@@ -719,6 +733,19 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
         if (below[static_cast<std::size_t>(j)] || above[static_cast<std::size_t>(j)]) p.reads.push_back(j);
     }
     return p;
+}
+
+std::shared_ptr<const rig::Region> Evaluator::regionFor(const scene::ActorEntry& entry, const std::string& name) {
+    if (name.empty()) return nullptr;
+    const std::vector<rig::MapStep> steps = scene::regionOf(entry, name);
+    const auto at = std::find_if(m_regions.begin(), m_regions.end(), [&](const Laid& l) {
+        return l.actor == entry.actor && l.steps == steps && l.maps == entry.maps;
+    });
+    if (at != m_regions.end()) return at->region;
+    constexpr std::size_t kMost = 16;
+    if (m_regions.size() >= kMost) m_regions.erase(m_regions.begin());
+    m_regions.push_back({entry.actor, steps, entry.maps, rig::regionOf(*entry.actor, steps, entry.maps)});
+    return m_regions.back().region;
 }
 
 std::shared_ptr<const Evaluator::Kept> Evaluator::known(const Key& key) {

@@ -41,6 +41,7 @@ struct LayerResult {
     std::vector<std::string> met;      // ids of the colliders that it can reach
     Changed changed;                   // empty when it did nothing
     layers::ResolvedPtr settings;      // as they held in the shot, feeds counted; null for an unknown kind
+    std::shared_ptr<const rig::Region> region;  // that it is laid over; null where it names none that is there
     Key key;                           // of what it made and of the motion that it made it from
 };
 
@@ -146,6 +147,15 @@ class Evaluator {
     std::map<Key, Boxes> m_paths;
     std::map<Key, bool> m_closes;
     Readings::Memo m_readings;
+    /// Regions that layers are laid over, with what they were made of.
+    struct Laid {
+        std::shared_ptr<const rig::Actor> actor;
+        std::vector<rig::MapStep> steps;
+        std::vector<rig::Map> maps;
+        std::shared_ptr<const rig::Region> region;
+    };
+    std::vector<Laid> m_regions;
+    std::shared_ptr<const rig::Region> regionFor(const scene::ActorEntry& actor, const std::string& name);
 };
 
 }  // namespace nutatio::pipeline

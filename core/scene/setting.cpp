@@ -184,6 +184,7 @@ Value startValue(const SettingSpec& spec) {
             return spec.start;
         case SettingType::Axes:
         case SettingType::Joint:
+        case SettingType::Region:
             return std::string(spec.axes);
         case SettingType::Choice:
             return std::string(choicesOf(spec).front());

@@ -25,7 +25,8 @@ enum class Unit {
     DegreesPerSecond,
     MetresPerSecond2
 };
-enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders };
+/// Region: of the surface, by the name of a part or map; may be empty.
+enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders, Region };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
 enum class Role {
     None,
@@ -45,6 +46,7 @@ enum class Role {
     Pose,     // how much of a pose shows
     Turned,   // the first of three channels that are a rotation vector
     Shifted,  // the first of three channels that are a way
+    Carried,  // the first of three channels that are a handle's way
 };
 
 /// What a setting has a value of its own for: see channelId.

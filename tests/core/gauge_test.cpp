@@ -182,6 +182,40 @@ TEST_CASE("a signed angle is that of the hinge, to either side") {
     for (double v : plain.gauges[0]->values) CHECK(v >= 0);
 }
 
+TEST_CASE("a limb that stands off to the side swings through nought all the same") {
+    scene::Scene s = test::sceneWith(test::chainActor({.motion = [](double t) { return Xform{Vec3(t, 0, 0)}; }}));
+    // Out to the side about the parent's y, to and fro about its x.
+    const std::string off = test::addLayer(s, "touchup", {"bone_2"}, {{"axes", std::string("parent")}, {"turn_y@bone_2", 50.0}});
+    test::keyed(s, {scene::List::Layers, off}, "turn_x@bone_2", {{0, -20}, {24, 20}});
+    const std::string g = edit::addGauge(s, s.actors[0].id, "bone_1", "angle");
+    s.gauge(g)->joint = "bone_2";
+    s.gauge(g)->set("axes", std::string("x"));
+    REQUIRE(edit::readAfter(s, g, off).ok());
+    const auto e = test::evaluate(s);
+    const auto& v = e.gauges[0]->values;
+    for (std::size_t f = 1; f <= 24; ++f) CHECK(std::abs(v[f] - v[f - 1]) < 5);
+    CHECK(v[0] * v[24] < 0);
+    CHECK(std::abs(v[12]) < 3);
+}
+
+TEST_CASE("over another actor, that stands on the ground that runs, a walk in place has the speed that it has over the ground") {
+    scene::Scene s = test::sceneWith(test::chainActor({.motion = [](double t) { return Xform{Vec3(0.01 * t, 0, 0)}; }}));
+    s.actors.push_back(test::sceneWith(test::chainActor({})).actors.front());
+    s.actors.edit(1).id = "pier";
+    s.actors.edit(1).set("heading", 40.0);
+    const std::string g = edit::addGauge(s, s.actors[0].id, "root", "speed");
+    s.gauge(g)->set("ground", std::string("typed"));
+    s.gauge(g)->set("ground_speed", 1.3);
+    const std::vector<double> over = test::evaluate(s).gauges[0]->values;
+    REQUIRE(edit::measureTo(s, g, "pier", "root").ok());
+    s.gauge(g)->set("from", std::string("joint"));
+    const auto e = test::evaluate(s);
+    REQUIRE(e.gauges[0]->problem.empty());
+    REQUIRE(over.size() == e.gauges[0]->values.size());
+    for (std::size_t f = 0; f < over.size(); ++f) CHECK(e.gauges[0]->values[f] == Approx(over[f]).epsilon(1e-6));
+    CHECK(over[3] == Approx(1.3).epsilon(0.02));
+}
+
 TEST_CASE("height is taken over the floor, or over what is chosen, wherever that goes") {
     scene::Scene s =
         test::sceneWith(test::chainActor({.frames = 25, .motion = [](double t) { return Xform{Vec3(5e-4 * t, 2, 0)}; }}));

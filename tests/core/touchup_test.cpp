@@ -13,6 +13,7 @@
 #include "pipeline/open.h"
 #include "rig/morph_targets.h"
 #include "rig/path.h"
+#include "rig/surface.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -505,4 +506,74 @@ TEST_CASE("a channel of a joint or target that is not there, and a wrong value, 
     CHECK_FALSE(edit::carryOut(p.scene, "pose:layer=" + p.id + ",of=bone_1,values=spin>3"));
     CHECK(edit::carryOut(p.scene, "pose:layer=" + p.id + ",of=bone_2,values=turn_x>3+move_y>0.1,key=yes,frame=4"));
     CHECK(p.scene.shot().keysOf(p.owner(), "turn_x@bone_2"));
+}
+
+TEST_CASE("a grid over a region carries the vertices under its handles as far as it goes, and those outside not at all") {
+    scene::Scene s = test::otterScene();
+    test::play(s, "Walk");
+    const rig::Actor& actor = *s.actors.front().actor;
+    REQUIRE(edit::addPart(s, s.actors.front().id, "middle", {"belly"}));
+    const std::string id = test::addLayer(s, "touchup", {"belly"}, {{"region", std::string("middle")}, {"handles_z", 1.0}});
+    CHECK(test::evaluate(s).layer(id)->changed.patches.empty());  // no handle was moved
+    s.layer(id)->set("grid_z@1.1.0", 0.05);
+    const pipeline::Evaluation e = test::evaluate(s);
+    const auto& patches = e.layer(id)->changed.patches;
+    REQUIRE_FALSE(patches.empty());
+    // What the skin makes of it: posed with and without, in the rest pose.
+    std::vector<Affine> worlds;
+    rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
+    double most = 0, outside = 0;
+    const rig::Surface surface = rig::Surface::of(actor);
+    for (const rig::PatchPtr& patch : patches) {
+        const rig::MeshInstance& in = (*actor.instances)[static_cast<std::size_t>(patch->instance)];
+        const rig::Primitive& p = (*actor.meshes)[static_cast<std::size_t>(in.mesh)].primitives[static_cast<std::size_t>(patch->primitive)];
+        rig::PosedVertices was, is;
+        rig::poseVertices(actor, in, p, worlds, {}, was);
+        rig::poseVertices(actor, in, p, worlds, {}, is, {&patch->vertices, patch->frame(3)});
+        for (std::size_t v = 0; v < was.positions.size(); ++v) {
+            const Vec3f by = is.positions[v] - was.positions[v];
+            CHECK(std::abs(by.x()) + std::abs(by.y()) < 1e-4f * static_cast<float>(actor.height));
+            most = std::max(most, static_cast<double>(by.z()));
+            double belly = 0;
+            for (const auto& pull : surface.pulls(surface.pointOf(static_cast<std::size_t>(patch->instance), static_cast<std::size_t>(patch->primitive), v)))
+                if (pull.joint == actor.skeleton.find("belly")) belly += pull.weight;
+            if (belly == 0) outside = std::max(outside, static_cast<double>(by.norm()));
+        }
+    }
+    CHECK(most > 0.7 * 0.05 * actor.height);
+    CHECK(most <= 0.05 * actor.height * 1.001);
+    CHECK(outside < 1e-6);
+    // A second one adds to it, and its mix counts of its own share alone.
+    const std::string second = test::addLayer(s, "touchup", {"belly"}, {{"region", std::string("middle")}, {"mix", 0.5}});
+    s.layer(second)->set("grid_z@1.1.0", 0.05);
+    const pipeline::Evaluation both = test::evaluate(s);
+    const rig::PatchPtr &one = patches.front(), &two = both.layer(second)->changed.patches.front();
+    REQUIRE(two->vertices.size() == one->vertices.size());
+    for (std::size_t v = 0; v < one->vertices.size(); v += 17)
+        CHECK((two->frame(0)[v] - 1.5f * one->frame(0)[v]).norm() < 1e-4f * (1e-3f + one->frame(0)[v].norm()));
+    // Keyed, and across: the middle handle of three is the only one of one.
+    const auto farthest = [&](const char* axis, int frame) {
+        double far = 0;
+        const pipeline::Evaluation now = test::evaluate(s);
+        for (const rig::PatchPtr& patch : now.layer(id)->changed.patches)
+            for (std::size_t v = 0; v < patch->vertices.size(); ++v)
+                far = std::max(far, static_cast<double>(std::abs(patch->frame(frame)[v][*axis - 'x'])));
+        return far;
+    };
+    test::keyed(s, {List::Layers, id}, "grid_x@1.1.0", {{0, 0.0}, {20, 0.1}});
+    CHECK(farthest("x", 20) > 10 * farthest("x", 0));
+    CHECK(farthest("x", 20) > farthest("x", 10));
+    s.editShot().keys.clear();
+    s.layer(id)->set("grid_y@0.0.0", 0.03);
+    const double cornerOnly = farthest("y", 0);
+    for (const char* count : {"handles_x", "handles_y"}) s.layer(id)->set(count, 1.0);
+    CHECK(farthest("y", 0) > 1.2 * cornerOnly);
+    s.layer(id)->values.erase("grid_y@0.0.0");
+    // Renamed with its part; without it nothing is carried, and that is told.
+    REQUIRE(edit::renamePart(s, s.actors.front().id, "middle", "paunch"));
+    CHECK(s.layer(id)->text("region") == "paunch");
+    s.layer(id)->set("region", std::string("nothing"));
+    const pipeline::Evaluation none = test::evaluate(s);
+    CHECK(none.layer(id)->changed.patches.empty());
+    CHECK(none.layer(id)->remarks.size() == 1);
 }

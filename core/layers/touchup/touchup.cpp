@@ -9,6 +9,7 @@
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
 #include "layers/run.h"
+#include "layers/touchup/grid.h"
 #include "layers/touchup/morph_channels.h"
 #include "rig/path.h"
 
@@ -62,6 +63,31 @@ constexpr SettingSpec shareRow(std::string_view id, std::string_view label, scen
             .keyable = true,
             .feel = false,
             .each = Each::Joint};
+}
+
+constexpr SettingSpec handlesRow(std::string_view id, std::string_view label, double start) {
+    return {.id = id,
+            .label = label,
+            .range = {1, 8},
+            .soft = {1, 6},
+            .start = start,
+            .help = "How many handles there are that way; what is set stays with a handle's number.",
+            .feel = false,
+            .whole = true,
+            .together = true};
+}
+
+constexpr SettingSpec gridRow(std::string_view id, std::string_view label, scene::Role role) {
+    return {.id = id,
+            .label = label,
+            .unit = Unit::Share,
+            .range = {-20, 20},
+            .soft = {-0.2, 0.2},
+            .help = "How far the handle is carried along the actor's axis, against its height.",
+            .role = role,
+            .keyable = true,
+            .feel = false,
+            .each = Each::Handle};
 }
 
 constexpr std::string_view kTurnHelp = "How far it is turned about this axis.", kMoveHelp = "How far it is shifted, against the actor's height.",
@@ -154,6 +180,15 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .whole = true,
      .together = true},
+    {.id = "region",
+     .label = "Handles over",
+     .type = SettingType::Region,
+     .help = "The part or map of the surface that a grid of handles is laid over: an eyelid, a belly.",
+     .feel = false,
+     .group = "Handles"},
+    handlesRow("handles_x", "Handles across", 3),
+    handlesRow("handles_y", "Handles up", 3),
+    handlesRow("handles_z", "Handles deep", 1),
     kAmountRow,
     kMixRow,
     turnRow("turn_x", "turn x", kTurnHelp, scene::Role::Turned, "Turn"),
@@ -211,6 +246,9 @@ constexpr SettingSpec kSettings[] = {
      .keyable = true,
      .feel = false,
      .each = Each::Morph},
+    gridRow("grid_x", "x", scene::Role::Carried),
+    gridRow("grid_y", "y", scene::Role::None),
+    gridRow("grid_z", "z", scene::Role::None),
 };
 
 constexpr double kHidden = 1e-5;  // a drawing that is not seen: times its size
@@ -434,7 +472,8 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
 }
 
 bool bends(const scene::Resolved& s) {
-    return !s.channels("weight").empty() || !s.channels("more_weight").empty();
+    const bool grid = !s.channels("grid_x").empty() || !s.channels("grid_y").empty() || !s.channels("grid_z").empty();
+    return (grid && !s.text("region").empty()) || !s.channels("weight").empty() || !s.channels("more_weight").empty();
 }
 
 Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
@@ -465,6 +504,10 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
         }
     }
     if (bends(*context.settings)) out.morphs = touchedMorphs(context, below, out.remarks);
+    if (context.region)
+        out.patches = HandGrid(context).patches(below, cancel);
+    else if (const std::string& name = context.settings->text("region"); !name.empty())
+        out.remarks.push_back("there is no part or map \"" + name + "\" to lay handles over");
     return out;
 }
 
@@ -544,6 +587,10 @@ std::vector<std::pair<std::string, double>> posed(const LayerContext& context, c
     return out;
 }
 
+std::vector<HandPoint> points(const LayerContext& context, int frame) {
+    return context.region ? HandGrid(context).points(frame) : std::vector<HandPoint>();
+}
+
 /// How far it goes from what is below, at most.
 std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
     const std::vector<double> scales = rig::scalesAbove(context.actor);
@@ -576,6 +623,7 @@ const LayerKind kTouchupKind{
     .live = live,
     .measured = measured,
     .posed = posed,
+    .points = points,
     .bends = bends};
 
 }  // namespace nutatio::layers
