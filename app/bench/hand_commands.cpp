@@ -12,9 +12,8 @@ void Bench::makeHandCommands() {
     add("pose-key", tr("Key the pose of the joint in the hand"), {}, {}, [this] {
         const auto hand = m_session.handJoint();
         if (!hand) return;
-        m_document.edit(tr("Key a pose"), [&](scene::Scene& s) {
-            edit::keyPose(s, hand->layer->id, {hand->reference()}, m_session.frame());
-        });
+        m_document.edit(tr("Key a pose"),
+                        [&](scene::Scene& s) { edit::keyPose(s, hand->layer->id, {hand->reference()}, m_session.frame()); });
     });
     add("untouch", tr("Leave the joint in the hand as it is below"), {}, {}, [this] {
         const auto hand = m_session.handJoint();
@@ -23,9 +22,8 @@ void Bench::makeHandCommands() {
                         [&](scene::Scene& s) { edit::untouch(s, hand->layer->id, {hand->reference()}); });
     });
     add("touch-clip", tr("Touch up the clip itself: a layer under all others"), {}, "pencil", [this] { touchClip(); });
-    add("set-down", tr("Set the layer down as one that is posed by hand, with keys"), {}, {}, [this] {
-        setDown({m_session.selection().layer});
-    });
+    add("set-down", tr("Set the layer down as one that is posed by hand, with keys"), {}, {},
+        [this] { setDown({m_session.selection().layer}); });
     add("set-down-group", tr("Set the layer's group down as one that is posed by hand"), {}, {}, [this] {
         const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
         std::vector<std::string> all;
@@ -52,8 +50,7 @@ void Bench::makeHandCommands() {
         if (edit::keysRest(m_document.scene(), *owner, setting))
             attempt(tr("Wake keys"), [&](scene::Scene& s) { return edit::wakeKeys(s, *owner, setting); });
         else
-            attempt(tr("Rest keys"),
-                    [&](scene::Scene& s) { return edit::restKeys(s, *owner, setting, m_session.frame()); });
+            attempt(tr("Rest keys"), [&](scene::Scene& s) { return edit::restKeys(s, *owner, setting, m_session.frame()); });
     });
 }
 
@@ -86,7 +83,8 @@ void Bench::setDown(std::vector<std::string> layers) {
         auto made = std::make_shared<scene::Scene>(scene);
         pipeline::Evaluator evaluator;
         const auto tell = [this](double share) {
-            QMetaObject::invokeMethod(this, [this, share] { showProgress(share); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, share] { showProgress(share); }, Qt::QueuedConnection);
         };
         const Result<std::string> id = edit::intoHand(*made, layers, {}, evaluator, cancel, tell);
         return [this, made, id, scene] {

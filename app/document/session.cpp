@@ -103,9 +103,10 @@ void Session::selectJoint(const std::string& actor, int joint, bool add) {
 }
 
 void Session::pointAt(const std::string& actor, int joint) {
-    if (m_lastActor == actor && m_lastJoint == joint) return;
+    if (m_lastActor == actor && m_lastJoint == joint && m_handOnJoint) return;
     m_lastActor = actor;
     m_lastJoint = joint;
+    m_handOnJoint = true;
     Q_EMIT selectionChanged();
 }
 
@@ -121,8 +122,9 @@ std::optional<HandJoint> Session::handJoint() const {
 }
 
 void Session::setHandPoint(const std::string& of) {
-    if (of == m_handPoint) return;
+    if (of == m_handPoint && !m_handOnJoint) return;
     m_handPoint = of;
+    m_handOnJoint = false;
     Q_EMIT selectionChanged();
 }
 
@@ -135,6 +137,7 @@ void Session::setPosing(const HandPosing& posing) {
 void Session::choose(const scene::Owner& owner) {
     if (!m_document.scene().tuned(owner)) return;
     select(Selection::of(m_document.scene(), owner));
+    m_handOnJoint = false;
     // What is posed by hand begins with a joint of its own.
     if (const auto hand = handJoint()) {
         const auto& own = hand->layer->list(layers::findKind(hand->layer->kind)->target());

@@ -100,6 +100,8 @@ class Session : public QObject {
     /// The handle of its grid that was taken last; empty: none.
     const std::string& handPoint() const { return m_handPoint; }
     void setHandPoint(const std::string& of);
+    /// Whether a joint was taken last, and no handle of a grid.
+    bool handOnJoint() const { return m_handOnJoint; }
     const HandPosing& posing() const { return m_posing; }
     void setPosing(const HandPosing& posing);
     /// Grows the joint selection by everything below it.
@@ -176,6 +178,7 @@ class Session : public QObject {
     Painting m_painting;
     HandPosing m_posing;
     std::string m_handPoint;
+    bool m_handOnJoint = false;
     std::optional<scene::Scene> m_take;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;

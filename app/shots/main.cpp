@@ -138,15 +138,6 @@ int main(int argc, char** argv) {
     session.setFrame(8);
     keep(bench, folder, QStringLiteral("bench.png"));
 
-    bench.stage()->setJointsShown(false);
-    session.setGhost(true);
-    camera.heading = nutatio::radians(152);
-    camera.height = nutatio::radians(16);
-    bench.stage()->setCamera(camera);
-    strip(bench, folder, QStringLiteral("walk-strip.png"), {1, 5, 9, 13, 17, 21, 25, 29}, QRectF(0.2, 0, 0.62, 1));
-    session.setGhost(false);
-    bench.stage()->setJointsShown(true);
-
     camera.heading = nutatio::radians(28);
     camera.target = nutatio::Vec3(0, 0.62, 0);
     bench.stage()->setCamera(camera);
@@ -259,5 +250,18 @@ int main(int argc, char** argv) {
     bench.findChild<nutatio::app::KitsFace*>()->bring(kit);
     keep(bench, folder, QStringLiteral("kits.png"));
     QFile::remove(kit);
+
+    bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("lantern-walk.nutatio")));
+    waitFor([&] { return bench.document().scene().actors.size() == 2; });
+    settle(bench);
+    handShots(bench, [&](const QString& name) { keep(bench, folder, name); });
+    session.select({});
+    bench.stage()->setJointsShown(false);
+    session.setGhost(true);
+    camera = bench.stage()->camera();
+    camera.heading = nutatio::radians(62);
+    camera.height = nutatio::radians(9);
+    bench.stage()->setCamera(camera);
+    strip(bench, folder, QStringLiteral("walk-strip.png"), {1, 5, 9, 13, 17, 21, 25, 29}, QRectF(0.2, 0, 0.62, 1));
     return 0;
 }

@@ -55,9 +55,6 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     bench.action(QStringLiteral("night"))->trigger();
     bench.setTapeHeight(200);
     bench.tape()->open("tail", false);
-    bench.action(QStringLiteral("view-two"))->trigger();
-    keep(QStringLiteral("two-views.png"));
-    bench.action(QStringLiteral("view-two"))->trigger();
     session.selectLayer("tail");
     bench.tape()->keys().set({});
     for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
@@ -76,12 +73,20 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     session.setRange({});
     bench.document().undo();
     session.select({});
-    bench.document().edit(QStringLiteral("by hand"), [](scene::Scene& s) {
-        carry(s, "add-layer:actor=otter,kind=touchup,joints=upper_arm_L");
-        carry(s, "pose:layer=" + s.layers[s.layers.size() - 1].id + ",of=upper_arm_L,values=turn_x>35");
-    });
-    session.selectLayer(bench.document().scene().layers[bench.document().scene().layers.size() - 1].id);
+}
+
+void handShots(app::Bench& bench, const std::function<void(const QString& name)>& keep) {
+    app::Session& session = bench.session();
+    session.setStep(app::StepId::Tune);
+    session.selectLayer("upper_arm_L-touchup");
+    app::HandPosing posing = session.posing();
+    posing.along = app::HandPosing::Along::World;
+    session.setPosing(posing);
+    session.setFrame(16);
+    bench.tape()->open("upper_arm_L-touchup", true);
+    bench.setTapeHeight(250);
+    bench.action(QStringLiteral("view-two"))->trigger();
     keep(QStringLiteral("by-hand.png"));
-    bench.document().undo();
-    session.select({});
+    bench.action(QStringLiteral("view-two"))->trigger();
+    bench.setTapeHeight(200);
 }

@@ -67,11 +67,12 @@ void GridHand::drag(const QPointF& to, Qt::KeyboardModifiers modifiers) {
     };
     const double fine = modifiers & Qt::ShiftModifier ? 0.1 : 1;
     const double height = hand->actor->actor->height;
-    Vec3 share = (m_held->at.offset + Affine{m_held->toWorld, Vec3::Zero()}.inverse().m * (fine * (at(to) - at(m_from)))) / height;
+    Vec3 share =
+        (m_held->at.offset + Affine{m_held->toWorld, Vec3::Zero()}.inverse().m * (fine * (at(to) - at(m_from)))) / height;
     if (modifiers & Qt::ControlModifier) share = (share * 200).array().round().matrix() / 200;
     const std::string stem(row->id.substr(0, row->id.size() - 1));
     std::vector<std::pair<std::string, double>> values;
-    for (int k = 0; k < 3; ++k) values.emplace_back(scene::channelId(stem + "xyz"[k], m_held->at.of), share[k]);
+    for (int k = 0; k < 3; ++k) values.emplace_back(scene::channelId(stem + "xyz"[k], m_held -> at.of), share[k]);
     m_document.edit(
         QObject::tr("Drag a handle"),
         [&](scene::Scene& s) { edit::pose(s, hand->layer->id, values, m_frame, m_session.posing().keys); }, m_gesture);

@@ -20,7 +20,8 @@ constexpr int kSides = 64;
 
 double distance(const QPointF& p, const QPointF& a, const QPointF& b) {
     const QPointF ab = b - a, ap = p - a;
-    const double length = QPointF::dotProduct(ab, ab), u = length > 0 ? std::clamp(QPointF::dotProduct(ap, ab) / length, 0.0, 1.0) : 0;
+    const double length = QPointF::dotProduct(ab, ab),
+                 u = length > 0 ? std::clamp(QPointF::dotProduct(ap, ab) / length, 0.0, 1.0) : 0;
     const QPointF d = ap - u * ab;
     return std::hypot(d.x(), d.y());
 }
@@ -70,7 +71,9 @@ std::vector<PoseHand::Stroke> PoseHand::strokes() const {
         }
         const Vec3 way = m_axes * Vec3(Vec3::Unit(axis));
         const bool faint = std::abs(way.dot(eye)) > 0.97;
-        out.push_back({{m_world.t + kArrowFrom / kRing * m_size * way, m_world.t + kArrowTo / kRing * m_size * way}, {Grip::Along, axis}, faint});
+        out.push_back({{m_world.t + kArrowFrom / kRing * m_size * way, m_world.t + kArrowTo / kRing * m_size * way},
+                       {Grip::Along, axis},
+                       faint});
         out.push_back({{m_world.t + kArrowTo / kRing * m_size * way}, {Grip::Along, axis}, faint});
     }
     out.push_back({{m_world.t}, {Grip::Free, 0}, false});

@@ -19,7 +19,12 @@
 namespace nutatio::app {
 
 Stage::Stage(Document& document, Session& session, QWidget* parent)
-    : QOpenGLWidget(parent), m_document(document), m_session(session), m_tug(document, session), m_poseHand(document, session), m_gridHand(document, session) {
+    : QOpenGLWidget(parent),
+      m_document(document),
+      m_session(session),
+      m_tug(document, session),
+      m_poseHand(document, session),
+      m_gridHand(document, session) {
     setAccessibleName(tr("Stage"));
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
@@ -251,9 +256,15 @@ void Stage::paintGL() {
     QPainter p(&device);
     p.setRenderHint(QPainter::TextAntialiasing);
     if (!f.only.isEmpty()) p.setClipRect(QRectF(QPointF(f.only.topLeft()) / ratio, QSizeF(f.only.size()) / ratio));
+    std::vector<QRectF> written;
     const auto label = [&](const QPointF& at, const QString& text, const QColor& c) {
         p.setFont(look::textFont(9, QFont::Bold));
-        const QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-5, -3, 5, 3).translated(at + QPointF(12, -10));
+        QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-5, -3, 5, 3).translated(at + QPointF(12, -10));
+        // Below what is written there already.
+        for (int turn = 0; turn < 4; ++turn)
+            for (const QRectF& other : written)
+                if (box.intersects(other)) box.moveTop(other.bottom() + 1);
+        written.push_back(box);
         p.fillRect(box, look::faded(look::theme().sheet, 0.9));
         p.setPen(c);
         p.drawText(box, Qt::AlignCenter, text);

@@ -262,6 +262,8 @@ void Stage::layPoseHand() {
     const Shown* here = hand ? shown(hand->actor->id) : nullptr;
     if (!here || hand->joint >= static_cast<int>(here->posed.worlds.size())) return;
     m_gridHand.lay(here->posed.worlds, m_camera, size());
+    // Rings and arrows would lie over the grid: they come when a joint is clicked.
+    if (!m_gridHand.points().empty() && !m_session.handOnJoint()) return;
     const int up = hand->actor->actor->skeleton.joint(hand->joint).parent;
     m_poseHand.lay(here->posed.worlds[static_cast<std::size_t>(hand->joint)],
                    up == rig::kNoJoint ? Affine() : here->posed.worlds[static_cast<std::size_t>(up)], m_camera, size());

@@ -252,8 +252,9 @@ void Lane::paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>
     if (!shared) larger = std::max(body, added);
     constexpr double kReadable = 0.3;
     const auto times = [&](double own) {
+        constexpr double kNothing = 1e-5;
         double k = 1;
-        while (!shared && own * k < kReadable * larger && k < 1000) k *= 2;
+        while (!shared && own > kNothing * larger && own * k < kReadable * larger && k < 1000) k *= 2;
         return k;
     };
     const double bodyTimes = times(body), addedTimes = times(added);

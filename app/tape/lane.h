@@ -54,8 +54,8 @@ class Lane : public QWidget {
     Grip gripUnder(const QPointF& p) const;
     void dragInterval(double frame);
     void paintTraces(QPainter& p, const FrameScale& s);
-    void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added, double larger,
-                    double top, double bottom);
+    void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added,
+                    double larger, double top, double bottom);
     void paintIntervals(QPainter& p, const FrameScale& s);
 
     Document& m_document;

@@ -1,7 +1,7 @@
 #include "app/tuner/hand_panel.h"
 
-#include <QLabel>
 #include <QHBoxLayout>
+#include <QLabel>
 #include <QVBoxLayout>
 
 #include "app/look/text.h"
@@ -58,8 +58,8 @@ HandPanel::HandPanel(Document& document, Session& session, QWidget* parent)
     all->addLayout(chips);
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(4);
-    for (const auto& [id, words] : {std::pair{QStringLiteral("pose-key"), tr("Key pose")},
-                                    std::pair{QStringLiteral("untouch"), tr("Leave as below")}}) {
+    for (const auto& [id, words] :
+         {std::pair{QStringLiteral("pose-key"), tr("Key pose")}, std::pair{QStringLiteral("untouch"), tr("Leave as below")}}) {
         auto* b = new QPushButton(words);
         b->setObjectName(QStringLiteral("do-") + id);
         b->setStyleSheet(QStringLiteral("padding: 5px 6px;"));
@@ -67,7 +67,8 @@ HandPanel::HandPanel(Document& document, Session& session, QWidget* parent)
         connect(b, &QPushButton::clicked, this, [this, id = id] { Q_EMIT commandWanted(id); });
     }
     all->addLayout(buttons);
-    auto* hint = new QLabel(tr("Click joints on the stage; drag a ring to turn, an arrow to move. Ctrl: in steps, Shift: finer."));
+    auto* hint =
+        new QLabel(tr("Click joints on the stage; drag a ring to turn, an arrow to move. Ctrl: in steps, Shift: finer."));
     hint->setObjectName(QStringLiteral("soft"));
     hint->setFont(look::textFont(8.5));
     hint->setWordWrap(true);

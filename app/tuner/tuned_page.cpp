@@ -84,7 +84,8 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
     if (MeetsTable::suits(s, owner)) out += u'm';
-    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id) out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
+    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id)
+        out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
     // What a region may be.
     if (const scene::ActorEntry* a = owner.list == scene::List::Layers ? s.actor(s.layer(owner.id)->actor) : nullptr) {
         for (const scene::Part& p : a->parts) out += QString::fromStdString(p.name) + u',';
@@ -191,8 +192,9 @@ void TunedPage::addChannels(const HandJoint& hand) {
         if (!row.group.empty()) beginGroup(qs(row.group));
         add(row, hand.reference(), {});
     }
-    const bool handles = std::any_of(table.begin(), table.end(), [](const auto& row) { return row.each == scene::Each::Handle; }) &&
-                         !m_session.handPoint().empty();
+    const bool handles =
+        std::any_of(table.begin(), table.end(), [](const auto& row) { return row.each == scene::Each::Handle; }) &&
+        !m_session.handPoint().empty();
     if (handles) {
         beginGroup(tr("Handle %1").arg(QString::fromStdString(m_session.handPoint())));
         for (const scene::SettingSpec& row : table)

@@ -65,7 +65,7 @@ class Tuner : public QWidget {
     TunedPage* m_tuned = nullptr;
     QString m_page;                         // which page is built
     std::vector<std::string> m_lastJoints;  // references of the joints last selected
-    std::string m_lastJointsOf;  // the actor
+    std::string m_lastJointsOf;             // the actor
 };
 
 }  // namespace nutatio::app

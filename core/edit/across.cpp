@@ -28,8 +28,7 @@ Vec3 Across::offset(int joint, const Vec3& v) const {
 /// A way in the actor's world as it stands, as its joint and its fellow stand to one another.
 Vec3 Across::way(int joint, const Vec3& v) const {
     const auto there = static_cast<std::size_t>(sides.fellow[static_cast<std::size_t>(joint)]);
-    return rotationOf(standing[there].m) *
-           offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
+    return rotationOf(standing[there].m) * offset(joint, rotationOf(standing[static_cast<std::size_t>(joint)].m).conjugate() * v);
 }
 
 Vec3 Across::place(int joint, const Vec3& p) const {

@@ -26,8 +26,8 @@ struct Across {
     /// turned back, so that it stays a turn.
     Vec3 turned(int joint, const Vec3& degreesIn) const;
     double heading(double deg) const;
-    /// A way, or with `turn` a rotation vector, that a channel of `joint` holds in axes of its own, of what it hangs on, or of the
-    /// world ("own", "parent", "world"), as its fellow's channel holds its picture.
+    /// A way, or with `turn` a rotation vector, that a channel of `joint` holds in axes of its own, of what it hangs on, or of
+    /// the world ("own", "parent", "world"), as its fellow's channel holds its picture.
     Vec3 channel(int joint, const std::string& axes, bool turn, const Vec3& v) const;
 
     const scene::ActorEntry& entry;

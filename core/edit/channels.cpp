@@ -165,8 +165,8 @@ Result<Done> touch(scene::Scene& s, const std::string& id, const std::vector<std
     for (const std::string& joint : joints) {
         const int j = actor->actor->skeleton.find(joint);
         if (j == rig::kNoJoint) return refused("there is no joint \"" + joint + "\"");
-        const bool there = std::any_of(all.begin(), all.end(),
-                                       [&](const std::string& o) { return actor->actor->skeleton.find(o) == j; });
+        const bool there =
+            std::any_of(all.begin(), all.end(), [&](const std::string& o) { return actor->actor->skeleton.find(o) == j; });
         if (!there) all.push_back(actor->actor->skeleton.reference(j));
     }
     if (all.size() > had) s.layer(id)->set(kind->target(), std::move(all));
@@ -177,19 +177,17 @@ void untouch(scene::Scene& s, const std::string& id, const std::vector<std::stri
     const scene::Layer* layer = std::as_const(s).layer(id);
     const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
     if (!kind) return;
-    const auto left = [&](const std::string& joint) {
-        return std::find(joints.begin(), joints.end(), joint) != joints.end();
-    };
+    const auto left = [&](const std::string& joint) { return std::find(joints.begin(), joints.end(), joint) != joints.end(); };
     std::vector<std::string> all = layer->list(kind->target());
     std::erase_if(all, left);
     if (all.empty() && !layer->list(kind->target()).empty()) all.push_back(layer->list(kind->target()).front());
-    followChannels(s, id, [&](const std::string& joint) {
-        return left(joint) ? std::nullopt : std::optional<std::string>(joint);
-    });
+    followChannels(s, id,
+                   [&](const std::string& joint) { return left(joint) ? std::nullopt : std::optional<std::string>(joint); });
     s.layer(id)->set(kind->target(), std::move(all));
 }
 
-void pose(scene::Scene& s, const std::string& id, const std::vector<std::pair<std::string, double>>& values, int frame, bool key) {
+void pose(scene::Scene& s, const std::string& id, const std::vector<std::pair<std::string, double>>& values, int frame,
+          bool key) {
     const scene::Layer* layer = std::as_const(s).layer(id);
     const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
     if (!kind) return;
@@ -219,8 +217,8 @@ void keyPose(scene::Scene& s, const std::string& id, const std::vector<std::stri
             // Of three numbers that are one turn all are keyed where one is.
             const bool any = std::any_of(kind->settings.begin(), kind->settings.end(), [&](const SettingSpec& other) {
                 const std::string of = scene::channelId(other.id, joint);
-                const bool alike = other.id == row.id ||
-                                   (row.id.size() > 2 && row.id[row.id.size() - 2] == '_' && other.id.substr(0, other.id.size() - 2) == stem);
+                const bool alike = other.id == row.id || (row.id.size() > 2 && row.id[row.id.size() - 2] == '_' &&
+                                                          other.id.substr(0, other.id.size() - 2) == stem);
                 return alike && (s.numberAt(owner, of, frame) != 0 || s.shot().keysOf(owner, of));
             });
             const std::string mine = scene::channelId(row.id, joint);
@@ -400,7 +398,8 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
                     Vec3 v = Vec3::Zero();
                     for (const auto& [id, value] : values)
                         for (int a = 0; a < 3; ++a)
-                            if (id == scene::channelId(std::string(stem) + '_' + "xyz"[a], actor.skeleton.reference(j))) v[a] = value;
+                            if (id == scene::channelId(std::string(stem) + '_' + "xyz"[a], actor.skeleton.reference(j)))
+                                v[a] = value;
                     auto& row = mine[stem];
                     // The same turn, by as many rounds as lead on from the frame before.
                     if (std::string_view(stem) == "turn" && !row.empty() && v.norm() > 1e-9) {
@@ -420,7 +419,8 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
         }
         for (const auto& [name, target] : rig::morphTargets(actor)) {
             if (weights.count({target.instance, target.target}) == 0) continue;
-            const rig::Morph was = rig::morphOf(actor, *below, target.instance), is = rig::morphOf(actor, *above, target.instance);
+            const rig::Morph was = rig::morphOf(actor, *below, target.instance),
+                             is = rig::morphOf(actor, *above, target.instance);
             std::vector<Vec3> values;
             for (int f = 0; f < above->frames(); ++f)
                 values.push_back({static_cast<double>(is.frame(f)[target.target] - was.frame(f)[target.target]), 0, 0});
@@ -433,9 +433,9 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
     std::vector<std::string> joints;
     for (int j : actor.skeleton.order())
         if (moved.count(j) > 0) joints.push_back(actor.skeleton.reference(j));
-    const bool any = std::any_of(keys.begin(), keys.end(), [](const auto& k) { return !k.second.empty(); }) ||
-                     std::any_of(made.values.begin(), made.values.end(),
-                                 [](const auto& v) { return !scene::channelOf(v.first).empty(); });
+    const bool any =
+        std::any_of(keys.begin(), keys.end(), [](const auto& k) { return !k.second.empty(); }) ||
+        std::any_of(made.values.begin(), made.values.end(), [](const auto& v) { return !scene::channelOf(v.first).empty(); });
     if (!any) return refused("they move nothing");
     made.set(kind->target(), std::move(joints));
     for (std::size_t i = 0; i < s.layers.size(); ++i)
@@ -517,7 +517,8 @@ void mirrorChannels(scene::Scene& s, const std::string& id, const Across& across
                 for (const auto& [at, like] : times) {
                     Vec3 v = plain;
                     for (int a = 0; a < 3; ++a)
-                        if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint))) v[a] = scene::keyedAt(*keys, at);
+                        if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint)))
+                            v[a] = scene::keyedAt(*keys, at);
                     v = across.channel(from, axes, t.turn, v);
                     for (int a = 0; a < 3; ++a) {
                         scene::putKey(out[a], at, v[a]);

@@ -31,7 +31,8 @@ void followFromElsewhere(scene::Scene& s, const std::string& actor, const Follow
         const scene::ActorEntry* own = std::as_const(s).actor(s.layers[i].actor);
         if (!kind || !own || own->id == actor) continue;
         for (const scene::SettingSpec& row : kind->settings) {
-            const scene::JointIn named = row.anywhere ? scene::jointIn(own->actor->skeleton, s.layers[i].text(row.id)) : scene::JointIn{};
+            const scene::JointIn named =
+                row.anywhere ? scene::jointIn(own->actor->skeleton, s.layers[i].text(row.id)) : scene::JointIn{};
             if (named.actor != actor) continue;
             const auto is = followed(named.joint);
             if (is != named.joint) s.layers.edit(i).set(row.id, is ? scene::jointText({actor, *is}) : std::string());

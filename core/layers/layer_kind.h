@@ -74,7 +74,7 @@ struct LayerContext {
     std::vector<Blow> winds{};      // switched on, blowing on this layer
     std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
-    std::shared_ptr<const rig::Region> region{};  // of the surface, that its settings name
+    std::shared_ptr<const rig::Region> region{};              // of the surface, that its settings name
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest

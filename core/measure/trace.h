@@ -17,9 +17,9 @@ struct Trace {
         std::vector<float> body, added;
     };
     std::array<Along, 3> axes;
-    double most = 0;           // farthest that the layer takes the point from there
-    int joint = -1;            // whose end is watched: the one the layer moves farthest
-    std::vector<Vec3f> path;   // where the point is with the layer [units], for the stage's trail
+    double most = 0;          // farthest that the layer takes the point from there
+    int joint = -1;           // whose end is watched: the one the layer moves farthest
+    std::vector<Vec3f> path;  // where the point is with the layer [units], for the stage's trail
 };
 
 /// World places of a point fixed to `joint` at every frame.

@@ -313,10 +313,11 @@ class Run {
         w.context.apart = plan.apart;
         m_kept.push_back(layer);
         // What is felt must come round again, too.
-        const bool loops = me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::JointIn& named) {
-                               const std::size_t c = climberOf(named.actor);
-                               return c == m_climbers.size() || m_climbers[c].loops;
-                           });
+        const bool loops =
+            me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::JointIn& named) {
+                const std::size_t c = climberOf(named.actor);
+                return c == m_climbers.size() || m_climbers[c].loops;
+            });
         w.context.period = loops ? (m_frames - 1) / m_shot->fps : 0;
         for (double c : m_shot->cuts)
             if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())

@@ -35,14 +35,14 @@ struct Changed {
 struct LayerResult {
     std::string id;
     bool acts = false;
-    std::string problem;               // why it does nothing although it should; empty when all is well
-    std::string idle;                  // why it does nothing, though nothing is wrong: muted, mixed to nothing
-    std::vector<std::string> remarks;  // what a person should know of how it went
-    std::vector<std::string> met;      // ids of the colliders that it can reach
-    Changed changed;                   // empty when it did nothing
-    layers::ResolvedPtr settings;      // as they held in the shot, feeds counted; null for an unknown kind
+    std::string problem;                        // why it does nothing although it should; empty when all is well
+    std::string idle;                           // why it does nothing, though nothing is wrong: muted, mixed to nothing
+    std::vector<std::string> remarks;           // what a person should know of how it went
+    std::vector<std::string> met;               // ids of the colliders that it can reach
+    Changed changed;                            // empty when it did nothing
+    layers::ResolvedPtr settings;               // as they held in the shot, feeds counted; null for an unknown kind
     std::shared_ptr<const rig::Region> region;  // that it is laid over; null where it names none that is there
-    Key key;                           // of what it made and of the motion that it made it from
+    Key key;                                    // of what it made and of the motion that it made it from
 };
 
 struct ActorResult {
@@ -115,7 +115,7 @@ class Evaluator {
         std::string problem;
         std::vector<layers::Moved> moves;
         std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
-        std::vector<scene::JointIn> elsewhere;  // joints of other actors that its settings name
+        std::vector<scene::JointIn> elsewhere;          // joints of other actors that its settings name
         double reach = 0;
         layers::ResolvedPtr settings;
         std::map<std::string, layers::ResolvedPtr, std::less<>> apart;

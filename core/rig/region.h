@@ -14,7 +14,8 @@ struct Region {
     std::vector<float> values;  // 0 to 1, by point
     Key key;                    // of the values
 };
-/// The region that steps of a map make, with the other maps that they name. Null where they cannot be carried out, or make nothing.
+/// The region that steps of a map make, with the other maps that they name. Null where they cannot be carried out, or make
+/// nothing.
 std::shared_ptr<const Region> regionOf(const Actor& actor, const std::vector<MapStep>& steps, const std::vector<Map>& maps);
 
 }  // namespace nutatio::rig

@@ -204,11 +204,10 @@ TEST_CASE("each setting is described well enough to be shown") {
 }
 
 namespace {
-/// What must stand on the joint that moves itself to have an effect; what needs a morph target, a region, a size that changes or a bend is in
-/// touchup_test.cpp.
+/// What must stand on the joint that moves itself to have an effect; what needs a morph target, a region, a size that changes or
+/// a bend is in touchup_test.cpp.
 const char* targetFor(const scene::SettingSpec& spec) {
-    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root"
-                                                                                                                      : "bone_2";
+    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root" : "bone_2";
 }
 bool isElsewhere(const scene::SettingSpec& spec) {
     return spec.each == scene::Each::Morph || spec.each == scene::Each::Handle || spec.id.substr(0, 8) == "handles_" ||

@@ -24,7 +24,8 @@ namespace {
 
 /// A chain of four bones along z whose root nods, and a layer by hand on some of them.
 struct Posed {
-    explicit Posed(const std::vector<std::string>& joints, const scene::Values& values = {}, const test::ChainSpec& spec = test::nodding())
+    explicit Posed(const std::vector<std::string>& joints, const scene::Values& values = {},
+                   const test::ChainSpec& spec = test::nodding())
         : actor(test::chainActor(spec)), scene(test::sceneWith(actor)) {
         test::play(scene, "Move");
         id = test::addLayer(scene, "touchup", joints, values);
@@ -130,7 +131,8 @@ TEST_CASE("a pose that is fed by a gauge lags behind it by a fraction of a frame
     const rig::Track below = p.below(), above = p.above();
     const int j = p.joint("bone_3");
     std::vector<double> got;
-    for (int f = 0; f < above.frames(); ++f) got.push_back(degrees(rotationVector(below.at(j, f).r.conjugate() * above.at(j, f).r).y()));
+    for (int f = 0; f < above.frames(); ++f)
+        got.push_back(degrees(rotationVector(below.at(j, f).r.conjugate() * above.at(j, f).r).y()));
     // The speed is 0.3 x 2 pi cos(2 pi t), smoothed a little by the gauge's calm.
     const double most = *std::max_element(got.begin(), got.end());
     CHECK(most == Approx(30 * 0.6 * kPi).epsilon(0.06));
@@ -244,7 +246,8 @@ TEST_CASE("a bent chain is straightened by its share, and curls up to a full tur
 }
 
 TEST_CASE("morph weights are added to, and what a clip does with them is turned up and down, on a character of nobody here") {
-    const std::string cube = std::string(NUTATIO_THIRD_PARTY) + "/glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf";
+    const std::string cube =
+        std::string(NUTATIO_THIRD_PARTY) + "/glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf";
     scene::Scene s = test::sceneWith(test::read(cube));
     const rig::Actor& actor = *s.actors.front().actor;
     const auto targets = rig::morphTargets(actor);
@@ -330,8 +333,8 @@ TEST_CASE("posing by hand leads to where the joint is wanted, through axes, both
     const rig::Track above = p.above();
     const auto worlds = worldsAt(*p.actor, above, f);
     layers::LayerContext context = layers::LayerContext::bare(*p.actor, *p.scene.layer(p.id));
-    layers::Posing by{j, f, worlds[static_cast<std::size_t>(p.actor->skeleton.joint(j).parent)], above.at(j, f), above.at(j, f),
-                      pose < 0};
+    layers::Posing by{
+        j, f, worlds[static_cast<std::size_t>(p.actor->skeleton.joint(j).parent)], above.at(j, f), above.at(j, f), pose < 0};
     by.wanted.r = (by.wanted.r * fromRotationVector(Vec3(radians(25), radians(-10), 0.1))).normalized();
     by.wanted.t += Vec3(0.02, -0.03, 0.01);
     edit::pose(p.scene, p.id, kind.posed(context, by), f, false);
@@ -341,6 +344,42 @@ TEST_CASE("posing by hand leads to where the joint is wanted, through axes, both
     // No jump by a round where the numbers go past half a turn.
     if (pose == 1.0) CHECK(p.scene.layer(p.id)->vector("turn").isZero());
     if (pose == 1.0 && axes == "own") CHECK(p.scene.layer(p.id)->number("turn_x@bone_2") > 180);
+}
+
+TEST_CASE("on awkward rigs a joint goes where the hand wants it: a scaled root, z up, no names, a clip at work, a turned place") {
+    const test::BeastSpec spec = GENERATE(test::BeastSpec{}, test::BeastSpec{100}, test::BeastSpec{0.01, true},
+                                          test::BeastSpec{1, true, false}, test::BeastSpec{1, false, true, true});
+    const std::string axes = GENERATE("own", "parent", "world");
+    scene::Scene s = test::sceneWith(test::beastActor(spec));
+    const rig::Actor& actor = *s.actors.front().actor;
+    test::play(s, "Walk");
+    s.actors.edit(0).set("turn_y", 70.0);
+    s.actors.edit(0).set("place_x", 3.0);
+    // Deep in the skeleton, so that much stands above it.
+    int j = 0, deepest = -1;
+    for (int k = 0; k < actor.skeleton.size(); ++k) {
+        int depth = 0;
+        for (int up = k; up != rig::kNoJoint; up = actor.skeleton.joint(up).parent) ++depth;
+        if (depth > deepest && !actor.skeleton.joint(k).children.empty()) {
+            deepest = depth;
+            j = k;
+        }
+    }
+    const std::string id = test::addLayer(s, "touchup", {actor.skeleton.reference(j)}, {{"axes", axes}});
+    const int f = 5;
+    const pipeline::Evaluation e = test::evaluate(s);
+    const rig::Track& now = *e.actors.front().result;
+    const auto worlds = worldsAt(actor, now, f);
+    layers::LayerContext context = layers::LayerContext::bare(actor, *s.layer(id));
+    context.placement = scene::placementOf(s.actors.front());
+    layers::Posing by{j, f, worlds[static_cast<std::size_t>(actor.skeleton.joint(j).parent)], now.at(j, f), now.at(j, f)};
+    by.wanted.r = (by.wanted.r * fromRotationVector(Vec3(0.3, -0.2, 0.5))).normalized();
+    by.wanted.t += 0.05 * actor.height / rig::scalesAbove(actor)[static_cast<std::size_t>(j)] * Vec3(1, 2, -1);
+    edit::pose(s, id, layers::findKind("touchup")->posed(context, by), f, false);
+    const pipeline::Evaluation after = test::evaluate(s);
+    CHECK(angleBetween(after.actors.front().result->at(j, f).r, by.wanted.r) < 1e-5);
+    CHECK((after.actors.front().result->at(j, f).t - by.wanted.t).norm() <
+          1e-7 * actor.height / rig::scalesAbove(actor)[static_cast<std::size_t>(j)]);
 }
 
 TEST_CASE("layers set down by hand leave the same motion with fewer keys, in every shot, and a loop that closes") {
@@ -360,7 +399,8 @@ TEST_CASE("layers set down by hand leave the same motion with fewer keys, in eve
     double worst = 0;
     for (int f = 0; f < before.actors.front().result->frames(); ++f)
         for (int j = 0; j < k.size(); ++j)
-            worst = std::max(worst, angleBetween(before.actors.front().result->at(j, f).r, after.actors.front().result->at(j, f).r));
+            worst =
+                std::max(worst, angleBetween(before.actors.front().result->at(j, f).r, after.actors.front().result->at(j, f).r));
     CHECK(worst < 0.25);
     std::size_t keys = 0, curves = 0;
     for (const auto& [setting, its] : *s.shot().keysOf({List::Layers, made.value()})) {
@@ -374,7 +414,8 @@ TEST_CASE("layers set down by hand leave the same motion with fewer keys, in eve
 
 TEST_CASE("what stands between layers, or moves another actor, keeps them from being set down, and the scene is as it was") {
     Posed p({"bone_1"});
-    const std::string between = test::addLayer(p.scene, "touchup", {"bone_2"}), top = test::addLayer(p.scene, "touchup", {"bone_3"});
+    const std::string between = test::addLayer(p.scene, "touchup", {"bone_2"}),
+                      top = test::addLayer(p.scene, "touchup", {"bone_3"});
     pipeline::Evaluator evaluator;
     const scene::Scene was = p.scene;
     const auto made = edit::intoHand(p.scene, {p.id, top}, {}, evaluator, {});
@@ -496,7 +537,8 @@ TEST_CASE("a channel of a joint or target that is not there, and a wrong value, 
     const pipeline::Evaluation e = test::evaluate(p.scene);
     const pipeline::LayerResult* l = e.layer(p.id);
     REQUIRE(l);
-    CHECK(std::any_of(l->remarks.begin(), l->remarks.end(), [](const std::string& r) { return r.find("smile") != std::string::npos; }));
+    CHECK(std::any_of(l->remarks.begin(), l->remarks.end(),
+                      [](const std::string& r) { return r.find("smile") != std::string::npos; }));
     p.scene.layer(p.id)->set("turn_x@bone_1", 1e9);
     const auto said = layers::settle(p.scene);
     REQUIRE(said.size() == 1);
@@ -526,7 +568,8 @@ TEST_CASE("a grid over a region carries the vertices under its handles as far as
     const rig::Surface surface = rig::Surface::of(actor);
     for (const rig::PatchPtr& patch : patches) {
         const rig::MeshInstance& in = (*actor.instances)[static_cast<std::size_t>(patch->instance)];
-        const rig::Primitive& p = (*actor.meshes)[static_cast<std::size_t>(in.mesh)].primitives[static_cast<std::size_t>(patch->primitive)];
+        const rig::Primitive& p =
+            (*actor.meshes)[static_cast<std::size_t>(in.mesh)].primitives[static_cast<std::size_t>(patch->primitive)];
         rig::PosedVertices was, is;
         rig::poseVertices(actor, in, p, worlds, {}, was);
         rig::poseVertices(actor, in, p, worlds, {}, is, {&patch->vertices, patch->frame(3)});
@@ -535,7 +578,8 @@ TEST_CASE("a grid over a region carries the vertices under its handles as far as
             CHECK(std::abs(by.x()) + std::abs(by.y()) < 1e-4f * static_cast<float>(actor.height));
             most = std::max(most, static_cast<double>(by.z()));
             double belly = 0;
-            for (const auto& pull : surface.pulls(surface.pointOf(static_cast<std::size_t>(patch->instance), static_cast<std::size_t>(patch->primitive), v)))
+            for (const auto& pull : surface.pulls(
+                     surface.pointOf(static_cast<std::size_t>(patch->instance), static_cast<std::size_t>(patch->primitive), v)))
                 if (pull.joint == actor.skeleton.find("belly")) belly += pull.weight;
             if (belly == 0) outside = std::max(outside, static_cast<double>(by.norm()));
         }

@@ -181,8 +181,8 @@ StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, cons
     return feltStep(felt, from, from, to, travel, turn);
 }
 
-StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& source, const Base& sourceTo, double travel,
-                                        double turn) const {
+StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& source, const Base& sourceTo,
+                                        double travel, double turn) const {
     // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
     const Quat toFeltAxes = felt.turn * from.turn.conjugate();
     const Vec3 turned = rotationVector(sourceTo.turn * source.turn.conjugate());
@@ -273,8 +273,8 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
         if (sourceLooms) sourceNext = m_sourceNow;
     }
     const bool carried = sourceJumps || std::any_of(m_strands.begin(), m_strands.end(), [&](const Strand& s) {
-        return isCut(s, goal, actualBase(s, m_worlds), actualBase(s, m_nextWorlds), dt);
-    });
+                             return isCut(s, goal, actualBase(s, m_worlds), actualBase(s, m_nextWorlds), dt);
+                         });
     for (Ridden& r : m_colliders) r.before = r.now;
     for (Held& h : m_pins) h.before = h.now;
     readPlaces(goal);

@@ -41,7 +41,7 @@ class StrandMover final : public Mover {
         std::size_t batch = 0;
         int lane = 0;
         Base base, felt, before, ahead;  // felt: as the strand feels it; before, ahead: felt, around the frame being stepped
-        Quat hang = Quat::Identity();  // from what is felt to the own base, when the strand was laid
+        Quat hang = Quat::Identity();    // from what is felt to the own base, when the strand was laid
         Vec3 placeSlope = Vec3::Zero(), nextPlaceSlope = Vec3::Zero();
         Quat turnSlope = Quat::Identity(), nextTurnSlope = Quat::Identity();
         Cuts::Step lastStep;                            // of the base, in the frame before

@@ -17,10 +17,10 @@ namespace nutatio::layers {
 
 // A joint's local transform (t, q, s) below becomes, in this order:
 //   late       (t, q)(f) := (t, q)(f - late), between frames as rig::TurnPath::at
-//   more       q := m exp((1 + more) log(m^-1 q)),  t := n + (1 + more) (t - n),  about m, n: the mean, one frame, or the rest pose
-//   straighten q := exp(-share log b) q, where b is the shortest arc from the bone above to the joint's own
-//   curl       q := q exp(a k), an angle a = 2 pi curl / joints about one axis k of its own
-//   offsets    v = pose x high, or -pose x low where the layer has a low pose and pose is below 0
+//   more       q := m exp((1 + more) log(m^-1 q)),  t := n + (1 + more) (t - n),  about m, n: the mean, one frame, or the rest
+//   pose straighten q := exp(-share log b) q, where b is the shortest arc from the bone above to the joint's own curl       q :=
+//   q exp(a k), an angle a = 2 pi curl / joints about one axis k of its own offsets    v = pose x high, or -pose x low where the
+//   layer has a low pose and pose is below 0
 //              own axes: q := q exp(v), t := t + q v'    parent's: q := exp(v) q, t := t + v'
 //              the world's: the same turn and way as seen in the world
 //   size       s := s (1 + size)
@@ -90,7 +90,8 @@ constexpr SettingSpec gridRow(std::string_view id, std::string_view label, scene
             .each = Each::Handle};
 }
 
-constexpr std::string_view kTurnHelp = "How far it is turned about this axis.", kMoveHelp = "How far it is shifted, against the actor's height.",
+constexpr std::string_view kTurnHelp = "How far it is turned about this axis.",
+                           kMoveHelp = "How far it is shifted, against the actor's height.",
                            kSizeHelp = "How much larger it is along this axis of its own.",
                            kLowTurn = "The same in the low pose.";
 constexpr scene::Range kMoves{-20, 20}, kMovesSoft{-0.2, 0.2}, kSizes{-0.99, 20}, kSizesSoft{-0.9, 1};
@@ -273,8 +274,7 @@ struct Vector {
     Vector() = default;
     Vector(const scene::Resolved& s, std::string_view stem, const std::string& joint, int frames) {
         for (int k = 0; k < 3; ++k)
-            axis[static_cast<std::size_t>(k)] =
-                Number(s, scene::channelId(std::string(stem) + '_' + "xyz"[k], joint), frames);
+            axis[static_cast<std::size_t>(k)] = Number(s, scene::channelId(std::string(stem) + '_' + "xyz"[k], joint), frames);
     }
     Vec3 at(int f) const { return {axis[0].at(f), axis[1].at(f), axis[2].at(f)}; }
     bool none() const { return axis[0].none() && axis[1].none() && axis[2].none(); }
@@ -288,10 +288,10 @@ struct Touched {
     Vector turn, move, size, lowTurn, lowMove;
     Number moreTurn, moreMove, moreSize, heldBack;
     double late = 0;
-    int drawing = 0;   // its number among the drawings; 0: it is none
-    bool listed = true;  // among the joints, so that it straightens and curls
-    Vec3 bone = Vec3::Zero();       // the way to its first child [local units], zero without one
-    double toLocal = 1;             // from heights of the actor to units of its parent
+    int drawing = 0;           // its number among the drawings; 0: it is none
+    bool listed = true;        // among the joints, so that it straightens and curls
+    Vec3 bone = Vec3::Zero();  // the way to its first child [local units], zero without one
+    double toLocal = 1;        // from heights of the actor to units of its parent
     ResolvedPtr own;
 
     bool takesPath() const { return late != 0 || !moreTurn.none() || !moreMove.none() || !moreSize.none(); }
@@ -342,8 +342,7 @@ class Toucher {
         for (const std::string& name : context.layer.list("drawings")) {
             ++number;
             const int j = skeleton.find(name);
-            const auto at =
-                std::find_if(m_touched.begin(), m_touched.end(), [&](const Touched& t) { return t.joint == j; });
+            const auto at = std::find_if(m_touched.begin(), m_touched.end(), [&](const Touched& t) { return t.joint == j; });
             Touched& t = at != m_touched.end() ? *at : add(j, 0);
             t.listed = at != m_touched.end();
             t.drawing = number;
@@ -497,7 +496,8 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
             if (cancel.asked()) throw Cancelled{};
             const auto change = [&](std::size_t k, const Affine& above, const Xform& local) {
                 const Touched& t = touched[k];
-                return toucher.at(t, local, paths[k].empty() ? local : paths[k][static_cast<std::size_t>(f - over.from)], above, f);
+                return toucher.at(t, local, paths[k].empty() ? local : paths[k][static_cast<std::size_t>(f - over.from)], above,
+                                  f);
             };
             descent.go(PoseView(below, f), change, made);
             for (std::size_t k = 0; k < joints.size(); ++k) out.joints[k].second[static_cast<std::size_t>(f)] = made[k];
@@ -541,15 +541,16 @@ std::vector<std::pair<std::string, double>> posed(const LayerContext& context, c
     const std::string stem = p.low ? "low_" : "";
     const auto numbers = [&](const std::string& of) {
         Vec3 v;
-        for (int k = 0; k < 3; ++k)
-            v[k] = context.settings->at(scene::channelId(stem + of + '_' + "xyz"[k], name), p.frame);
+        for (int k = 0; k < 3; ++k) v[k] = context.settings->at(scene::channelId(stem + of + '_' + "xyz"[k], name), p.frame);
         return v;
     };
-    const double pose = toucher.poseAt(p.frame),
-                 shows = p.low ? std::max(0.0, -pose) : toucher.low() ? std::max(0.0, pose) : pose;
+    const double pose = toucher.poseAt(p.frame), shows = p.low           ? std::max(0.0, -pose)
+                                                         : toucher.low() ? std::max(0.0, pose)
+                                                                         : pose;
     // Where hardly anything of the pose shows, the numbers follow the hand as if all of it did.
     const double share = std::abs(shows) < 0.05 ? 1 : shows;
-    const double height = context.actor.height, toLocal = height / rig::scalesAbove(context.actor)[static_cast<std::size_t>(p.joint)];
+    const double height = context.actor.height,
+                 toLocal = height / rig::scalesAbove(context.actor)[static_cast<std::size_t>(p.joint)];
     const Vec3 turned = radians(1) * share * numbers("turn"), moved = toLocal * share * numbers("move");
     std::vector<std::pair<std::string, double>> out;
     const auto put = [&](const std::string& of, const Vec3& v) {
@@ -601,7 +602,16 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
             turn = std::max(turn, degrees(rotationVector(a.r.conjugate() * b.r).norm()));
             move = std::max(move, (b.t - a.t).norm() * scales[static_cast<std::size_t>(m.joint)] / context.actor.height);
         }
+    double bent = 0;
+    for (const auto& [id, patch] : above.patches()) {
+        if (const auto was = below.patches().find(id); was != below.patches().end() && was->second == patch) continue;
+        for (const Vec3f& by : patch->offsets) bent = std::max(bent, static_cast<double>(by.norm()));
+    }
     char text[96];
+    if (bent > 0 && turn == 0 && move == 0) {
+        std::snprintf(text, sizeof text, "carries the surface by up to %.2g %% of the height", 100 * bent / context.actor.height);
+        return text;
+    }
     std::snprintf(text, sizeof text, "turns by up to %.1f deg, moves by up to %.2g %% of the height", turn, 100 * move);
     return text;
 }
