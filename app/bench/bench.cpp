@@ -155,7 +155,7 @@ void Bench::refresh() {
     for (int k = 0; k <= 8; ++k) allow(QStringLiteral("colour-%1").arg(k), layer, noLayer);
     const scene::Layer* chosen = scene.layer(s.layer);
     const auto hand = m_session.handJoint();
-    each({"pose-key", "untouch"}, hand.has_value(), tr("no layer that is posed by hand is selected"));
+    each({"pose-key", "untouch", "weight-part"}, hand.has_value(), tr("no layer that is posed by hand is selected"));
     each({"set-down"}, layer && !hand, layer ? tr("it is posed by hand already") : noLayer);
     each({"set-down-group"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
     each({"touch-clip"}, joints, noJoint);
@@ -223,7 +223,7 @@ void Bench::showMenu(const QPoint& at) {
     group({QStringLiteral("pin-end"), QStringLiteral("pin-to-selection"), QStringLiteral("collider-world")});
     group({QStringLiteral("mute"), QStringLiteral("solo"), QStringLiteral("layer-down"), QStringLiteral("layer-up"),
            QStringLiteral("split-layer"), QStringLiteral("merge-layer"), QStringLiteral("set-down")});
-    group({QStringLiteral("pose-key"), QStringLiteral("untouch")});
+    group({QStringLiteral("pose-key"), QStringLiteral("untouch"), QStringLiteral("weight-part")});
     group({QStringLiteral("curves"), QStringLiteral("interval"), QStringLiteral("interval-remove"),
            QStringLiteral("no-intervals")});
     if (!m_session.selection().layer.empty()) {

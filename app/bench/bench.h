@@ -188,12 +188,12 @@ class Bench : public QMainWindow {
     QSplitter *m_across = nullptr, *m_down = nullptr;
     QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
     QElapsedTimer m_simulatingSince;
-    NewestWins m_setter{NewestWins::Patience::None};
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;
     QString m_pivotGesture;
-    std::optional<scene::Owner> m_copied;  // whose settings
-    QStringList m_left;                    // files that crashed processes left behind
+    std::optional<scene::Owner> m_copied;             // whose settings
+    QStringList m_left;                               // files that crashed processes left behind
+    NewestWins m_setter{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 
 }  // namespace nutatio::app

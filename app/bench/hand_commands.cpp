@@ -21,7 +21,17 @@ void Bench::makeHandCommands() {
         m_document.edit(tr("Leave a joint as below"),
                         [&](scene::Scene& s) { edit::untouch(s, hand->layer->id, {hand->reference()}); });
     });
+    add("weight-part", tr("Hold the whole part of the joint in the hand back alike"), {}, {}, [this] {
+        const auto hand = m_session.handJoint();
+        if (!hand) return;
+        m_document.edit(tr("Hold a part back"),
+                        [&](scene::Scene& s) { edit::holdPartBack(s, hand->layer->id, hand->reference()); });
+    });
     add("touch-clip", tr("Touch up the clip itself: a layer under all others"), {}, "pencil", [this] { touchClip(); });
+    connect(&m_setter, &NewestWins::failed, this, [this](const QString& sentence) {
+        showProgress(-1);
+        say(sentence);
+    });
     add("set-down", tr("Set the layer down as one that is posed by hand, with keys"), {}, {},
         [this] { setDown({m_session.selection().layer}); });
     add("set-down-group", tr("Set the layer's group down as one that is posed by hand"), {}, {}, [this] {

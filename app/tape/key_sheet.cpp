@@ -60,8 +60,13 @@ void KeySheet::rebuild() {
         const auto feed = t->feeds.find(m.id);
         m_rows.push_back({m.id, m.row, feed == t->feeds.end() ? std::string() : feed->second.gauge, {}});
     }
+    if (m_owner.list == scene::List::Layers)
+        for (const scene::Gauge& g : s.gauges)
+            if (g.after == m_owner.id) m_rows.push_back({{}, nullptr, g.id, {}});
     for (Row& row : m_rows)
-        if (const auto old = std::find_if(was.begin(), was.end(), [&](const Row& r) { return r.id == row.id; }); old != was.end())
+        if (const auto old =
+                std::find_if(was.begin(), was.end(), [&](const Row& r) { return r.id == row.id && r.gauge == row.gauge; });
+            old != was.end())
             row.range = old->range;
     setAccessibleName(t ? tr("Curves of %1").arg(QString::fromStdString(t->name)) : QString());
     setFixedHeight(m_rows.empty() ? kHint : kRow * rows());
@@ -79,6 +84,14 @@ void KeySheet::fitRanges() {
             low = std::min(low, v);
             high = std::max(high, v);
         };
+        if (!row.spec) {
+            const ResultsPtr& r = m_document.results();
+            if (const pipeline::GaugeReading* reading = r ? r->evaluation.gauge(row.gauge) : nullptr)
+                for (double v : reading->values) take(v);
+            const double room = std::max(0.1 * (high - low), 1e-6);
+            row.range = low > high ? scene::Range{0, 1} : scene::Range{low - room, high + room};
+            continue;
+        }
         if (row.gauge.empty()) {
             if (const scene::Keys* keys = shot.keysOf(m_owner, row.id))
                 for (int f = 0; f < m_document.frames(); ++f) take(scene::keyedAt(*keys, shot.timeOf(f)));
@@ -136,7 +149,52 @@ std::optional<Keyed> KeySheet::curveUnder(const QPointF& p) const {
     return Keyed{m_owner, m_rows[static_cast<std::size_t>(row)].id};
 }
 
+/// What a gauge reads of what the layer makes: to be looked at.
+void KeySheet::paintGauge(QPainter& p, const Row& row) {
+    const look::Theme& t = look::theme();
+    const scene::Gauge* g = m_document.scene().gauge(row.gauge);
+    const ResultsPtr& r = m_document.results();
+    const pipeline::GaugeReading* reading = r ? r->evaluation.gauge(row.gauge) : nullptr;
+    if (!g) return;
+    const double top = topOf(row);
+    p.setPen(t.inkSoft);
+    p.setFont(look::textFont(9.5));
+    p.drawText(QRectF(40, top + 6, 150, 18), Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(g->name));
+    p.setFont(look::textFont(8.5));
+    p.drawText(QRectF(40, top + 26, m_left - 84, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               reading && !reading->problem.empty() ? QString::fromStdString(reading->problem) : tr("gauge, of this layer"));
+    if (!reading || reading->values.empty()) return;
+    const bool share = scene::unitOf(*g) == scene::Unit::Share;
+    const auto said = [&](double v) { return QString::number(share ? 100 * v : v, 'g', 3); };
+    const auto last = reading->values.size() - 1;
+    p.setFont(look::figureFont(9));
+    p.drawText(QRectF(m_left - 132, top + 6, 90, 18), Qt::AlignRight | Qt::AlignVCenter,
+               said(reading->values[std::min(last, static_cast<std::size_t>(std::max(0, m_session.frame())))]) + u' ' +
+                   (share ? QStringLiteral("%") : qs(scene::unitText(scene::unitOf(*g)))));
+    p.setFont(look::figureFont(7));
+    p.drawText(QRectF(m_left - 40, top + 3, 36, 10), Qt::AlignRight, said(row.range.high));
+    p.drawText(QRectF(m_left - 40, top + kRow - 14, 36, 10), Qt::AlignRight, said(row.range.low));
+    p.setPen(QPen(t.rule, 1));
+    p.drawLine(QPointF(0, top + kRow - 0.5), QPointF(width(), top + kRow - 0.5));
+    p.save();
+    p.setClipRect(QRectF(m_left, top, width() - m_left, kRow));
+    const FrameScale s = frames();
+    QPainterPath path;
+    for (std::size_t f = 0; f <= last; ++f) {
+        const QPointF to(m_left + s.x(static_cast<double>(f)), yOf(row, reading->values[f]));
+        if (f == 0)
+            path.moveTo(to);
+        else
+            path.lineTo(to);
+    }
+    p.setPen(QPen(t.ink, 1.4));
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(path);
+    p.restore();
+}
+
 void KeySheet::paintRow(QPainter& p, const Row& row) {
+    if (!row.spec) return paintGauge(p, row);
     const look::Theme& t = look::theme();
     const scene::Shot& shot = m_document.scene().shot();
     const double top = topOf(row);

@@ -38,9 +38,9 @@ class KeySheet : public QWidget, private KeyGround {
   private:
     struct Row {
         std::string id;
-        const scene::SettingSpec* spec;
-        std::string gauge;     // that it follows; empty: it has keys
-        scene::Range range{};  // from bottom to top
+        const scene::SettingSpec* spec;  // null: of a gauge that reads what the layer makes
+        std::string gauge;               // that it follows; empty: it has keys
+        scene::Range range{};            // from bottom to top
     };
     FrameScale frames() const override { return m_view.scale(width() - m_left); }
     double left() const override { return m_left; }
@@ -54,6 +54,7 @@ class KeySheet : public QWidget, private KeyGround {
     const Row* rowOf(const std::string& setting) const;
     void fitRanges();
     void paintRow(QPainter& p, const Row& row);
+    void paintGauge(QPainter& p, const Row& row);
 
     Document& m_document;
     Session& m_session;

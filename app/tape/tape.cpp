@@ -10,14 +10,31 @@
 #include "app/look/theme.h"
 #include "app/widgets/arithmetic.h"
 #include "edit/edit.h"
+#include "layers/registry.h"
 
 namespace nutatio::app {
 
 namespace {
 
+/// Colliders, winds, pins and actors that are keyed or fed in the shot on show.
+std::vector<scene::Owner> movingItems(const scene::Scene& s) {
+    std::vector<scene::Owner> out;
+    const auto add = [&](scene::List list, const auto& all) {
+        for (const auto& each : all)
+            if (const scene::Owner o{list, each.id}; !movingSettings(each, layers::tableOf(s, o), s.shot().keysOf(o)).empty())
+                out.push_back(o);
+    };
+    add(scene::List::Winds, s.winds);
+    add(scene::List::Colliders, s.colliders);
+    add(scene::List::Pins, s.pins);
+    add(scene::List::Actors, s.actors);
+    return out;
+}
+
 std::string shape(const scene::Scene& s) {
     std::string t;
     for (const scene::Layer& l : s.layers) t += l.id + '\n' + l.group + '\n';
+    for (const scene::Owner& o : movingItems(s)) t += std::string(scene::listName(o.list)) + ':' + s.tuned(o)->name + '\n';
     return t;
 }
 
@@ -277,6 +294,46 @@ void Tape::addLane(QVBoxLayout* column, const scene::Layer& layer) {
     column->addWidget(s);
 }
 
+KeySheet* Tape::itemSheet(const scene::Owner& item) const {
+    const auto at = m_items.find(item);
+    return at == m_items.end() || at->second.second->isHidden() ? nullptr : at->second.second;
+}
+
+QToolButton* Tape::itemHead(const scene::Owner& item) const {
+    const auto at = m_items.find(item);
+    return at == m_items.end() ? nullptr : at->second.first;
+}
+
+/// What is keyed or fed of a wind, collider, pin or actor stands below the layers.
+void Tape::addItem(QVBoxLayout* column, const scene::Owner& item) {
+    auto* head = new QToolButton;
+    head->setObjectName(QStringLiteral("group"));
+    head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    QString kind = qs(scene::listName(item.list));
+    kind.chop(1);
+    const QString name = QString::fromStdString(m_document.scene().tuned(item)->name);
+    head->setText(name == kind ? name : name + QStringLiteral(" · ") + kind);
+    head->setAccessibleName(tr("Curves of %1").arg(head->text()));
+    head->setCheckable(true);
+    head->setChecked(m_foldedItems.count(item) == 0);
+    auto* s = new KeySheet(m_document, m_session, m_view, m_keys, item, kStackWidth);
+    const auto show = [this, head, s, item](bool on) {
+        head->setIcon(look::icon(on ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+        if (on)
+            m_foldedItems.erase(item);
+        else
+            m_foldedItems.insert(item);
+        s->setVisible(on);
+    };
+    connect(head, &QToolButton::toggled, this, show);
+    connect(head, &QToolButton::clicked, this, [this, item] { m_session.select(Selection::of(m_document.scene(), item)); });
+    connect(s, &KeySheet::menuWanted, this, &Tape::keyMenuWanted);
+    column->addWidget(head, 0, Qt::AlignLeft);
+    column->addWidget(s);
+    show(head->isChecked());
+    m_items[item] = {head, s};
+}
+
 void Tape::addGroupHead(QVBoxLayout* column, const std::string& name, const std::vector<std::string>& layers) {
     auto* head = new QWidget;
     head->setObjectName(QStringLiteral("paper"));
@@ -341,6 +398,7 @@ void Tape::rebuild() {
         m_lanes.clear();
         m_sheets.clear();
         m_groupHeads.clear();
+        m_items.clear();
         m_insertion->setParent(nullptr);
         auto* body = new QWidget;
         auto* column = new QVBoxLayout(body);
@@ -366,6 +424,7 @@ void Tape::rebuild() {
             none->setContentsMargins(12, 10, 0, 0);
             column->addWidget(none);
         }
+        for (const scene::Owner& item : movingItems(m_document.scene())) addItem(column, item);
         column->addStretch(1);
         m_insertion->setParent(body);
         m_insertion->hide();
@@ -445,7 +504,11 @@ void Tape::refresh(const scene::Change& change) {
     for (Lane* l : m_lanes)
         if (everyone || change.touches(scene::Owner{scene::List::Layers, l->layer()})) l->refresh();
     for (const auto& [id, s] : m_sheets)
-        if (m_open.count(id) > 0 && (change.shot || change.touches({scene::List::Layers, id}))) s->rebuild();
+        if (m_open.count(id) > 0 &&
+            (change.shot || change.touches(scene::List::Gauges) || change.touches({scene::List::Layers, id})))
+            s->rebuild();
+    for (const auto& [item, curves] : m_items)
+        if (change.shot || change.touches(item)) curves.second->rebuild();
 }
 
 void Tape::refresh() {

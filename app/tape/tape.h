@@ -28,6 +28,9 @@ class Tape : public QWidget {
     Lane* lane(const std::string& layer) const;
     /// The curves below a lane; null while they are closed.
     KeySheet* sheet(const std::string& layer) const;
+    /// The curves of an item that has any; null where it has none, or they are folded.
+    KeySheet* itemSheet(const scene::Owner& item) const;
+    QToolButton* itemHead(const scene::Owner& item) const;
     /// Opens or closes the curves below a lane.
     void open(const std::string& layer, bool on);
     TrialStrip* trials() const { return m_trials; }
@@ -49,6 +52,7 @@ class Tape : public QWidget {
   private:
     void rebuild();
     void addLane(QVBoxLayout* column, const scene::Layer& layer);
+    void addItem(QVBoxLayout* column, const scene::Owner& item);
     void addGroupHead(QVBoxLayout* column, const std::string& name, const std::vector<std::string>& layers);
     void refresh(const scene::Change& change);
     void refresh();
@@ -70,6 +74,8 @@ class Tape : public QWidget {
     std::vector<Lane*> m_lanes;
     std::map<std::string, KeySheet*> m_sheets;  // by layer
     std::map<std::string, QToolButton*> m_groupHeads;
+    std::map<scene::Owner, std::pair<QToolButton*, KeySheet*>> m_items;  // that have curves
+    std::set<scene::Owner> m_foldedItems;
     std::map<std::string, int> m_heights;
     std::set<std::string> m_open, m_folded;  // layers, groups
     std::string m_built;

@@ -9,6 +9,7 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
+#include "rig/parts.h"
 
 namespace nutatio::edit {
 
@@ -228,6 +229,51 @@ void keyPose(scene::Scene& s, const std::string& id, const std::vector<std::stri
     pose(s, id, all, frame, true);
 }
 
+void holdPartBack(scene::Scene& s, const std::string& id, const std::string& joint) {
+    const scene::Layer* layer = std::as_const(s).layer(id);
+    const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
+    const scene::ActorEntry* actor = layer ? std::as_const(s).actor(layer->actor) : nullptr;
+    const SettingSpec* back = kind ? kind->setting(scene::Role::HeldBack) : nullptr;
+    if (!back || !actor) return;
+    const std::string_view row = back->id;
+    const rig::Skeleton& k = actor->actor->skeleton;
+    std::set<std::string> part;
+    const auto take = [&](const std::vector<std::string>& joints) {
+        if (std::find(joints.begin(), joints.end(), joint) != joints.end()) part.insert(joints.begin(), joints.end());
+    };
+    for (const scene::Part& p : actor->parts) take(p.joints);
+    // What nobody has named is as names and skeleton suggest.
+    if (part.empty())
+        for (const rig::Part& guess : rig::suggestedParts(*actor->actor)) {
+            std::vector<std::string> names;
+            for (int j : guess.joints) names.push_back(k.reference(j));
+            take(names);
+        }
+    const std::vector<std::string> touched = layer->list(kind->target());
+    const std::string from = scene::channelId(row, joint);
+    const Owner owner{List::Layers, id};
+    for (const std::string& other : touched) {
+        if (other == joint || part.count(other) == 0) continue;
+        const std::string to = scene::channelId(row, other);
+        scene::Layer& mine = *s.layer(id);
+        mine.set(to, mine.number(from));
+        if (const auto feed = mine.feeds.find(from); feed != mine.feeds.end())
+            mine.feeds[to] = scene::Feed(feed->second);
+        else
+            mine.feeds.erase(to);
+        for (std::size_t i = 0; i < s.shots.size(); ++i) {
+            const scene::Keys* keys = s.shots[i].keysOf(owner, from);
+            if (!keys && !s.shots[i].keysOf(owner, to)) continue;
+            const scene::Keys copy = keys ? *keys : scene::Keys();
+            auto& all = s.shots.edit(i).keys[owner];
+            if (copy.empty())
+                all.erase(to);
+            else
+                all[to] = copy;
+        }
+    }
+}
+
 Result<Done> restKeys(scene::Scene& s, const Owner& owner, const std::string& setting, int frame) {
     if (!s.shot().keysOf(owner, setting)) return refused("it has no keys in the shot on show");
     const double value = s.numberAt(owner, setting, frame);
@@ -363,12 +409,12 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
     std::set<int> moved;
     std::set<std::pair<int, int>> weights;
     std::map<std::size_t, scene::KeysOf> keys;
-    std::vector<std::size_t> plays;
-    for (std::size_t i = 0; i < s.shots.size(); ++i) plays.push_back(i);
-    for (std::size_t n = 0; n < plays.size(); ++n) {
-        const scene::Shot& shot = std::as_const(scene).shots[plays[n]];
+    // A scene without a shot plays one that stands still.
+    const std::size_t shots = std::max<std::size_t>(1, s.shots.size());
+    for (std::size_t n = 0; n < shots; ++n) {
+        const scene::Shot& shot = scene.shots.empty() ? scene.shot() : std::as_const(scene).shots[n];
         const pipeline::Evaluation e = evaluator.evaluate(scene::withoutTrials(scene), shot, cancel, [&](double share) {
-            if (progress) progress((static_cast<double>(n) + share) / static_cast<double>(plays.size()));
+            if (progress) progress((static_cast<double>(n) + share) / static_cast<double>(shots));
         });
         const pipeline::ActorResult* r = e.actor(entry->id);
         const auto place = [&](const std::string& id) {
@@ -393,30 +439,24 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
             worlds.update(layers::PoseView(*above, f));
             for (int j : moved) {
                 const auto values = kind->posed(context, {j, 0, worlds.above(j), below->at(j, f), above->at(j, f)});
-                auto& mine = curves[j];
-                for (const char* stem : {"turn", "move", "size"}) {
-                    Vec3 v = Vec3::Zero();
-                    for (const auto& [id, value] : values)
-                        for (int a = 0; a < 3; ++a)
-                            if (id == scene::channelId(std::string(stem) + '_' + "xyz"[a], actor.skeleton.reference(j)))
-                                v[a] = value;
-                    auto& row = mine[stem];
-                    // The same turn, by as many rounds as lead on from the frame before.
-                    if (std::string_view(stem) == "turn" && !row.empty() && v.norm() > 1e-9) {
-                        const double angle = v.norm(), rounds = std::round((v.dot(row.back()) / angle - angle) / 360);
-                        v *= (angle + 360 * rounds) / angle;
-                    }
-                    row.push_back(v);
+                for (const auto& [id, value] : values) {
+                    const std::string_view row = scene::channelRow(id);
+                    auto& curve = curves[j][std::string(row.substr(0, row.size() - 2))];
+                    curve.resize(static_cast<std::size_t>(above->frames()), Vec3::Zero());
+                    curve[static_cast<std::size_t>(f)][row.back() - 'x'] = value;
                 }
             }
         }
-        const bool only = plays.size() == 1;
-        for (const auto& [joint, by] : curves) {
-            const std::string of = actor.skeleton.reference(joint);
-            putCurves(made, keys[plays[n]], "turn", of, by.at("turn"), tolerance.angleDeg, shot.fps, only);
-            putCurves(made, keys[plays[n]], "move", of, by.at("move"), tolerance.heightShare, shot.fps, only);
-            putCurves(made, keys[plays[n]], "size", of, by.at("size"), tolerance.heightShare, shot.fps, only);
-        }
+        for (auto& [joint, by] : curves)
+            for (auto& [stem, curve] : by) {
+                const bool turns = kind->setting(scene::channelId(stem + "_x", ""))->unit == scene::Unit::Degrees;
+                // The same turn, by as many rounds as lead on from the frame before.
+                for (std::size_t f = 1; turns && f < curve.size(); ++f)
+                    if (const double angle = curve[f].norm(); angle > 1e-9)
+                        curve[f] *= (angle + 360 * std::round((curve[f].dot(curve[f - 1]) / angle - angle) / 360)) / angle;
+                putCurves(made, keys[n], stem, actor.skeleton.reference(joint), curve,
+                          turns ? tolerance.angleDeg : tolerance.heightShare, shot.fps, shots == 1);
+            }
         for (const auto& [name, target] : rig::morphTargets(actor)) {
             if (weights.count({target.instance, target.target}) == 0) continue;
             const rig::Morph was = rig::morphOf(actor, *below, target.instance),
@@ -425,9 +465,9 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
             for (int f = 0; f < above->frames(); ++f)
                 values.push_back({static_cast<double>(is.frame(f)[target.target] - was.frame(f)[target.target]), 0, 0});
             const std::vector<int> frames = fewest(values, 1e-3);
-            const std::string id = scene::channelId("weight", name);
+            const std::string id = scene::channelId(kind->setting(scene::Role::Weight)->id, name);
             made.set(id, 0.0);
-            for (int f : frames) scene::putKey(keys[plays[n]][id], f / shot.fps, values[static_cast<std::size_t>(f)].x());
+            for (int f : frames) scene::putKey(keys[n][id], f / shot.fps, values[static_cast<std::size_t>(f)].x());
         }
     }
     std::vector<std::string> joints;
@@ -444,7 +484,7 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
             break;
         }
     for (auto& [shot, all] : keys)
-        if (!all.empty()) s.shots.edit(shot).keys[{List::Layers, made.id}] = std::move(all);
+        if (!all.empty()) (s.shots.empty() ? s.editShot() : s.shots.edit(shot)).keys[{List::Layers, made.id}] = std::move(all);
     for (const std::string& id : ordered) {
         // Gauges that read one of them read what takes its place.
         for (std::size_t g = 0; g < s.gauges.size(); ++g)

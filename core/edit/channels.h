@@ -29,6 +29,9 @@ void pose(scene::Scene& scene, const std::string& layer, const std::vector<std::
 /// A key at a frame for every channel of these joints that has a value; turns, ways and sizes as wholes.
 void keyPose(scene::Scene& scene, const std::string& layer, const std::vector<std::string>& joints, int frame);
 
+/// Other joints of its part, as far as the layer acts on them, are held back as a joint is: by its value, keys and feed.
+void holdPartBack(scene::Scene& scene, const std::string& layer, const std::string& joint);
+
 /// The keys of a setting in the shot on show rest, and it holds the value of a frame; or they count again. Errors: none to rest,
 /// or none that rest.
 Result<Done> restKeys(scene::Scene& scene, const scene::Owner& owner, const std::string& setting, int frame);

@@ -42,11 +42,12 @@ enum class Role {
     Cuts,
     Mix,
     Amount,
-    Axes,     // whose axes channels are in: own, parent or world
-    Pose,     // how much of a pose shows
-    Turned,   // the first of three channels that are a rotation vector
-    Shifted,  // the first of three channels that are a way
-    Carried,  // the first of three channels that are a handle's way
+    Axes,      // whose axes channels are in: own, parent or world
+    Turned,    // the first of three channels that are a rotation vector
+    Shifted,   // the first of three channels that are a way
+    Carried,   // the first of three channels that are a handle's way
+    Weight,    // what is added to a morph target
+    HeldBack,  // how little of a layer there is on a joint
 };
 
 /// What a setting has a value of its own for: see channelId.

@@ -4,9 +4,11 @@
 #include <cmath>
 
 #include "app/stage/stage.h"
+#include "app/tape/key_sheet.h"
 #include "app/tuner/tuned_page.h"
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "edit/gauges.h"
 #include "layers/registry.h"
 
 using namespace nutatio;
@@ -25,7 +27,9 @@ struct InHand : Window {
         layer = bench.session().selection().layer;
         REQUIRE(scene().layer(layer));
     }
-    double value(const std::string& setting) { return scene().numberAt({scene::List::Layers, layer}, setting, bench.session().frame()); }
+    double value(const std::string& setting) {
+        return scene().numberAt({scene::List::Layers, layer}, setting, bench.session().frame());
+    }
     QPoint at(const Grip& grip) {
         bench.stage()->grab();
         const auto pixel = bench.stage()->poseHand().pixel(grip);
@@ -220,4 +224,44 @@ TEST_CASE("traces are split by axis, three to a lane, and joined again") {
     w.bench.action(QStringLiteral("split-traces"))->trigger();
     CHECK(w.bench.tape()->lane("tail")->height() == tall);
     CHECK(w.bench.tape()->lane("tail")->grab().toImage() != split);
+}
+
+TEST_CASE("a keyed wind has its curves below the layers, and its keys are dragged there as a layer's are") {
+    Window w(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lantern-walk.nutatio"));
+    const scene::Owner wind{scene::List::Winds, "wind"};
+    app::KeySheet* sheet = w.bench.tape()->itemSheet(wind);
+    REQUIRE(sheet);
+    CHECK(sheet->rows() == 1);
+    const double at = 14 / w.scene().shot().fps;
+    const QPoint key = sheet->keyPoint({wind, "speed", at}).toPoint();
+    test::dragMouse(sheet, key, key + QPoint(0, 14));
+    const scene::Keys& keys = *w.scene().shot().keysOf(wind, "speed");
+    CHECK(scene::keyAt(keys, at)->value < 8.5);
+    CHECK(scene::keyAt(keys, at)->value > 1);
+    // Its head folds it away and brings it back, and selects it.
+    QTest::mouseClick(w.bench.tape()->itemHead(wind), Qt::LeftButton);
+    CHECK_FALSE(w.bench.tape()->itemSheet(wind));
+    CHECK(w.bench.session().selection().wind == "wind");
+    QTest::mouseClick(w.bench.tape()->itemHead(wind), Qt::LeftButton);
+    CHECK(w.bench.tape()->itemSheet(wind));
+    // Without keys it has none.
+    w.bench.document().edit(QStringLiteral("no keys"), [&](scene::Scene& s) { s.editShot().keys.erase(wind); });
+    CHECK_FALSE(w.bench.tape()->itemHead(wind));
+}
+
+TEST_CASE("a lane opens to the gauges that read what its layer makes") {
+    Window w(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lantern-walk.nutatio"));
+    w.bench.tape()->open("tail", true);
+    CHECK(w.bench.tape()->sheet("tail")->rows() == 0);
+    w.bench.document().edit(QStringLiteral("a gauge"), [](scene::Scene& s) {
+        const std::string id = edit::addGauge(s, "otter", "tail_10", "speed");
+        REQUIRE(edit::readAfter(s, id, "tail"));
+    });
+    w.settle();
+    CHECK(w.bench.tape()->sheet("tail")->rows() == 1);
+    const QImage drawn = w.bench.tape()->sheet("tail")->grab().toImage();
+    w.bench.document().undo();
+    w.settle();
+    CHECK(w.bench.tape()->sheet("tail")->rows() == 0);
+    CHECK(w.bench.tape()->sheet("tail")->grab().toImage() != drawn);
 }

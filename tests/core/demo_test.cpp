@@ -3,6 +3,7 @@
 #include <map>
 
 #include "files/gltf_writer.h"
+#include "files/scene_file.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
 #include "tests/support/rigs.h"
@@ -34,6 +35,71 @@ TEST_CASE("what ships validates, and what is baked from it") {
         const auto baked = pipeline::bake(opened.value().scene, {}, f / out, e, {});
         REQUIRE(baked.ok());
         test::checkValid(f / out);
+    }
+}
+
+TEST_CASE(
+    "the lantern walk: all that is tuned over time in it acts, comes back from its file to the bit, and is baked as it is seen") {
+    auto opened = pipeline::open(fs::path(NUTATIO_SOURCE_DIR) / "demo/lantern-walk.nutatio");
+    REQUIRE(opened.ok());
+    CHECK(opened.value().warnings.empty());
+    scene::Scene s = opened.value().scene;
+    const pipeline::Evaluation seen = test::evaluate(s);
+    for (const pipeline::LayerResult& l : seen.actors.front().layers) {
+        INFO(l.id << ": " << l.problem << l.idle);
+        CHECK_FALSE(l.changed.empty());
+    }
+    for (const auto& g : seen.gauges) CHECK(g->problem.empty());
+    // The rattle follows the speed over the jetty, the pose the thigh; the wind is weak at first and strong in the middle.
+    const auto fed = [&](const char* layer, const char* setting) { return seen.layer(layer)->settings->span(setting); };
+    CHECK(fed("lantern-sway", "size").second > 1.05 * fed("lantern-sway", "size").first);
+    CHECK(fed("upper_arm_L-touchup", "pose").first < -0.8);
+    CHECK(fed("upper_arm_L-touchup", "pose").second > 0.8);
+    CHECK(s.numberAt({scene::List::Winds, "wind"}, "speed", 14) > 5 * s.numberAt({scene::List::Winds, "wind"}, "speed", 0));
+    // An arm that opposes its leg: hand and foot go to and fro against one another.
+    const rig::Skeleton& k = s.actors.front().actor->skeleton;
+    const auto hand = test::worldPlaces(*s.actors.front().actor, *seen.actors.front().result, k.find("hand_L")),
+               foot = test::worldPlaces(*s.actors.front().actor, *seen.actors.front().result, k.find("foot_L"));
+    double together = 0, handMean = 0, footMean = 0;
+    for (std::size_t f = 0; f < hand.size(); ++f) {
+        handMean += hand[f].z() / static_cast<double>(hand.size());
+        footMean += foot[f].z() / static_cast<double>(hand.size());
+    }
+    for (std::size_t f = 0; f < hand.size(); ++f) together += (hand[f].z() - handMean) * (foot[f].z() - footMean);
+    CHECK(together < 0);
+
+    test::TempFolder folder;
+    REQUIRE(files::writeScene(s, (folder / "again.nutatio").string()));
+    auto again = pipeline::open(folder / "again.nutatio");
+    REQUIRE(again.ok());
+    CHECK(test::sameBits(*seen.actors.front().result, *test::evaluate(again.value().scene).actors.front().result));
+
+    for (const double fps : {12.0, 24.0, 60.0}) {
+        INFO(fps << " frames a second");
+        test::setRate(s, fps);
+        const pipeline::Evaluation preview = test::evaluate(s);
+        pipeline::Evaluator evaluator;
+        pipeline::BakeOptions options;
+        options.actor = "otter";
+        options.clip = "Walk";
+        options.tolerance = {0, 0};
+        const auto baked = pipeline::bake(s, options, folder / "baked.glb", evaluator, {});
+        REQUIRE(baked.ok());
+        const auto back = test::read(folder / "baked.glb");
+        const int clip = back->findClip("Walk");
+        const rig::Track keys =
+            rig::bodyTrack(*back, clip, rig::FrameGrid::covering(back->clips[static_cast<std::size_t>(clip)], fps));
+        const rig::Track& motion = *preview.actors.front().result;
+        REQUIRE(keys.frames() == motion.frames());
+        double turn = 0, place = 0;
+        for (int f = 0; f < keys.frames(); ++f)
+            for (int j = 0; j < k.size(); ++j) {
+                turn = std::max(turn, degrees(rotationVector(keys.at(j, f).r.conjugate() * motion.at(j, f).r).norm()));
+                place = std::max(place, (keys.at(j, f).t - motion.at(j, f).t).norm());
+            }
+        // What a file's 32 bits let through.
+        CHECK(turn < 1e-4);
+        CHECK(place < 1e-6);
     }
 }
 
