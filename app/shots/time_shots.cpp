@@ -84,7 +84,7 @@ void handShots(app::Bench& bench, const std::function<void(const QString& name)>
     session.setPosing(posing);
     session.setFrame(16);
     bench.tape()->open("upper_arm_L-touchup", true);
-    bench.setTapeHeight(250);
+    bench.setTapeHeight(282);
     bench.action(QStringLiteral("view-two"))->trigger();
     keep(QStringLiteral("by-hand.png"));
     bench.action(QStringLiteral("view-two"))->trigger();

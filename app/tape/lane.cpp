@@ -138,7 +138,7 @@ void Lane::refresh() {
     QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
     f.setStrikeOut(!acts);
     m_name->setFont(f);
-    m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideMiddle, 96));
+    m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideMiddle, 82));
     m_name->setToolTip(name);
     update();
 }
