@@ -142,8 +142,11 @@ void Session::choose(const scene::Owner& owner) {
     if (const auto hand = handJoint()) {
         const auto& own = hand->layer->list(layers::findKind(hand->layer->kind)->target());
         const int first = own.empty() ? rig::kNoJoint : hand->actor->actor->skeleton.find(own.front());
-        if (first != rig::kNoJoint && std::find(own.begin(), own.end(), hand->reference()) == own.end())
-            pointAt(hand->actor->id, first);
+        if (first != rig::kNoJoint && std::find(own.begin(), own.end(), hand->reference()) == own.end()) {
+            m_lastActor = hand->actor->id;
+            m_lastJoint = first;
+            Q_EMIT selectionChanged();
+        }
     }
     if (m_step == StepId::Attach || m_step == StepId::Prepare) setStep(StepId::Tune);
 }

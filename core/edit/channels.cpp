@@ -210,22 +210,20 @@ void keyPose(scene::Scene& s, const std::string& id, const std::vector<std::stri
     const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
     if (!kind) return;
     const Owner owner{List::Layers, id};
-    std::vector<std::pair<std::string, double>> all;
-    for (const SettingSpec& row : kind->settings) {
-        if (row.each != Each::Joint || !row.keyable) continue;
-        const std::string_view stem = row.id.substr(0, row.id.size() - 2);
-        for (const std::string& joint : joints) {
-            // Of three numbers that are one turn all are keyed where one is.
-            const bool any = std::any_of(kind->settings.begin(), kind->settings.end(), [&](const SettingSpec& other) {
-                const std::string of = scene::channelId(other.id, joint);
-                const bool alike = other.id == row.id || (row.id.size() > 2 && row.id[row.id.size() - 2] == '_' &&
-                                                          other.id.substr(0, other.id.size() - 2) == stem);
-                return alike && (s.numberAt(owner, of, frame) != 0 || s.shot().keysOf(owner, of));
-            });
+    const std::vector<Triple> triples = triplesOf(*kind);
+    std::set<std::string> wanted;
+    for (const std::string& joint : joints)
+        for (const SettingSpec& row : kind->settings) {
             const std::string mine = scene::channelId(row.id, joint);
-            if (any) all.emplace_back(mine, s.numberAt(owner, mine, frame));
+            if (row.each != Each::Joint || !row.keyable) continue;
+            if (s.numberAt(owner, mine, frame) == 0 && !s.shot().keysOf(owner, mine)) continue;
+            wanted.insert(mine);
+            // Of three numbers that are one turn or way all are keyed where one is.
+            if (const Triple* triple = tripleOf(triples, mine))
+                for (int axis = 0; axis < 3; ++axis) wanted.insert(axisOf(*triple, axis, joint));
         }
-    }
+    std::vector<std::pair<std::string, double>> all;
+    for (const std::string& setting : wanted) all.emplace_back(setting, s.numberAt(owner, setting, frame));
     pose(s, id, all, frame, true);
 }
 

@@ -100,6 +100,7 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m)
         }
     }
     const std::vector<std::string>&was = l.list(kind.target()), &now = copy.list(kind.target());
+    if (was.empty()) throw refused("\"" + l.name + "\" acts on no joint: it has no other side");
     if (std::is_permutation(was.begin(), was.end(), now.begin(), now.end()))
         throw refused("\"" + l.name + "\" stands in the middle: it has no other side");
     copy.name = nameOf(l.name, was.front(), now.front());

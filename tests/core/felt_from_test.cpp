@@ -24,11 +24,12 @@ test::ChainSpec shaken(bool moves) {
     return s;
 }
 
-/// Two chains, the second one shaken; a layer of a kind on the first.
+/// Two chains, of which the second one moves; a layer of a kind on the first.
 struct Two {
-    Two(const std::string& kind, bool firstMoves) {
-        s = test::sceneWith(test::chainActor(shaken(firstMoves)));
-        scene::Scene other = test::sceneWith(test::chainActor(shaken(true)));
+    Two(const std::string& kind, bool firstMoves) : Two(kind, shaken(firstMoves), shaken(true)) {}
+    Two(const std::string& kind, const test::ChainSpec& first, const test::ChainSpec& moving) {
+        s = test::sceneWith(test::chainActor(first));
+        scene::Scene other = test::sceneWith(test::chainActor(moving));
         scene::ActorEntry second = other.actors.front();
         second.id = "shaker";
         s.actors.push_back(second);
@@ -79,6 +80,37 @@ TEST_CASE("what stands still and feels another's motion swings as though it were
     still.s.layer(still.id)->set("felt_travel", 0.0);
     still.s.layer(still.id)->set("felt_turn", 0.0);
     CHECK(apart(quiet, still.result()) < 1e-6);
+}
+
+TEST_CASE("what is felt begins from rest as one's own motion would, and where it jumps nothing is thrown") {
+    const std::string kind = GENERATE("strand", "jiggle");
+    INFO(kind);
+    const auto going = [](const std::function<double(double)>& way) {
+        test::ChainSpec spec;
+        spec.motion = [way](double t) {
+            Xform x;
+            x.t = Vec3(way(t), 0, 0);
+            return x;
+        };
+        return spec;
+    };
+    const auto weightless = [&](Two& t) {
+        for (const char* pull : {"gravity", "sag"})
+            if (layers::findKind(kind)->setting(pull)) t.s.layer(t.id)->set(pull, 0.0);
+    };
+    // At rest for half a second, then to and fro.
+    const test::ChainSpec starts = going([](double t) { return t < 0.5 ? 0 : 0.2 * (1 - std::cos(6 * (t - 0.5))); });
+    Two itself(kind, starts, starts), still(kind, shaken(false), starts);
+    weightless(itself);
+    weightless(still);
+    still.s.layer(still.id)->set("felt_from", std::string("root@shaker"));
+    CHECK(apart(itself.result(), still.result()) < 1e-6);
+    const test::ChainSpec leaps = going([](double t) { return t < 1 ? 0.0 : 20.0; });
+    Two thrown(kind, shaken(false), leaps);
+    weightless(thrown);
+    const rig::Track quiet = thrown.result();
+    thrown.s.layer(thrown.id)->set("felt_from", std::string("root@shaker"));
+    CHECK(apart(quiet, thrown.result()) < 0.01);
 }
 
 TEST_CASE("what is felt is read as it stands below the layer: a layer of the other actor further down counts") {

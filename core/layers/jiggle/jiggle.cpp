@@ -258,25 +258,28 @@ class JiggleMover final : public Mover {
         const Vec3 sag = (kEarthGravity * value("sag", pose.frame()) / m_metres) * m_down;
         // What it hangs on, or what it is to feel in place of that.
         Goal feltBefore = before, feltNow = now, feltThen = then;
+        bool jumps = false;
         if (m_source) {
             feltBefore = m_felt;
             feltNow = felt(pose);
             feltThen = felt(cutAhead ? pose : next);
             const Cuts::Step goes = Cuts::between(feltBefore.place, feltBefore.turn, feltNow.place, feltNow.turn),
                              on = Cuts::between(feltNow.place, feltNow.turn, feltThen.place, feltThen.turn);
-            // A jump of the other one throws nothing either.
-            if (m_cuts.found(m_feltWent, goes, on, dt)) feltBefore = feltNow;
+            jumps = m_cuts.found(m_feltWent, goes, on, dt);
             if (m_cuts.looms(goes, on, dt)) feltThen = feltNow;
-            if (feltBefore.place == feltNow.place && feltBefore.turn.coeffs() == feltNow.turn.coeffs()) {
-                m_place.start(feltNow.place, feltThen.place);
-                m_arm.start(feltArm(now, feltNow), feltArm(now, feltThen));
-            }
             m_feltWent = goes;
             m_felt = feltNow;
         }
-        Vec3 a0, a1, tip0, tip1;
-        m_place.step(feltNow.place, feltThen.place, a0, a1);
-        m_arm.step(feltArm(now, feltNow), m_source ? feltArm(now, feltThen) : Vec3(tip(then) - then.place), tip0, tip1);
+        Vec3 a0 = Vec3::Zero(), a1 = a0, tip0 = a0, tip1 = a0;
+        if (jumps) {
+            // A jump of the other one throws nothing either.
+            m_place.start(feltNow.place, feltThen.place);
+            m_arm.start(feltArm(now, feltNow), feltArm(now, feltThen));
+            m_spin = rotationVector(feltThen.turn * feltNow.turn.conjugate());
+        } else {
+            m_place.step(feltNow.place, feltThen.place, a0, a1);
+            m_arm.step(feltArm(now, feltNow), m_source ? feltArm(now, feltThen) : Vec3(tip(then) - then.place), tip0, tip1);
+        }
         const Vec3 air = airAt(tip(now), wayOfTip() / dt, pose), pull0 = sag + m_air, pull1 = sag + air;
         m_air = air;
         a0 *= travel * perSecond2;
@@ -284,11 +287,14 @@ class JiggleMover final : public Mover {
         for (int k = 0; k < 3; ++k) m_spring->step(m_x[k], m_v[k], pull0[k] - a0[k], pull1[k] - a1[k]);
         tip0 = a0 + turning * perSecond2 * tip0;
         tip1 = a1 + turning * perSecond2 * tip1;
-        const Vec3 turned = rotationVector(feltNow.turn * feltBefore.turn.conjugate());
-        const Vec3 spin = 0.5 * (turned + rotationVector(feltThen.turn * feltNow.turn.conjugate()));
-        const Vec3 alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin),
-                   alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
-        m_spin = spin;
+        Vec3 alpha0 = Vec3::Zero(), alpha1 = alpha0;
+        if (!jumps) {
+            const Vec3 turned = rotationVector(feltNow.turn * feltBefore.turn.conjugate());
+            const Vec3 spin = 0.5 * (turned + rotationVector(feltThen.turn * feltNow.turn.conjugate()));
+            alpha0 = turning * (6 * turned - 4 * m_spin - 2 * spin);
+            alpha1 = turning * (-6 * turned + 2 * m_spin + 4 * spin);
+            m_spin = spin;
+        }
         const Vec3 d0 = before.turn * m_direction, d1 = now.turn * m_direction;
         const Vec3 f0 = d0.cross(pull0 - tip0) / m_lever - alpha0.dot(d0) * perSecond2 * d0;
         const Vec3 f1 = d1.cross(pull1 - tip1) / m_lever - alpha1.dot(d1) * perSecond2 * d1;
