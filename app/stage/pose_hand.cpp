@@ -213,6 +213,8 @@ void PoseHand::put(const Quat& turn, const Vec3& way, const QString& gesture) {
     p.wanted = layers::turnedInWorld(m_localThen, m_aboveThen, toActor * turn * toActor.conjugate());
     p.wanted.t += m_aboveThen.inverse().m * Vec3(toActor * way / context.placement.metres);
     const auto values = kind->posed(context, p);
+    if (std::any_of(values.begin(), values.end(), [&](const auto& v) { return hand->layer->feeds.count(v.first) > 0; }))
+        m_words = QObject::tr("follows a gauge: let go of its feed first");
     m_document.edit(
         QObject::tr("Pose %1").arg(QString::fromStdString(hand->reference())),
         [&](scene::Scene& s) {

@@ -10,6 +10,7 @@
 #include "app/tuner/gauge_panel.h"
 #include "app/tuner/hand_panel.h"
 #include "app/tuner/meets_table.h"
+#include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
@@ -412,7 +413,10 @@ void TunedPage::refresh() {
             row->show(at->second);
         const scene::Keys* keys = s.shot().keysOf(m_owner, id);
         const bool here = keys && scene::keyAt(*keys, s.shot().timeOf(frame)) != keys->end();
-        row->showKeys(here ? SettingRow::Keyed::Here : keys ? SettingRow::Keyed::Between : SettingRow::Keyed::No);
+        row->showKeys(here                             ? SettingRow::Keyed::Here
+                      : keys                           ? SettingRow::Keyed::Between
+                      : edit::keysRest(s, m_owner, id) ? SettingRow::Keyed::Rest
+                                                       : SettingRow::Keyed::No);
         const auto profile = t->profiles.find(id);
         row->showProfile(profile == t->profiles.end() ? scene::Profile{} : profile->second);
     }

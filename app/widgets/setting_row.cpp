@@ -219,6 +219,9 @@ void SettingRow::setNote(const QString& note) {
 void SettingRow::showKeys(Keyed keyed) {
     if (keyed == m_keyed) return;
     m_keyed = keyed;
+    if (m_key)
+        m_key->setToolTip(keyed == Keyed::Rest ? tr("Its keys rest; Ctrl+K, \"Let the keys of this row rest\", wakes them")
+                                               : tr("Set a key at this frame, or take the one here away"));
     drawToggles();
 }
 
@@ -253,10 +256,11 @@ void SettingRow::drawToggles() {
         button->setIcon(QIcon(p));
     };
     const QColor off = underMouse() ? t.ink : t.inkSoft;
-    // A diamond: empty without keys, a dot in it between keys, full on one.
+    // A diamond: empty without keys, a dot in it between keys, full on one, struck out where they rest.
     drawn(m_key, [&](QPainter& paint) {
         const QPolygonF diamond({QPointF(6.5, 2), QPointF(11, 6.5), QPointF(6.5, 11), QPointF(2, 6.5)});
-        paint.setPen(QPen(m_keyed == Keyed::No ? off : t.persimmon, 1.1));
+        paint.setPen(QPen(m_keyed == Keyed::No || m_keyed == Keyed::Rest ? off : t.persimmon, 1.1));
+        if (m_keyed == Keyed::Rest) paint.drawLine(QPointF(1.5, 11.5), QPointF(11.5, 1.5));
         if (m_keyed == Keyed::Here) paint.setBrush(t.persimmon);
         paint.drawPolygon(diamond);
         paint.setBrush(t.persimmon);
@@ -284,9 +288,14 @@ void SettingRow::show(const scene::Value& value) {
     } else if (const auto* s = std::get_if<std::string>(&value)) {
         for (int k = 0; k < 3; ++k)
             if (m_axes[k]) m_axes[k]->setChecked(s->find("xyz"[k]) != std::string::npos);
-        if (m_choice) m_choice->setCurrentText(QString::fromStdString(*s));
+        if (m_choice && m_spec.type == scene::SettingType::Region && s->empty())
+            m_choice->setCurrentIndex(0);
+        else if (m_choice)
+            m_choice->setCurrentText(QString::fromStdString(*s));
         if (m_field)
-            m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint") : tr("itself"))
+            m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint")
+                                           : m_spec.anywhere               ? tr("what it hangs on")
+                                                                           : tr("itself"))
                                         : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         QStringList names;

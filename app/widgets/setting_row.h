@@ -21,7 +21,7 @@ class SettingRow : public QWidget {
     const scene::SettingSpec& spec() const { return m_spec; }
     void show(const scene::Value& value);
     /// Whether the setting has keys, and one at this very frame.
-    enum class Keyed { No, Between, Here };
+    enum class Keyed { No, Between, Here, Rest };  // Rest: its keys are kept and do nothing
     void showKeys(Keyed keyed);
     void showProfile(const scene::Profile& profile);
     /// Whether the setting follows a gauge: then it is shown, and not set by hand.

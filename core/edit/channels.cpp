@@ -305,8 +305,7 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
     if (!(length > 0)) return refused("the shot has no length to go round in");
     scene::Scene s = scene;
     std::vector<KeyOf> out;
-    const auto put = [&](const Owner& owner, const std::string& setting, double at, double value, const scene::KeyAt& like,
-                         double sign) {
+    const auto put = [&](const Owner& owner, const std::string& setting, double at, double value, const scene::KeyAt& like) {
         double t = std::fmod(at + 0.5 * length, length);
         if (length - t < scene::kSameMoment) t = 0;
         const SettingSpec* row = findRow(layers::tableOf(s, owner), setting);
@@ -315,8 +314,8 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
             scene::putKey(mine, time, row ? scene::clampTo(*row, value) : value);
             scene::KeyAt& k = *scene::keyAt(mine, time);
             k.ease = like.ease;
-            k.before = sign * like.before;
-            k.after = sign * like.after;
+            k.before = like.before;
+            k.after = like.after;
             out.push_back({owner, setting, time});
         };
         one(t);
@@ -334,7 +333,7 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
         const Triple* triple = tripleOf(triples, key.setting);
         const scene::ActorEntry* entry = triple ? std::as_const(scene).actor(layer->actor) : nullptr;
         if (!triple || !entry) {
-            put(key.owner, key.setting, key.at, at->value, *at, 1);
+            put(key.owner, key.setting, key.at, at->value, *at);
             continue;
         }
         const std::string joint(scene::channelOf(key.setting));
@@ -368,7 +367,7 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
                 scene::KeyAt mine = like;
                 mine.before = in[a];
                 mine.after = on[a];
-                put(key.owner, id, time, is[a], mine, 1);
+                put(key.owner, id, time, is[a], mine);
             }
         }
         if (const auto made = touch(s, key.owner.id, {other}); !made) return made.error();
