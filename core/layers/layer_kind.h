@@ -77,6 +77,7 @@ struct LayerContext {
     std::shared_ptr<const rig::Region> region{};              // of the surface, that its settings name
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
+    bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
     /// What holds for one of the layer's target joints.
@@ -186,8 +187,11 @@ struct LayerKind {
     Movers (*movers)(const LayerContext&, const PoseView& rest) = nullptr;
     /// Filters: the whole shot at once, from the motion below.
     Filtered (*filter)(const LayerContext&, const rig::Track& below, const Cancel&) = nullptr;
-    /// A filter while somebody pulls the actor about: changes `locals`, which are the pose below. Null: it stands aside then.
+    /// A filter while somebody pulls the actor about: changes `locals`, which are the pose below.
     void (*live)(const LayerContext&, const PoseView& pose, std::vector<Xform>& locals) = nullptr;
+    /// One that needs the motion to it: how much of the past [s], over which it is run then, its newest frame shown. Null, where
+    /// there is no `live` either: it stands aside.
+    double (*remembers)(const scene::Resolved&, double fps) = nullptr;
     /// What came of what was asked, measured of the motion below and above the layer, in a few words; empty where the motion does
     /// not tell. Null: the kind is measured by a push.
     std::string (*measured)(const LayerContext&, const rig::Track& below, const rig::Track& above) = nullptr;

@@ -27,7 +27,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
-        if (!kind->movers && !kind->live) continue;
+        if (!kind->movers && !kind->live && !kind->remembers) continue;
         Level level;
         level.layer = &l;
         level.kind = kind;
@@ -49,6 +49,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
                 if (const auto& on = w.blow.wind->layers; on.empty() || std::find(on.begin(), on.end(), l.id) != on.end())
                     level.context->winds.push_back(w.blow);
         level.moves = kind->moves(*entry.actor, l);
+        if (!kind->movers && !kind->live) level.remembers = kind->remembers(*settings, m_shot->fps);
         level.shares.emplace(*kind, settings, m_shot->windowOf(l.id, frames));
         m_levels.push_back(std::move(level));
     }
@@ -61,6 +62,7 @@ void Live::start(double dt, Body body) {
     m_body.clear();
     for (Level& l : m_levels) {
         l.made.clear();
+        l.past.clear();
         l.movers.clear();
         l.first = 0;
     }
@@ -119,8 +121,12 @@ void Live::make(Level& l, std::size_t below, int step) {
             for (std::size_t k = 0; k < m_scratch.size(); ++k)
                 out.locals[static_cast<std::size_t>(mover->joints()[k])] = m_scratch[k];
         }
-    } else {
+    } else if (l.kind->live) {
         l.kind->live(*l.context, pose, out.locals);
+    } else {
+        l.past.push_back(now);
+        while (l.past.size() > 2 && l.past[1].time < now.time - l.remembers) l.past.pop_front();
+        recall(l, now, out.locals);
     }
     if (!l.shares->whole())
         for (const layers::Moved& m : l.moves) {
@@ -128,6 +134,35 @@ void Live::make(Level& l, std::size_t below, int step) {
             out.locals[j] = layers::mixed(now.locals[j], out.locals[j], l.shares->at(now.frame, m.along));
         }
     l.made.push_back(std::move(out));
+}
+
+void Live::recall(Level& l, const Moment& now, std::vector<Xform>& locals) const {
+    const double fps = m_shot->fps;
+    const int frames = 1 + std::max(1, static_cast<int>(std::ceil(l.remembers * fps)));
+    // What was stepped at the hand's rate, at the frames that the shot would have: before the first moment it held still.
+    std::vector<rig::Column> columns(now.locals.size(), rig::Column(static_cast<std::size_t>(frames)));
+    std::size_t at = 0;
+    for (int f = 0; f < frames; ++f) {
+        const double time = now.time - (frames - 1 - f) / fps;
+        while (at + 1 < l.past.size() && l.past[at + 1].time <= time) ++at;
+        const Moment& a = l.past[at];
+        const Moment& b = l.past[std::min(at + 1, l.past.size() - 1)];
+        const double u = b.time > a.time ? std::clamp((time - a.time) / (b.time - a.time), 0.0, 1.0) : 0;
+        for (std::size_t j = 0; j < columns.size(); ++j)
+            columns[j][static_cast<std::size_t>(f)] = u == 0 ? a.locals[j] : layers::mixed(a.locals[j], b.locals[j], u);
+    }
+    std::vector<rig::ColumnPtr> shared;
+    for (rig::Column& c : columns) shared.push_back(std::make_shared<const rig::Column>(std::move(c)));
+    const rig::Track below({frames, fps, 0, (frames - 1) / fps}, std::move(shared));
+    // Its settings as they hold now; nothing of the shot's cuts and loop is told of a hand.
+    layers::LayerContext context = *l.context;
+    context.settings = std::make_shared<const scene::Resolved>(context.settings->heldAt(now.frame));
+    context.apart = layers::apartOf(context.layer, context.settings);
+    context.cuts.clear();
+    context.period = 0;
+    context.unfolds = true;
+    for (auto& [joint, column] : l.kind->filter(context, below, {}).joints)
+        locals[static_cast<std::size_t>(joint)] = column.back();
 }
 
 }  // namespace nutatio::pipeline

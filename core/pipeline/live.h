@@ -39,10 +39,14 @@ class Live {
         std::vector<layers::Moved> moves;
         std::optional<layers::Shares> shares;
         std::deque<Moment> made;  // from step `first` on
+        double remembers = 0;     // [s] of what is below that a filter runs over
+        std::deque<Moment> past;  // that much of it, the newest last
         int first = 0;
     };
     const Moment* at(std::size_t level, int step);
     void make(Level& level, std::size_t above, int step);
+    /// A filter over what it remembers, at the shot's rate; its newest frame goes into `locals`.
+    void recall(Level& level, const Moment& now, std::vector<Xform>& locals) const;
 
     scene::Scene m_scene;
     std::shared_ptr<const scene::Shot> m_shot;

@@ -5,6 +5,7 @@
 #include "layers/registry.h"
 #include "layers/run.h"
 #include "measure/in_shot.h"
+#include "pipeline/live.h"
 #include "rig/path.h"
 #include "tests/support/rigs.h"
 
@@ -308,4 +309,41 @@ TEST_CASE("what was asked and what came of it is told in words, of a walk") {
     CHECK(said("steady", {{"share", 0.6}, {"rate", 2.0}, {"mix", 0.5}}) == "takes 30.0 % of what is faster than 2/s, asked 60");
     // In a loop of 28 frames the rate becomes that of one cycle.
     CHECK(said("sway", {{"rate", 1.0}, {"size", 5.0}}) == "0.86 times a second by 5 deg, asked 1 and 5");
+}
+
+TEST_CASE("while a hand moves the body Overlap comes late by its frames and Steady takes its share, from the past alone") {
+    // The root turns to and fro; steps come faster than frames, as a hand's do.
+    const auto turn = [](double t) { return 0.5 * std::sin(2 * kPi * 0.8 * t); };
+    const std::string kind = GENERATE("overlap", "steady");
+    INFO(kind);
+    scene::Scene s = test::sceneWith(test::chainActor({}));
+    const std::string id = test::addLayer(
+        s, kind, {"bone_1"}, kind == "overlap" ? scene::Values{{"lag", 5.0}} : scene::Values{{"rate", 0.3}, {"share", 0.6}});
+    REQUIRE(s.shot().fps == 24);
+    pipeline::Evaluator evaluator;
+    pipeline::Live live(s, s.actors[0].id, evaluator);
+    const rig::Actor& actor = *s.actors[0].actor;
+    const double dt = 1.0 / 60;
+    const auto body = [&](int step) -> std::optional<pipeline::Live::Moment> {
+        pipeline::Live::Moment m{actor.restPose(), 0, step * dt};
+        m.locals[0].r = fromRotationVector(Vec3(turn(step * dt), 0, 0));
+        return m;
+    };
+    live.start(dt, body);
+    double off = 0, most = 0, still = 0;
+    for (int step = 1; step < 400; ++step) {
+        live.step();
+        const double t = step * dt;
+        if (t < 3) continue;
+        const Quat world = live.result()[0].r * live.result()[1].r;
+        const double is = rotationVector(world).x();
+        off = std::max(off, std::abs(is - turn(t - 5.0 / 24)));
+        most = std::max(most, std::abs(is));
+        still = std::max(still, std::abs(turn(t)));
+    }
+    if (kind == "overlap")
+        CHECK(degrees(off) < 0.6);
+    else
+        // 0.4 of what is fast, and what of it the spring still follows: |0.4 + 0.6 H|, H = 1 / (1 + i f / f0)^2.
+        CHECK(most == Approx(0.35 * still).epsilon(0.06));
 }

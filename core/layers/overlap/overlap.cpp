@@ -401,6 +401,14 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
     return text;
 }
 
+/// As long as it ever comes late, and the taps about that.
+double remembers(const scene::Resolved& s, double fps) {
+    constexpr double kTaps = 12;
+    double most = s.span("lag").second;
+    for (const scene::ProfilePoint& p : s.profile("lag")) most = std::max(most, s.span("lag").second * p.times);
+    return (most * std::max({1.0, s.at("starts"), s.at("stops")}) + kTaps) / fps;
+}
+
 }  // namespace
 
 const LayerKind kOverlapKind{.id = "overlap",
@@ -415,6 +423,7 @@ const LayerKind kOverlapKind{.id = "overlap",
                              .problem = problem,
                              .moves = moves,
                              .filter = filter,
+                             .remembers = remembers,
                              .measured = measured};
 
 }  // namespace nutatio::layers

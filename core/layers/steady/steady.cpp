@@ -73,6 +73,39 @@ constexpr SettingSpec kSettings[] = {
 
 constexpr double kSigmaOfRate = 0.1325;  // [s] times the rate: half the power is left there
 
+/// What a critically damped spring that starts at the first frame makes of a row of frames (exact over a step in which the goal
+/// holds): half the power is left at `rate`, where |H|^2 = 1 / (1 + (f / f0)^2)^2.
+class Follower {
+  public:
+    Follower(double rate, double fps) : m_w(2 * kPi * rate / std::sqrt(std::sqrt(2.0) - 1)), m_dt(1 / fps) {}
+    /// From the way that it is off its goal to where it is off after a step.
+    Vec3 step(const Vec3& off) {
+        const double left = std::exp(-m_w * m_dt);
+        const Vec3 c = m_v + m_w * off;
+        const Vec3 out = left * (off + m_dt * c);
+        m_v = left * (m_v - m_w * m_dt * c);
+        return out;
+    }
+
+  private:
+    double m_w, m_dt;
+    Vec3 m_v = Vec3::Zero();
+};
+
+/// The smooth path that is known without what comes after: of turns, and of places.
+std::vector<Quat> followed(const std::vector<Quat>& turns, Follower follower) {
+    std::vector<Quat> out{turns.front()};
+    for (std::size_t f = 1; f < turns.size(); ++f)
+        out.push_back(
+            (fromRotationVector(follower.step(rotationVector(out.back() * turns[f].conjugate()))) * turns[f]).normalized());
+    return out;
+}
+std::vector<Vec3> followed(const std::vector<Vec3>& places, Follower follower) {
+    std::vector<Vec3> out{places.front()};
+    for (std::size_t f = 1; f < places.size(); ++f) out.push_back(places[f] + follower.step(out.back() - places[f]));
+    return out;
+}
+
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
     if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
     if (layer.text("turn").empty() && layer.text("move").empty()) return "it steadies neither turns nor places";
@@ -117,6 +150,12 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
             const TurnPath turning(turn[k], ends);
             const PlacePath going(place[k], ends);
             const auto& own = *context.settingsOf(skeleton.reference(joints[k]));
+            std::vector<Quat> turnsBehind;
+            std::vector<Vec3> placesBehind;
+            if (context.unfolds) {
+                turnsBehind = followed(turn[k], Follower(s.at("rate"), fps));
+                placesBehind = followed(place[k], Follower(s.at("rate"), fps));
+            }
             for (int f = 0; f < n; ++f) {
                 if (cancel.asked()) throw Cancelled{};
                 const auto at = static_cast<std::size_t>(f);
@@ -124,12 +163,15 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
                 const Quat& in = axes[k][at];
                 Quat to = turning.frame(f);
                 if (!turns.empty()) {
-                    const Quat smooth = turning.smooth(f, sigma);
+                    const Quat smooth = context.unfolds ? turnsBehind[at] : turning.smooth(f, sigma);
                     const Vec3 e = in.conjugate() * rotationVector(to * smooth.conjugate());
                     to = fromRotationVector(in * Vec3(e - share * along(e, turns))) * smooth;
                 }
                 Vec3 there = place[k][at];
-                if (!ways.empty()) there += in * Vec3(share * along(in.conjugate() * Vec3(going.smooth(f, sigma) - there), ways));
+                if (!ways.empty()) {
+                    const Vec3 smooth = context.unfolds ? placesBehind[at] : going.smooth(f, sigma);
+                    there += in * Vec3(share * along(in.conjugate() * Vec3(smooth - there), ways));
+                }
                 goal[k].push_back(to);
                 spot[k].push_back(there);
             }
@@ -202,6 +244,11 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
     return text;
 }
 
+/// Until a spring of that rate has forgotten where it began.
+double remembers(const scene::Resolved& s, double fps) {
+    return 1.2 / s.at("rate") + 2 / fps;
+}
+
 }  // namespace
 
 const LayerKind kSteadyKind{
@@ -216,6 +263,7 @@ const LayerKind kSteadyKind{
     .problem = problem,
     .moves = moves,
     .filter = filter,
+    .remembers = remembers,
     .measured = measured};
 
 }  // namespace nutatio::layers
