@@ -31,7 +31,6 @@ double distance(const QPointF& p, const QPointF& a, const QPointF& b) {
 void PoseHand::lay(const Affine& world, const Affine& parent, const Camera& camera, const QSize& view) {
     m_laid = true;
     m_world = world;
-    m_parent = parent;
     m_camera = camera;
     m_view = view;
     const double away = std::max(1e-6, (world.t - camera.eye()).dot((camera.target - camera.eye()).normalized()));
@@ -144,7 +143,6 @@ bool PoseHand::take(const QPointF& at) {
     m_gesture = QUuid::createUuid().toString();
     m_words.clear();
     m_worldThen = m_world;
-    m_parentThen = m_parent;
     m_axesThen = m_axes;
     m_angle = 0;
     m_fromAngle = grip->kind == Grip::Turn ? angleAt(grip->axis, at).value_or(0) : 0;
@@ -198,10 +196,10 @@ void PoseHand::drag(const QPointF& to, Qt::KeyboardModifiers modifiers) {
         }
         m_words = QObject::tr("moved by %1 m").arg(way.norm(), 0, 'g', 3);
     }
-    put(turn, way, m_gesture);
+    put(turn, way);
 }
 
-void PoseHand::put(const Quat& turn, const Vec3& way, const QString& gesture) {
+void PoseHand::put(const Quat& turn, const Vec3& way) {
     const auto hand = m_session.handJoint();
     if (!hand || hand->joint != m_jointThen || hand->layer->id != m_layerThen->id) return;
     const layers::LayerKind* kind = layers::findKind(hand->layer->kind);
@@ -221,7 +219,7 @@ void PoseHand::put(const Quat& turn, const Vec3& way, const QString& gesture) {
             const std::string layer = hand->layer->id, joint = hand->reference();
             if (edit::touch(s, layer, {joint})) edit::pose(s, layer, values, m_frameThen, m_session.posing().keys);
         },
-        gesture);
+        m_gesture);
 }
 
 }  // namespace nutatio::app

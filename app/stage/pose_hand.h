@@ -48,12 +48,12 @@ class PoseHand {
     Vec3 ringPoint(int axis, double angle) const;
     /// Where a pixel's ray meets the plane of a ring, as an angle on it; nothing where it is seen edge on.
     std::optional<double> angleAt(int axis, const QPointF& at) const;
-    void put(const Quat& turn, const Vec3& way, const QString& gesture);
+    void put(const Quat& turn, const Vec3& way);
 
     Document& m_document;
     Session& m_session;
     bool m_laid = false;
-    Affine m_world, m_parent;
+    Affine m_world;
     Quat m_axes = Quat::Identity();
     Camera m_camera;
     QSize m_view;
@@ -63,7 +63,7 @@ class PoseHand {
     QPointF m_from;
     QString m_gesture, m_words;
     double m_fromAngle = 0, m_angle = 0;
-    Affine m_worldThen, m_parentThen;
+    Affine m_worldThen;
     Quat m_axesThen = Quat::Identity();
     std::shared_ptr<const scene::Layer> m_layerThen;
     layers::ResolvedPtr m_settingsThen;
