@@ -188,6 +188,8 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) {
                                  [&](const BodyCurve& c) { return id == QStringLiteral("body:") + QLatin1String(c.id); });
     const int joint = m_session.lastJoint();
     if (!motion || at == std::end(kBody) || joint < 0 || joint >= a->actor->skeleton.size()) return out;
+    // Of joints that were just made the motion on show knows nothing yet.
+    if (motion->result->joints() != a->actor->skeleton.size()) return out;
     const auto& actors = m_document.scene().actors;
     const auto entry = actors.pointer(actors.find([&](const scene::ActorEntry& e) { return e.id == a->id; }));
     Read& read = m_read[id];

@@ -217,18 +217,20 @@ int Document::frames() const {
 
 void Document::evaluate() {
     m_upToDate = false;
-    m_runner.ask([this, scene = m_scene, before = m_results](const Cancel& cancel) -> NewestWins::Deliver {
-        const auto tell = [this](double share) {
-            QMetaObject::invokeMethod(
-                this, [this, share] { Q_EMIT simulating(share); }, Qt::QueuedConnection);
-        };
-        ResultsPtr r = resultsOf(scene, m_evaluator, before, cancel, tell);
-        return [this, r] {
-            m_results = r;
-            m_upToDate = !m_runner.busy();
-            Q_EMIT resultsChanged();
-        };
-    });
+    m_runner.ask(
+        [this, number = ++m_evaluation, scene = m_scene, before = m_results](const Cancel& cancel) -> NewestWins::Deliver {
+            const auto tell = [this](double share) {
+                QMetaObject::invokeMethod(
+                    this, [this, share] { Q_EMIT simulating(share); }, Qt::QueuedConnection);
+            };
+            ResultsPtr r = resultsOf(scene, m_evaluator, before, cancel, tell);
+            return [this, number, r] {
+                m_results = r;
+                // A newer one may be finished already and on its way: to be idle is not to be the newest.
+                m_upToDate = number == m_evaluation;
+                Q_EMIT resultsChanged();
+            };
+        });
 }
 
 void Document::keepAgainstCrash(const QString& folder) {

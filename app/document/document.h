@@ -109,6 +109,7 @@ class Document : public QObject {
     QString m_path;
     std::optional<Key> m_onDisk;  // what the scene's own file held when it was last read or written
     bool m_upToDate = true;
+    std::uint64_t m_evaluation = 0;  // number of the newest one asked for
     ResultsPtr m_results;
     pipeline::Evaluator m_evaluator;
     Keeper m_keeper;

@@ -121,7 +121,8 @@ bool PoseHand::take(const QPointF& at) {
     const auto hand = m_session.handJoint();
     const ResultsPtr& r = m_document.results();
     const pipeline::ActorResult* motion = r && hand ? r->evaluation.actor(hand->actor->id) : nullptr;
-    if (!grip || !motion) return false;
+    // Of joints that were just made the motion on show knows nothing yet.
+    if (!grip || !motion || motion->body->joints() != hand->actor->actor->skeleton.size()) return false;
     std::size_t place = 0;
     while (place < motion->layers.size() && motion->layers[place].id != hand->layer->id) ++place;
     if (place == motion->layers.size()) return false;

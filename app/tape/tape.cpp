@@ -429,6 +429,11 @@ void Tape::rebuild() {
         m_insertion->setParent(body);
         m_insertion->hide();
         const int scrolled = m_scroll->verticalScrollBar()->value();
+        // What goes may be what the key or the mouse that brought this about was meant for.
+        if (QWidget* old = m_scroll->takeWidget()) {
+            old->hide();
+            old->deleteLater();
+        }
         m_scroll->setWidget(body);
         showFolds();
         m_scroll->verticalScrollBar()->setValue(scrolled);

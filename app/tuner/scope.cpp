@@ -175,7 +175,10 @@ void Scope::lookAtShot() {
     const ResultsPtr& results = m_document.results();
     const scene::Layer* layer = m_document.scene().layer(m_session.selection().layer);
     const scene::ActorEntry* entry = layer ? m_document.scene().actor(layer->actor) : nullptr;
-    const pipeline::LayerResult* r = results && layer ? results->evaluation.layer(layer->id) : nullptr;
+    // Motion of another skeleton than the actor has now says nothing of it: joints were made or taken away since.
+    const pipeline::ActorResult* motion = results && entry ? results->evaluation.actor(entry->id) : nullptr;
+    const bool fits = motion && motion->body->joints() == entry->actor->skeleton.size();
+    const pipeline::LayerResult* r = fits ? results->evaluation.layer(layer->id) : nullptr;
     if (entry && r && !r->changed.joints.empty())
         m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
     const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;

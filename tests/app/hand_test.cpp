@@ -244,8 +244,14 @@ TEST_CASE("a keyed wind has its curves below the layers, and its keys are dragge
     CHECK(w.bench.session().selection().wind == "wind");
     QTest::mouseClick(w.bench.tape()->itemHead(wind), Qt::LeftButton);
     CHECK(w.bench.tape()->itemSheet(wind));
-    // Without keys it has none.
-    w.bench.document().edit(QStringLiteral("no keys"), [&](scene::Scene& s) { s.editShot().keys.erase(wind); });
+    // Its last key taken away by the key that it has the focus for, it has none: it goes while it is being told.
+    sheet = w.bench.tape()->itemSheet(wind);
+    std::vector<edit::KeyOf> all;
+    for (const scene::KeyAt& k : *w.scene().shot().keysOf(wind, "speed")) all.push_back({wind, "speed", k.at});
+    w.bench.tape()->keys().set(all);
+    sheet->setFocus();
+    QTest::keyClick(sheet, Qt::Key_Delete);
+    CHECK_FALSE(w.scene().shot().keysOf(wind, "speed"));
     CHECK_FALSE(w.bench.tape()->itemHead(wind));
 }
 

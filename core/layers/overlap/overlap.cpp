@@ -403,10 +403,10 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 /// As long as it ever comes late, and the taps about that.
 double remembers(const scene::Resolved& s, double fps) {
-    constexpr double kTaps = 12;
+    constexpr double kTaps = 12, kLongest = 4;  // [frames], [s]
     double most = s.span("lag").second;
     for (const scene::ProfilePoint& p : s.profile("lag")) most = std::max(most, s.span("lag").second * p.times);
-    return (most * std::max({1.0, s.at("starts"), s.at("stops")}) + kTaps) / fps;
+    return std::min(kLongest, (most * std::max({1.0, s.at("starts"), s.at("stops")}) + kTaps) / fps);
 }
 
 }  // namespace

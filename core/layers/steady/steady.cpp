@@ -246,7 +246,7 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 /// Until a spring of that rate has forgotten where it began.
 double remembers(const scene::Resolved& s, double fps) {
-    return 1.2 / s.at("rate") + 2 / fps;
+    return std::min(4.0, 1.2 / s.at("rate")) + 2 / fps;
 }
 
 }  // namespace
