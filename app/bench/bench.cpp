@@ -131,6 +131,11 @@ Bench::Bench(const QString& keepFolder)
     refresh();
 }
 
+Bench::~Bench() {
+    // What has the focus ends its editing while there is something to edit.
+    hide();
+}
+
 void Bench::refresh() {
     const Selection& s = m_session.selection();
     const scene::Scene& scene = m_document.scene();

@@ -32,6 +32,7 @@ class Bench : public QMainWindow {
   public:
     /// `keepFolder`: where unsaved work is kept against a crash; empty keeps none.
     explicit Bench(const QString& keepFolder = {});
+    ~Bench() override;
 
     Document& document() { return m_document; }
     Session& session() { return m_session; }
