@@ -55,6 +55,7 @@ format:
 # The demo world's files, made anew from code.
 demo-assets: build
 	@build/release/bin/nutatio-demo-build demo/assets
+	@scripts/demo-scene
 
 # The pages of the manual that the settings tables write.
 manual: build
