@@ -119,10 +119,82 @@ double gauges() {
     return over;
 }
 
+/// A clip of one period in which the hips turn by 14 degrees and go by 2 % of the height to either side.
+rig::Clip toAndFro(const rig::Actor& actor, double seconds) {
+    rig::Clip clip;
+    clip.recorded = true;
+    clip.name = "to and fro";
+    clip.end = seconds;
+    const int hips = actor.skeleton.find("hips");
+    const Xform& rest = actor.skeleton.joint(hips).rest;
+    rig::Channel turn, move;
+    turn.joint = move.joint = hips;
+    turn.path = rig::Path::Turn;
+    turn.width = 4;
+    move.path = rig::Path::Move;
+    move.width = 3;
+    const int keys = static_cast<int>(std::lround(120 * seconds));
+    for (int k = 0; k <= keys; ++k) {
+        const double a = 2 * kPi * (k % keys) / keys;
+        const Quat q = rest.r * fromRotationVector(Vec3(0.05 * std::sin(2 * a), 0.25 * std::sin(a), 0));
+        const Vec3 t = rest.t + actor.height * Vec3(0.02 * std::cos(a), 0.005 * std::cos(2 * a), 0);
+        for (rig::Channel* c : {&turn, &move}) c->times.push_back(static_cast<float>(k / 120.0));
+        for (double v : {q.x(), q.y(), q.z(), q.w()}) turn.values.push_back(static_cast<float>(v));
+        for (double v : t) move.values.push_back(static_cast<float>(v));
+    }
+    clip.channels = {turn, move};
+    return clip;
+}
+
+/// Loops of the otter's tail: the sixteen cases, free and against a plane that it meets in every lap. Returns how many of the
+/// free ones did not close within forty laps.
+int loops() {
+    int late = 0, open = 0;
+    double worst = 0;
+    for (const bool meets : {false, true}) {
+        std::printf(meets ? "Loops that meet a plane in every lap\n" : "Loops\n");
+        std::printf("  period  swings  bounces    laps      ms  seam before     after  said\n");
+        for (const double seconds : {0.275, 0.6, 1.175, 4.0})
+            for (const double swing : {0.6, 2.5})
+                for (const double bounces : {2.0, 20.0}) {
+                    scene::Scene s = files::sceneOf(files::readActor(NUTATIO_SOURCE_DIR "/demo/assets/otter.glb").value());
+                    edit::setRate(s, 120);
+                    edit::addClip(s, s.actors[0].id, toAndFro(*s.actors[0].actor, seconds));
+                    const std::string id = edit::addLayer(s, "strand", s.actors[0].id, {"tail_01"});
+                    s.layer(id)->set("swing", swing);
+                    s.layer(id)->set("bounces", bounces);
+                    s.layer(id)->set("preroll", 0.0);
+                    s.editShot().loop = scene::Loop::Closed;
+                    if (meets) {
+                        const std::string plane = edit::addCollider(s, s.actors[0].id, "tail_03", scene::Shape::Plane);
+                        scene::Collider& c = *s.collider(plane);
+                        c.actor.clear();
+                        c.joint.clear();
+                        c.setVector("offset", Vec3(0, 0.12, 0));
+                    }
+                    pipeline::Evaluator evaluator;
+                    const pipeline::Evaluation e = evaluator.evaluate(s, {});
+                    const pipeline::LayerResult& r = *e.layer(id);
+                    std::printf("  %6.3f  %6.1f  %7.0f  %6d  %6.1f    %9.2g  %8.1g  %s\n", seconds, swing, bounces,
+                                r.closure.laps, e.milliseconds, r.closure.before, r.closure.after,
+                                r.closure.blended == 0 ? "" : r.remarks.back().c_str());
+                    if (meets) continue;
+                    late += r.closure.laps > 40;
+                    open += r.closure.blended > 0;
+                    worst = std::max(worst, r.closure.after);
+                }
+    }
+    std::printf(
+        "Loops that meet nothing: %d of 16 close, %d of them after more than 40 laps; seam %.1g of the length at worst (bar "
+        "1e-4, 14 within 40 laps)\n",
+        16 - open, late, worst);
+    return worst < 1e-4 && late + open <= 2 ? open : 16;
+}
+
 }  // namespace
 
 int main() {
-    const bool kept = (overlap() <= 0.1) & (steady() <= 1) & (sway() <= 0) & (gauges() <= 0);
+    const bool kept = (overlap() <= 0.1) & (steady() <= 1) & (sway() <= 0) & (gauges() <= 0) & (loops() == 0);
     std::printf(kept ? "all bars are kept\n" : "a bar is not kept\n");
     return kept ? 0 : 1;
 }

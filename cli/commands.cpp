@@ -12,6 +12,7 @@
 #include "edit/edit.h"
 #include "edit/gauges.h"
 #include "edit/operations.h"
+#include "edit/takes.h"
 #include "files/bytes.h"
 #include "files/csv.h"
 #include "files/json.h"
@@ -120,6 +121,13 @@ Json shotsJson(const scene::Scene& scene) {
     return out;
 }
 
+Json takesJson(const scene::Scene& scene) {
+    Json out = Json::array();
+    for (const scene::Take& t : scene.takes)
+        out.push_back({{"id", t.id}, {"name", t.name}, {"note", t.note}, {"differs", edit::differences(scene, *t.scene)}});
+    return out;
+}
+
 void Commands::info() {
     const pipeline::Opened opened = openInput();
     if (m_options.json) {
@@ -138,7 +146,8 @@ void Commands::info() {
                                        {"layers", layers},
                                        {"colliders", opened.scene.colliders.size()},
                                        {"winds", opened.scene.winds.size()},
-                                       {"pins", opened.scene.pins.size()}}
+                                       {"pins", opened.scene.pins.size()},
+                                       {"takes", takesJson(opened.scene)}}
                                 : actors.front();
         if (!opened.isScene)
             j["kind"] = opened.scene.actors.front().actor->source.format == rig::SourceDocument::Format::Bvh ? "bvh" : "gltf";
@@ -149,6 +158,10 @@ void Commands::info() {
     }
     for (const scene::ActorEntry& a : opened.scene.actors) printActor(m_out, *a.actor);
     for (const scene::Layer& l : opened.scene.layers) m_out << "layer " << l.name << "  " << l.kind << "\n";
+    for (const scene::Take& t : opened.scene.takes) {
+        m_out << "take " << t.name << (t.note.empty() ? "" : "  " + t.note) << "\n";
+        for (const std::string& d : edit::differences(opened.scene, *t.scene)) m_out << "    " << d << "\n";
+    }
     for (const std::string& w : opened.warnings) m_out << "warning: " << w << "\n";
 }
 

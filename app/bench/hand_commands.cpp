@@ -101,7 +101,7 @@ void Bench::setDown(std::vector<std::string> layers) {
             showProgress(-1);
             if (!id) {
                 say(QString::fromStdString(id.error().sentence));
-            } else if (!scene::changeBetween(scene, m_document.scene()).none()) {
+            } else if (scene::changeBetween(scene, m_document.scene()).moves()) {
                 say(tr("The scene was changed meanwhile: nothing was set down."));
             } else {
                 m_document.edit(tr("Set down by hand"), [&](scene::Scene& s) { s = *made; });

@@ -61,6 +61,8 @@ class SharedList {
         return *m_items[i];
     }
     void push_back(T t) { m_items.push_back(std::make_shared<T>(std::move(t))); }
+    /// Holds the very element that another list has.
+    void share(const SharedList& other, std::size_t i) { m_items.push_back(other.m_items[i]); }
     void insert(std::size_t at, T t) { m_items.insert(m_items.begin() + diff(at), std::make_shared<T>(std::move(t))); }
     void erase(std::size_t at) { m_items.erase(m_items.begin() + diff(at)); }
     void clear() { m_items.clear(); }

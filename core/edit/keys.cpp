@@ -61,7 +61,7 @@ std::vector<KeyOf> moveKeys(scene::Scene& s, const std::vector<KeyOf>& keys, con
             k.after *= slope;
             if (m.times < 0) std::swap(k.before, k.after);
             if (const auto there = scene::keyAt(*all, k.at); there != all->end()) all->erase(there);
-            all->insert(std::find_if(all->begin(), all->end(), [&](const scene::KeyAt& o) { return o.at > k.at; }), k);
+            all->insert(std::find_if(all->begin(), all->end(), [at = k.at](const scene::KeyAt& o) { return o.at > at; }), k);
             moved[{owner, setting, was}] = {owner, setting, k.at};
         }
     }

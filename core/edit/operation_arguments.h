@@ -13,6 +13,7 @@ std::span<const Operation> partOperations();
 std::span<const Operation> bringOperations();
 std::span<const Operation> timeOperations();
 std::span<const Operation> handOperations();
+std::span<const Operation> takeOperations();
 
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);

@@ -21,7 +21,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr std::size_t kMostActors = 1024;
+constexpr std::size_t kMostActors = 1024, kMostTakes = 256;
+constexpr const char* kSharedLists[] = {"actors", "colliders", "winds", "pins", "gauges", "layers", "shots"};
 
 rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
     rig::Clip clip;
@@ -118,6 +119,8 @@ scene::Shot readShot(const Place& p) {
     s.name = textOr(p, "name", s.id);
     if (p.has("fps")) s.fps = readRate(p.at("fps"));
     s.lead = textOr(p, "lead", "");
+    if (p.has("loop") && !scene::loopFromName(p.at("loop").text(), s.loop))
+        p.at("loop").fail("\"" + p.at("loop").text() + "\" is none of found, closed and once");
     eachMember(p, "clips", [&](const std::string& actor, const Place& at) { s.clips[actor] = at.text(); });
     if (p.has("cuts"))
         for (std::size_t i = 0, n = p.at("cuts").size(kMostItems); i < n; ++i) s.cuts.push_back(secondsOf(p.at("cuts").at(i)));
@@ -147,7 +150,7 @@ scene::Shot readShot(const Place& p) {
             s.intervals[layer].push_back(v);
         }
     });
-    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "clips", "cuts", "marks", "intervals", "keys"});
+    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "loop", "clips", "cuts", "marks", "intervals", "keys"});
     return s;
 }
 
@@ -223,8 +226,32 @@ void checkShots(const scene::Scene& s, const Place& root) {
     if (!s.shown.empty() && s.shown != s.shot().id) root.at("shown").fail("there is no shot \"" + s.shown + "\"");
 }
 
-scene::Scene parseScene(const Json& json, const fs::path& folder) {
-    const Place root(json, "");
+/// A list's entry that is the same in the scene a take was kept of is written as its id alone.
+template <class T>
+bool sharedWith(const SharedList<T>* base, const Place& entry, SharedList<T>& into) {
+    if (!base || !entry.json().is_string()) return false;
+    const std::size_t at = base->find([&](const T& t) { return t.id == entry.text(); });
+    if (at == base->size()) entry.fail("the scene has nothing of the id \"" + entry.text() + "\"");
+    into.share(*base, at);
+    return true;
+}
+
+/// With all that it shares with the scene written out: what the scene has may change.
+void keepTakeAside(scene::Scene& s, const Place& take, const Place& root, const fs::path& folder, const Error& why) {
+    Json whole = take.json();
+    for (const char* list : kSharedLists) {
+        if (!whole.is_object() || !whole.contains("scene") || !whole["scene"].contains(list) || !root.has(list)) continue;
+        for (Json& entry : whole["scene"][list])
+            for (const Json& own : root.at(list).json())
+                if (entry.is_string() && own.is_object() && own.value("id", Json()) == entry) entry = own;
+    }
+    keepAside(s, "takes", Place(whole, take.path()), folder, why, kSceneVersion);
+}
+
+scene::Take readTake(const Place& p, const fs::path& folder, const scene::Scene& base, ActorFiles& files);
+
+/// `base`: the scene that a take was kept of; null: it is no take.
+scene::Scene parseScene(const Place& root, const fs::path& folder, const scene::Scene* base, ActorFiles& files) {
     scene::Scene s;
     if (!root.has("format") || root.at("format").text() != "nutatio-scene") throw Failure("", "this is not a Nutatio scene");
     const std::uint64_t version = root.at("version").count();
@@ -243,7 +270,6 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
             }
         }
     };
-    ActorFiles files;
     // An entry that an earlier saving carried along unread is still of the version that it was written in.
     OldTimes carried;
     carried.fps = 24;
@@ -252,15 +278,27 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     each(
         "actors",
         [&](const Place& p) {
+            if (sharedWith(base ? &base->actors : nullptr, p, s.actors)) return;
             s.actors.push_back(readEntry(p, folder, files, timesOf(p)));
             if (p.has("version")) late.push_back(s.actors.back().id);
         },
         kMostActors);
-    each("colliders", [&](const Place& p) { s.colliders.push_back(readCollider(p, timesOf(p))); });
-    each("winds", [&](const Place& p) { s.winds.push_back(readWind(p, timesOf(p))); });
-    each("pins", [&](const Place& p) { s.pins.push_back(readPin(p, timesOf(p))); });
-    if (version > 1) each("gauges", [&](const Place& p) { s.gauges.push_back(readGauge(p)); });
-    each("layers", [&](const Place& p) { s.layers.push_back(readLayer(p, timesOf(p))); });
+    each("colliders", [&](const Place& p) {
+        if (!sharedWith(base ? &base->colliders : nullptr, p, s.colliders)) s.colliders.push_back(readCollider(p, timesOf(p)));
+    });
+    each("winds", [&](const Place& p) {
+        if (!sharedWith(base ? &base->winds : nullptr, p, s.winds)) s.winds.push_back(readWind(p, timesOf(p)));
+    });
+    each("pins", [&](const Place& p) {
+        if (!sharedWith(base ? &base->pins : nullptr, p, s.pins)) s.pins.push_back(readPin(p, timesOf(p)));
+    });
+    if (version > 1)
+        each("gauges", [&](const Place& p) {
+            if (!sharedWith(base ? &base->gauges : nullptr, p, s.gauges)) s.gauges.push_back(readGauge(p));
+        });
+    each("layers", [&](const Place& p) {
+        if (!sharedWith(base ? &base->layers : nullptr, p, s.layers)) s.layers.push_back(readLayer(p, timesOf(p)));
+    });
     if (version == 1) {
         std::vector<double> cuts;
         each("cuts", [&](const Place& p) { cuts.push_back(frameOf(p) / old.fps); });
@@ -270,7 +308,9 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
         inMetres(s);
         makeShots(s, old, cuts);
     } else {
-        each("shots", [&](const Place& p) { s.shots.push_back(readShot(p)); });
+        each("shots", [&](const Place& p) {
+            if (!sharedWith(base ? &base->shots : nullptr, p, s.shots)) s.shots.push_back(readShot(p));
+        });
         refuseSharedIds(s.shots, "shots");
         s.shown = textOr(root, "shown", "");
         checkShots(s, root);
@@ -285,8 +325,39 @@ scene::Scene parseScene(const Json& json, const fs::path& folder) {
     s.unknown = version == 1
                     ? unknownOf(root, {"format", "version", "fps", "actors", "colliders", "winds", "pins", "cuts", "layers"})
                     : unknownOf(root, {"format", "version", "shown", "actors", "colliders", "winds", "pins", "gauges", "layers",
-                                       "shots"});
+                                       "shots", "takes"});
+    if (version == 1 || base || !root.has("takes")) return s;
+    const Place takes = root.at("takes");
+    for (std::size_t i = 0, n = takes.size(kMostTakes); i < n; ++i) {
+        // A take that cannot be read is no reason to refuse the scene: it waits in the file as it was.
+        try {
+            s.takes.push_back(readTake(takes.at(i), folder, s, files));
+        } catch (const NotUnderstood& not_) {
+            keepTakeAside(s, takes.at(i), root, folder, not_.why);
+        } catch (const Failure& f) {
+            keepTakeAside(s, takes.at(i), root, folder, f.error());
+        }
+    }
+    refuseSharedIds(s.takes, "takes");
     return s;
+}
+
+scene::Take readTake(const Place& p, const fs::path& folder, const scene::Scene& base, ActorFiles& files) {
+    scene::Take t;
+    t.id = p.at("id").text();
+    t.name = textOr(p, "name", t.id);
+    t.note = textOr(p, "note", "");
+    if (p.has("frame")) t.frame = frameOf(p.at("frame"));
+    if (p.has("picture")) {
+        try {
+            t.picture = std::make_shared<const std::vector<std::uint8_t>>(fromBase64(p.at("picture").text()));
+        } catch (const Failure& f) {
+            p.at("picture").fail(f.error().sentence);
+        }
+    }
+    t.scene = std::make_shared<const scene::Scene>(parseScene(p.at("scene"), folder, &base, files));
+    t.unknown = unknownOf(p, {"id", "name", "note", "frame", "picture", "scene"});
+    return t;
 }
 
 std::string relativeTo(const fs::path& folder, const std::string& file) {
@@ -296,6 +367,7 @@ std::string relativeTo(const fs::path& folder, const std::string& file) {
 
 Json shotJson(const scene::Shot& s) {
     Json j{{"id", s.id}, {"name", s.name}, {"fps", s.fps}, {"lead", s.lead}, {"clips", Json::object()}, {"cuts", s.cuts}};
+    if (s.loop != scene::Loop::Found) j["loop"] = scene::loopName(s.loop);
     for (const auto& [actor, clip] : s.clips) j["clips"][actor] = clip;
     for (const auto& [owner, all] : s.keys)
         for (const auto& [setting, keys] : all)
@@ -310,6 +382,21 @@ Json shotJson(const scene::Shot& s) {
         }
     putUnknown(j, s.unknown);
     return j;
+}
+
+/// What a take has as the scene it stands in is written as an id.
+void shortenTake(Json& take, const Json& scene) {
+    for (const char* list : kSharedLists) {
+        if (!take.contains(list) || !scene.contains(list)) continue;
+        std::map<std::string, const Json*> known;
+        for (const Json& entry : scene[list])
+            if (entry.is_object() && entry.contains("id") && entry["id"].is_string() && !entry.contains("version"))
+                known[entry["id"].get<std::string>()] = &entry;
+        for (Json& entry : take[list]) {
+            const auto at = entry.contains("id") ? known.find(entry["id"].get<std::string>()) : known.end();
+            if (at != known.end() && *at->second == entry) entry = at->first;
+        }
+    }
 }
 
 Json sceneJson(const scene::Scene& s, const fs::path& folder) {
@@ -353,6 +440,17 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     all("layers", s.layers);
     root["shots"] = Json::array();
     for (const scene::Shot& shot : s.shots) root["shots"].push_back(shotJson(shot));
+    const Json bare = s.takes.empty() ? Json() : root;
+    for (const scene::Take& t : s.takes) {
+        Json j{{"id", t.id}, {"name", t.name}};
+        if (!t.note.empty()) j["note"] = t.note;
+        j["frame"] = t.frame + 1;
+        if (t.picture) j["picture"] = base64(t.picture->data(), t.picture->size());
+        j["scene"] = sceneJson(*t.scene, folder);
+        shortenTake(j["scene"], bare);
+        putUnknown(j, t.unknown);
+        root["takes"].push_back(std::move(j));
+    }
     for (const scene::Unread& u : s.unread) {
         Json entry = *u.entry;
         if (u.version < kSceneVersion) entry["version"] = u.version;
@@ -382,7 +480,8 @@ Result<scene::Scene> readScene(const fs::path& path) {
     return ofFile(path.string(), [&] {
         const rig::Bytes bytes = readBytes(path);
         const Json json = parseJson(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
-        return parseScene(json, fs::absolute(path).parent_path());
+        ActorFiles files;
+        return parseScene(Place(json, ""), fs::absolute(path).parent_path(), nullptr, files);
     });
 }
 

@@ -77,6 +77,7 @@ struct LayerContext {
     std::shared_ptr<const rig::Region> region{};              // of the surface, that its settings name
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
+    bool closes = false;                                      // then: what is simulated is to end as it begins
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
@@ -143,12 +144,22 @@ struct Moved {
 /// What a kind is put on.
 enum class Takes { Chains, Joints, Map, Body };
 
-/// What a filter made of a shot: the columns that it replaced.
+/// How a simulated loop was closed. Seams are breaks in place and speed, in lengths of the longest way along what is simulated.
+struct Closure {
+    int laps = 0;                  // that it took; 0: it was not to be closed
+    double before = 0, after = 0;  // seam after the first lap, and as it is
+    int returns = 0;               // where it does not come round by itself: laps after which it does; 0: never
+    int blended = 0;               // frames at its beginning that were blended then
+    bool operator==(const Closure&) const = default;
+};
+
+/// What a layer made of a shot: the columns that it replaced.
 struct Filtered {
     std::vector<std::pair<int, rig::Column>> joints;
     std::vector<rig::PatchPtr> patches;
     std::vector<rig::MorphPtr> morphs;
     std::vector<std::string> remarks;
+    Closure closure;  // the worst of its movers
 };
 
 /// A handle that carries part of the surface, by hand.

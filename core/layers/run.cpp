@@ -5,32 +5,14 @@
 #include <algorithm>
 #include <atomic>
 #include <mutex>
+#include <tuple>
 
+#include "layers/closing.h"
 #include "layers/registry.h"
 
 namespace nutatio::layers {
 
 namespace {
-
-/// Frames of the body in the order a mover lives through them: pre-roll first, then the shot.
-class Sequence {
-  public:
-    Sequence(const rig::Track& track, int preroll, bool loops) : m_track(track), m_preroll(preroll), m_loops(loops) {}
-
-    int first() const { return -m_preroll; }
-    PoseView at(int step) const { return {m_track, frame(step), step * m_track.grid().dt()}; }
-
-  private:
-    int frame(int step) const {
-        const int last = m_track.frames() - 1;
-        if (!m_loops) return std::clamp(step, 0, last);
-        const int f = step % last;  // the last frame is the first one again
-        return step == last ? last : f < 0 ? f + last : f;
-    }
-    const rig::Track& m_track;
-    int m_preroll;
-    bool m_loops;
-};
 
 /// Counts the steps of all movers and tells of them at every hundredth.
 class Counter {
@@ -90,10 +72,15 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
     Counter counter(std::max<std::size_t>(1, movers.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
     std::vector<std::vector<rig::Column>> columns(movers.size());
+    std::vector<Closure> closures(movers.size());
+    const bool closes = context.closes && context.period > 0 && context.cuts.empty() && below.frames() > 3;
+    const scene::SettingSpec* rate = kind.setting(scene::Role::Rate);
+    const double quickness = 2 * kPi * std::max(0.5, rate ? context.settings->at(rate->id) : 2.0);
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, movers.size(), [&](std::size_t i) {
         try {
-            columns[i] = runMover(*movers[i], sequence, below, cancel, counter);
+            columns[i] = closes ? closedLap(*movers[i], context.actor.skeleton, sequence, quickness, cancel, closures[i])
+                                : runMover(*movers[i], sequence, below, cancel, counter);
         } catch (const Cancelled&) {
             stopped = true;
         }
@@ -106,6 +93,11 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
     for (const auto& m : movers)
         for (std::string& r : m->remarks())
             if (std::find(out.remarks.begin(), out.remarks.end(), r) == out.remarks.end()) out.remarks.push_back(std::move(r));
+    const auto worse = [](const Closure& a, const Closure& b) {
+        return std::tuple(a.blended, a.after, a.laps) < std::tuple(b.blended, b.after, b.laps);
+    };
+    if (closes && !closures.empty()) out.closure = *std::max_element(closures.begin(), closures.end(), worse);
+    if (const std::string said = remarkOn(out.closure); !said.empty()) out.remarks.push_back(said);
     return out;
 }
 

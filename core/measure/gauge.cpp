@@ -69,7 +69,7 @@ class Reader {
 
   private:
     Vec3 point() const {
-        return m_gauge.text("point") == "end" ? endOf(m_sight.of.actor->skeleton, m_sight.of.joint) : Vec3(Vec3::Zero());
+        return m_gauge.text("point") == "end" ? rig::endOf(m_sight.of.actor->skeleton, m_sight.of.joint) : Vec3(Vec3::Zero());
     }
 
     /// For the frames between two cuts at a time.
@@ -196,13 +196,13 @@ class Reader {
 
     scene::Curve angle() const {
         const rig::Skeleton& s = m_sight.of.actor->skeleton;
-        const Way own = wayOf(m_sight.of), end = wayOf(m_sight.of, endOf(s, m_sight.of.joint));
+        const Way own = wayOf(m_sight.of), end = wayOf(m_sight.of, rig::endOf(s, m_sight.of.joint));
         // Against the other joint's bone, or against the bone that it hangs on.
         Way from, to;
         const int up = s.joint(m_sight.of.joint).parent;
         if (m_sight.to.actor) {
             from = wayOf(m_sight.to);
-            to = wayOf(m_sight.to, endOf(m_sight.to.actor->skeleton, m_sight.to.joint));
+            to = wayOf(m_sight.to, rig::endOf(m_sight.to.actor->skeleton, m_sight.to.joint));
         } else if (up != rig::kNoJoint) {
             Seen parent = m_sight.of;
             parent.joint = up;

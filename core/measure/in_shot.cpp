@@ -69,7 +69,7 @@ InShot inShot(const rig::Actor& actor, const rig::Track& below, const rig::Track
     InShot out;
     const int joint = watchedJoint(actor, below, above);
     if (joint == rig::kNoJoint) return out;
-    const Vec3 end = endOf(actor.skeleton, joint);
+    const Vec3 end = rig::endOf(actor.skeleton, joint);
     const std::vector<Vec3> a = placesOf(actor.skeleton, below, joint, end), b = placesOf(actor.skeleton, above, joint, end);
     const Vec3 axis = mainAxis(a);
     for (std::size_t f = 0; f < a.size(); ++f) {

@@ -115,7 +115,7 @@ Masses byRoles(const rig::Actor& actor) {
     const auto put = [&](int joint, double share, double along) {
         if (joint == rig::kNoJoint) return;
         out.share[static_cast<std::size_t>(joint)] += share;
-        out.centre[static_cast<std::size_t>(joint)] = along * endOf(actor.skeleton, joint);
+        out.centre[static_cast<std::size_t>(joint)] = along * rig::endOf(actor.skeleton, joint);
     };
     put(roles.head, 6.8, 0.5);
     std::vector<int> trunk = roles.spine;

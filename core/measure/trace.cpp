@@ -15,14 +15,6 @@ std::vector<Vec3> placesOf(const rig::Skeleton& s, const rig::Track& track, int 
     return out;
 }
 
-Vec3 endOf(const rig::Skeleton& s, int joint) {
-    Vec3 best = Vec3::Zero();
-    for (int c : s.joint(joint).children)
-        if (s.joint(c).rest.t.norm() > best.norm()) best = s.joint(c).rest.t;
-    if (best.norm() < 1e-9) best = s.joint(joint).rest.r.conjugate() * s.joint(joint).rest.t;
-    return best;
-}
-
 Vec3 mainAxis(const std::vector<Vec3>& points) {
     Vec3 mean = Vec3::Zero();
     for (const Vec3& p : points) mean += p / static_cast<double>(points.size());
@@ -38,7 +30,7 @@ int watchedJoint(const rig::Actor& actor, const rig::Track& below, const rig::Tr
     double most = -1;
     for (int j = 0; j < below.joints(); ++j) {
         if (below.column(j) == above.column(j)) continue;
-        const Vec3 end = endOf(s, j);
+        const Vec3 end = rig::endOf(s, j);
         // A few frames are enough to choose by; the chosen one is followed through all of them.
         double far = 0;
         for (int k = 0; k < 9; ++k) {
@@ -63,7 +55,7 @@ Trace trace(const rig::Actor& actor, const rig::Track& below, const rig::Track& 
     Trace t;
     t.joint = watchedJoint(actor, below, above);
     if (t.joint < 0) return t;
-    const Vec3 end = endOf(s, t.joint);
+    const Vec3 end = rig::endOf(s, t.joint);
     const std::vector<Vec3> a = placesOf(s, below, t.joint, end), b = placesOf(s, above, t.joint, end);
     std::vector<Vec3> moved(a.size());
     for (std::size_t f = 0; f < a.size(); ++f) {

@@ -24,8 +24,6 @@ struct Trace {
 
 /// World places of a point fixed to `joint` at every frame.
 std::vector<Vec3> placesOf(const rig::Skeleton& skeleton, const rig::Track& track, int joint, const Vec3& local);
-/// The far end of a joint in its own axes: its farthest child, or on from its parent.
-Vec3 endOf(const rig::Skeleton& skeleton, int joint);
 /// Of the joints in which the tracks differ, the one whose end differs most; kNoJoint when none does.
 int watchedJoint(const rig::Actor& actor, const rig::Track& below, const rig::Track& above);
 /// The direction that points spread along most.

@@ -315,7 +315,7 @@ class Kernel {
         l.q = pick<W>(past, tidied<W>(anyTurn<W>(-over * l.d) * l.q), l.q);
         l.d = turn<W>(l.q, l.direction);
         const P spin = dot<W>(l.w, l.d);
-        l.w = l.w - (past & (spin * over > 0) ? spin : zero) * l.d;
+        l.w = l.w - ((past & (spin * over > 0)) ? spin : zero) * l.d;
     }
 
     /// From 0 at 0 to 1 at 1 and beyond, without a kink.

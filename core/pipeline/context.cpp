@@ -66,7 +66,8 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     ItemsOfShot out;
     out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
     const auto resolved = [&](const scene::Tuned& t, scene::Table table, scene::List list) {
-        return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames);
+        return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames, nullptr,
+                                                       shot.period(frames));
     };
     const bool anyFitted =
         std::any_of(scene.colliders.begin(), scene.colliders.end(), [](const auto& c) { return c.fitted && c.on; });

@@ -6,6 +6,7 @@
 #include <atomic>
 #include <chrono>
 #include <deque>
+#include <mutex>
 #include <unordered_set>
 
 #include "layers/joint_worlds.h"
@@ -30,7 +31,9 @@ constexpr std::size_t kMostBytes = 768u << 20, kMostMemos = 20000;
 Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g) {
     Hasher h;
     if (entry.isPiece())
-        scene::Resolved(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps, g.frames).hash(h);
+        scene::Resolved(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps, g.frames, nullptr,
+                        shot.period(g.frames))
+            .hash(h);
     if (entry.onTrial()) {
         h.text(entry.trial.move).text(entry.trial.joint).text(entry.trial.role).real(entry.trial.size).real(entry.trial.speed);
         if (entry.trial.kept) h.key(entry.trial.kept->key);
@@ -155,6 +158,26 @@ TrackPtr Evaluation::above(std::string_view layer) const {
     return nullptr;
 }
 
+struct Evaluator::Kept {
+    TrackPtr body;
+    Changed changed;
+    std::vector<std::string> remarks;
+    std::string problem;
+    layers::Closure closure;
+    std::size_t bytes = 0;
+    std::uint64_t used = 0;
+};
+
+/// What was made, by the key of what it was made of.
+struct Evaluator::Memory {
+    std::mutex lock;
+    std::map<Key, std::shared_ptr<Kept>> kept;
+    std::size_t bytes = 0;
+    std::uint64_t clock = 0;
+};
+
+Evaluator::Evaluator() : m_memory(std::make_shared<Memory>()) {}
+
 /// One evaluation.
 class Run {
   public:
@@ -214,7 +237,7 @@ class Run {
         c.rest = key;
         auto loops = m_evaluator.m_closes.find(key);
         if (loops == m_evaluator.m_closes.end()) loops = m_evaluator.m_closes.emplace(key, body->closes(*a.actor)).first;
-        c.loops = loops->second;
+        c.loops = loops->second && m_shot->loop != scene::Loop::Once;
         c.allowed = 4 * allowedTransforms(*a.actor);
         c.read.resize(c.keys.size());
         c.written.resize(c.keys.size());
@@ -268,7 +291,7 @@ class Run {
                 flush();
                 const scene::FedCurves curves = m_readings->fed(*tuned, table, m_at, m_out.said[{list, tuned->id}]);
                 *settings = std::make_shared<const scene::Resolved>(*tuned, table, m_shot->keysOf({list, tuned->id}), m_shot->fps,
-                                                                    m_frames, &curves);
+                                                                    m_frames, &curves, m_shot->period(m_frames));
                 m_out.items[{list, tuned->id}] = *settings;
                 keyOf(each);
             }
@@ -319,11 +342,19 @@ class Run {
                 return c == m_climbers.size() || m_climbers[c].loops;
             });
         w.context.period = loops ? (m_frames - 1) / m_shot->fps : 0;
+        w.context.closes = loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers;
+        if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
+            m_out.actors[at].layers[result].remarks.push_back(
+                "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
         for (double c : m_shot->cuts)
             if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())
                 w.context.cuts.push_back(f);
         Hasher h;
-        h.key(plan.key).number(static_cast<std::uint64_t>(m_frames)).real(m_shot->fps).real(w.context.period);
+        h.key(plan.key)
+            .number(static_cast<std::uint64_t>(m_frames))
+            .real(m_shot->fps)
+            .real(w.context.period)
+            .number(w.context.closes);
         add(h, me.placement);
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
         if (whole) h.key(me.rest);
@@ -541,6 +572,7 @@ class Run {
                 made.changed.patches = std::move(f.patches);
                 made.changed.morphs = std::move(f.morphs);
                 made.remarks = std::move(f.remarks);
+                made.closure = f.closure;
             } catch (const Cancelled&) {
                 stopped = true;
                 return;
@@ -580,6 +612,7 @@ class Run {
         Kept out;
         out.remarks = w.made->remarks;
         out.problem = w.made->problem;
+        out.closure = w.made->closure;
         for (const auto& [joint, column] : w.made->changed.joints) {
             rig::Column c(static_cast<std::size_t>(m_frames));
             const double place = along(joint);
@@ -633,6 +666,7 @@ class Run {
         r.remarks.insert(r.remarks.end(), w.made->remarks.begin(), w.made->remarks.end());
         if (!r.problem.empty()) return;
         r.changed = w.made->changed;
+        r.closure = w.made->closure;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
             throw Failure(
@@ -668,7 +702,7 @@ class Run {
 void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
     shares.reset();
     settings = std::make_shared<const scene::Resolved>(*layer, kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
-                                                       shot->fps, frames, fed);
+                                                       shot->fps, frames, fed, shot->period(frames));
     shares.emplace(*kind, settings, shot->windowOf(layer->id, frames));
     Hasher h;
     h.text(layer->kind);
@@ -750,34 +784,34 @@ std::shared_ptr<const rig::Region> Evaluator::regionFor(const scene::ActorEntry&
 }
 
 std::shared_ptr<const Evaluator::Kept> Evaluator::known(const Key& key) {
-    const std::lock_guard guard(m_lock);
-    const auto at = m_kept.find(key);
-    if (at == m_kept.end()) return nullptr;
-    at->second->used = ++m_clock;
+    const std::lock_guard guard(m_memory->lock);
+    const auto at = m_memory->kept.find(key);
+    if (at == m_memory->kept.end()) return nullptr;
+    at->second->used = ++m_memory->clock;
     return at->second;
 }
 
 void Evaluator::keep(const Key& key, Kept kept) {
-    const std::lock_guard guard(m_lock);
+    const std::lock_guard guard(m_memory->lock);
     kept.bytes = kept.body ? kept.body->ownBytes(nullptr) : 0;
     for (const auto& [joint, column] : kept.changed.joints) kept.bytes += column->size() * sizeof(Xform);
     for (const auto& patch : kept.changed.patches) kept.bytes += patch->offsets.size() * sizeof(Vec3f);
     for (const auto& morph : kept.changed.morphs) kept.bytes += morph->weights.size() * sizeof(float);
-    kept.used = ++m_clock;
-    auto& mine = m_kept[key];
-    m_bytes += kept.bytes - (mine ? mine->bytes : 0);
+    kept.used = ++m_memory->clock;
+    auto& mine = m_memory->kept[key];
+    m_memory->bytes += kept.bytes - (mine ? mine->bytes : 0);
     mine = std::make_shared<Kept>(std::move(kept));
-    while (m_bytes > kMostBytes && m_kept.size() > 1) {
-        const auto oldest = std::min_element(m_kept.begin(), m_kept.end(),
+    while (m_memory->bytes > kMostBytes && m_memory->kept.size() > 1) {
+        const auto oldest = std::min_element(m_memory->kept.begin(), m_memory->kept.end(),
                                              [](const auto& a, const auto& b) { return a.second->used < b.second->used; });
-        m_bytes -= oldest->second->bytes;
-        m_kept.erase(oldest);
+        m_memory->bytes -= oldest->second->bytes;
+        m_memory->kept.erase(oldest);
     }
 }
 
 std::size_t Evaluator::cachedBytes() const {
-    const std::lock_guard guard(m_lock);
-    return m_bytes;
+    const std::lock_guard guard(m_memory->lock);
+    return m_memory->bytes;
 }
 
 TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
@@ -792,7 +826,7 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
                                        : rig::bodyTrack(*entry.actor, clip, grid, cancel);
     if (entry.isPiece() && !entry.onTrial()) {
         const scene::Resolved settings(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps,
-                                       grid.frames);
+                                       grid.frames, nullptr, shot.period(grid.frames));
         rig::Column column;
         for (int f = 0; f < (settings.anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(settings, f));
         track.replace(0, std::move(column));
@@ -810,7 +844,7 @@ Evaluation Evaluator::evaluate(const scene::Scene& scene, const scene::Shot& sho
     if (m_paths.size() > kMostMemos) m_paths.clear();
     if (m_plans.size() > 4 * scene.layers.size() + 1000) m_plans.clear();
     const auto shared = sharedShot(scene, shot);
-    if (m_last && shared && m_last->shot == shared && scene::changeBetween(m_last->scene, scene).none()) {
+    if (m_last && shared && m_last->shot == shared && !scene::changeBetween(m_last->scene, scene).moves()) {
         Evaluation same = m_last->evaluation;
         same.simulated = 0;
         same.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - from).count();

@@ -3,7 +3,6 @@
 
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <unordered_map>
@@ -38,6 +37,7 @@ struct LayerResult {
     std::string problem;                        // why it does nothing although it should; empty when all is well
     std::string idle;                           // why it does nothing, though nothing is wrong: muted, mixed to nothing
     std::vector<std::string> remarks;           // what a person should know of how it went
+    layers::Closure closure;                    // how its loop was closed, where it was to be
     std::vector<std::string> met;               // ids of the colliders that it can reach
     Changed changed;                            // empty when it did nothing
     layers::ResolvedPtr settings;               // as they held in the shot, feeds counted; null for an unknown kind
@@ -74,11 +74,16 @@ struct Evaluation {
     TrackPtr above(std::string_view layer) const;
 };
 
-/// Evaluates shots and remembers what layers made. One at a time may evaluate; the cache itself is safe to share.
+/// Evaluates shots and remembers what layers made. One evaluation at a time; the memory may be shared with other evaluators.
 ///
 /// A layer meets other actors as they are below it in the one stack of the scene, so no two can wait for each other.
 class Evaluator {
   public:
+    Evaluator();
+    /// One that knows what `beside` knows and the other way about; the two may evaluate at the same time.
+    explicit Evaluator(const Evaluator& beside) : m_memory(beside.m_memory) {}
+    Evaluator& operator=(const Evaluator&) = delete;
+
     /// The shot with trials, as it is looked at. Throws Cancelled when asked to stop; what was finished before stays known.
     /// Throws Failure, which names the actor's file, when a shot asks for more motion than the size of that file allows
     /// (kBaseTransforms, kBytesATransform).
@@ -97,14 +102,8 @@ class Evaluator {
 
   private:
     friend class Run;
-    struct Kept {
-        TrackPtr body;
-        Changed changed;
-        std::vector<std::string> remarks;
-        std::string problem;
-        std::size_t bytes = 0;
-        std::uint64_t used = 0;
-    };
+    struct Kept;
+    struct Memory;
     /// What can be said of a layer without running it, for as long as layer, shot and actor are the very same.
     struct Plan {
         std::shared_ptr<const scene::Layer> layer;
@@ -132,10 +131,7 @@ class Evaluator {
     const Plan& planOf(const std::shared_ptr<const scene::Layer>& layer, const std::shared_ptr<const scene::Shot>& shot,
                        const scene::ActorEntry& actor, int frames);
 
-    mutable std::mutex m_lock;
-    std::map<Key, std::shared_ptr<Kept>> m_kept;
-    std::size_t m_bytes = 0;
-    std::uint64_t m_clock = 0;
+    std::shared_ptr<Memory> m_memory;
     // Of the one evaluation that runs, and the one before.
     struct Last {
         scene::Scene scene;

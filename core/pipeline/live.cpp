@@ -23,7 +23,8 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         others.push_back({a.id, a.actor.get(), m_others.back().get(), scene::placementOf(a)});
     }
     const TrackPtr body = evaluator.bodyOf(m_scene, *m_shot, entry);
-    const double period = body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
+    const double period =
+        m_shot->loop != scene::Loop::Once && body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
@@ -32,7 +33,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         level.layer = &l;
         level.kind = kind;
         auto settings = std::make_shared<const scene::Resolved>(l, kind->settings, m_shot->keysOf({scene::List::Layers, l.id}),
-                                                                m_shot->fps, frames);
+                                                                m_shot->fps, frames, nullptr, m_shot->period(frames));
         level.context =
             std::make_unique<layers::LayerContext>(layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
         level.context->apart = layers::apartOf(l, settings);

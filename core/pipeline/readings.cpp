@@ -75,7 +75,7 @@ GaugeReadingPtr Readings::of(const scene::Gauge& gauge) {
             if (!c) continue;
             measure::Under under{
                 std::make_shared<const scene::Resolved>(*c, scene::colliderTable(), m_shot.keysOf({scene::List::Colliders, id}),
-                                                        m_shot.fps, m_frames),
+                                                        m_shot.fps, m_frames, nullptr, m_shot.period(m_frames)),
                 {}};
             under.settings->hash(h);
             if (!c->actor.empty()) look(c->actor, c->joint, under.rides, false);

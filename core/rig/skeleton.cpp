@@ -82,4 +82,12 @@ void worldTransforms(const Skeleton& skeleton, const std::vector<Xform>& locals,
     }
 }
 
+Vec3 endOf(const Skeleton& s, int joint) {
+    Vec3 best = Vec3::Zero();
+    for (int c : s.joint(joint).children)
+        if (s.joint(c).rest.t.norm() > best.norm()) best = s.joint(c).rest.t;
+    if (best.norm() < 1e-9) best = s.joint(joint).rest.r.conjugate() * s.joint(joint).rest.t;
+    return best;
+}
+
 }  // namespace nutatio::rig

@@ -60,4 +60,7 @@ class Skeleton {
 /// World transforms of all joints for one pose of local transforms.
 void worldTransforms(const Skeleton& skeleton, const std::vector<Xform>& locals, std::vector<Affine>& worlds);
 
+/// The far end of a joint in its own axes: its farthest child, or on from its parent.
+Vec3 endOf(const Skeleton& skeleton, int joint);
+
 }  // namespace nutatio::rig

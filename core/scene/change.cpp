@@ -55,6 +55,9 @@ Change changeBetween(const Scene& before, const Scene& after) {
     for (std::size_t i = 0; !out.shots && i < after.shots.size(); ++i)
         out.shots = before.shots.pointer(i) != after.shots.pointer(i) &&
                     (before.shots[i].id != after.shots[i].id || before.shots[i].name != after.shots[i].name);
+    out.takes = before.takes.size() != after.takes.size();
+    for (std::size_t i = 0; !out.takes && i < after.takes.size(); ++i)
+        out.takes = before.takes.pointer(i) != after.takes.pointer(i);
     const auto shown = [](const Scene& s) {
         const std::size_t at = s.shots.find([&](const Shot& each) { return each.id == s.shot().id; });
         return at < s.shots.size() ? s.shots.pointer(at) : nullptr;

@@ -14,8 +14,10 @@ struct Change {
     std::vector<List> lists;    // whose members or order are others
     bool shot = false;          // what plays, or what is keyed and cut in it
     bool shots = false;         // which shots there are
+    bool takes = false;         // takes that are kept: they move nothing
 
-    bool none() const { return !all && things.empty() && lists.empty() && !shot && !shots; }
+    bool moves() const { return all || !things.empty() || !lists.empty() || shot || shots; }
+    bool none() const { return !moves() && !takes; }
     bool touches(const Owner& owner) const;
     bool touches(List list) const;
     bool reorders(List list) const;

@@ -27,6 +27,19 @@ T* editById(SharedList<T>& list, std::string_view id) {
 }
 }  // namespace
 
+std::string_view loopName(Loop loop) {
+    return loop == Loop::Closed ? "closed" : loop == Loop::Once ? "once" : "found";
+}
+
+bool loopFromName(std::string_view name, Loop& loop) {
+    for (const Loop l : {Loop::Found, Loop::Closed, Loop::Once})
+        if (loopName(l) == name) {
+            loop = l;
+            return true;
+        }
+    return false;
+}
+
 std::string_view shapeName(Shape shape) {
     return std::find_if(kShapes.begin(), kShapes.end(), [&](const auto& p) { return p.first == shape; })->second;
 }
@@ -178,6 +191,10 @@ Shot& Scene::editShot() {
     return s ? *s : shots.edit(0);
 }
 
+const Take* Scene::take(std::string_view id) const {
+    return byId(takes, id);
+}
+
 const Shot* Scene::findShot(std::string_view idOrName) const {
     if (const Shot* s = byId(shots, idOrName)) return s;
     const std::size_t at = shots.find([&](const Shot& s) { return s.name == idOrName; });
@@ -220,7 +237,8 @@ rig::FrameGrid Scene::grid(const Shot& shot, const ActorEntry& a) const {
 }
 
 double Scene::numberAt(const Owner& owner, std::string_view setting, int frame) const {
-    if (const Keys* keys = shot().keysOf(owner, setting)) return keyedAt(*keys, shot().timeOf(frame));
+    if (const Keys* keys = shot().keysOf(owner, setting))
+        return keyedAt(goingRound(*keys, shot().loop == Loop::Closed ? shot().period(frames(shot())) : 0), shot().timeOf(frame));
     const Tuned* t = tuned(owner);
     return t ? t->number(setting) : 0;
 }
@@ -262,6 +280,7 @@ std::string Scene::freshId(std::string_view stem) const {
     for (const Pin& p : pins) taken.insert(p.id);
     for (const Gauge& g : gauges) taken.insert(g.id);
     for (const Shot& s : shots) taken.insert(s.id);
+    for (const Take& t : takes) taken.insert(t.id);
     for (const Unread& u : unread) taken.insert(u.id);
     std::string id = base;
     for (int n = 2; taken.count(id) > 0; ++n) id = base + "-" + std::to_string(n);

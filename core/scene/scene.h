@@ -137,16 +137,24 @@ struct Mark {
     bool operator==(const Mark&) const = default;
 };
 
+/// Whether a shot is a loop. Found: it goes round where its clips do, as pre-roll leaves it. Closed: it does, and what is
+/// simulated is simulated until it repeats. Once: it begins and ends.
+enum class Loop { Found, Closed, Once };
+std::string_view loopName(Loop loop);
+/// False when `name` is none's.
+bool loopFromName(std::string_view name, Loop& loop);
+
 /// What plays: a clip of each actor, and all that belongs to this playing alone. Times are in seconds from its first frame.
 struct Shot {
     std::string id;
     std::string name;
     double fps = 24;
-    std::string lead;                          // id of the actor whose clip it is as long as; empty: as the longest
-    std::map<std::string, std::string> clips;  // by actor: reference of its clip; none: the rest pose
-    std::vector<double> cuts;                  // at which the motion begins anew; in order
-    std::vector<Mark> marks;                   // in order
-    std::map<Owner, KeysOf> keys;              // a keyed setting's plain value rests
+    std::string lead;  // id of the actor whose clip it is as long as; empty: as the longest
+    Loop loop = Loop::Found;
+    std::map<std::string, std::string> clips;                             // by actor: reference of its clip; none: the rest pose
+    std::vector<double> cuts;                                             // at which the motion begins anew; in order
+    std::vector<Mark> marks;                                              // in order
+    std::map<Owner, KeysOf> keys;                                         // a keyed setting's plain value rests
     std::map<std::string, std::vector<Interval>, std::less<>> intervals;  // by layer; none: it acts all through
     Unknown unknown;
 
@@ -155,6 +163,8 @@ struct Shot {
     /// The frame, from 0, that a time falls on.
     int frameOf(double time) const;
     double timeOf(int frame) const { return frame / fps; }
+    /// [s] after which a closed loop of so many frames begins again; 0: it is none, or not marked as one.
+    double period(int frames) const { return loop == Loop::Closed && frames > 1 ? (frames - 1) / fps : 0; }
     /// How much a layer acts at each frame; empty where it has no interval.
     Curve windowOf(std::string_view layer, int frames) const;
 };
@@ -169,6 +179,19 @@ struct Unread {
     int version = 0;   // of scene files, that the entry is written in
 };
 
+struct Scene;
+
+/// A scene that was kept to compare with, or to go back to. Takes of one scene share all in which they are alike.
+struct Take {
+    std::string id;
+    std::string name;
+    std::string note;
+    int frame = 0;                                             // that was on show
+    std::shared_ptr<const Scene> scene;                        // without takes of its own
+    std::shared_ptr<const std::vector<std::uint8_t>> picture;  // PNG of what it looked like; may be null
+    Unknown unknown;
+};
+
 struct Scene {
     SharedList<ActorEntry> actors;
     SharedList<Collider> colliders;
@@ -178,6 +201,7 @@ struct Scene {
     SharedList<Layer> layers;  // the stack, bottom first
     SharedList<Shot> shots;
     std::string shown;  // id of the shot that plays
+    SharedList<Take> takes;
     Shared<std::vector<Unread>> unread;
     Unknown unknown;
 
@@ -196,6 +220,7 @@ struct Scene {
     Gauge* gauge(std::string_view id);
     const Tuned* tuned(const Owner& owner) const;
     Tuned* tuned(const Owner& owner);
+    const Take* take(std::string_view id) const;
 
     /// The shot that plays; one of two seconds at 24 frames a second in a scene without any.
     const Shot& shot() const;

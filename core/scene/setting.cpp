@@ -111,6 +111,17 @@ bool easeFromName(std::string_view name, Ease& ease) {
     return true;
 }
 
+Keys goingRound(Keys keys, double period) {
+    if (period <= 0 || keys.size() < 2) return keys;
+    KeyAt before = keys.back(), after = keys.front();
+    before.at -= period;
+    after.at += period;
+    // Who keys both ends has said what happens there.
+    if (keys.front().at > before.at + kSameMoment) keys.insert(keys.begin(), before);
+    if (keys.back().at < after.at - kSameMoment) keys.push_back(after);
+    return keys;
+}
+
 std::pair<double, double> slopesAt(const Keys& keys, std::size_t i) {
     if (keys[i].ease == Ease::Free) return {keys[i].before, keys[i].after};
     // Of the stretch from one key to the next; a held one is level.

@@ -136,6 +136,8 @@ using Keys = std::vector<KeyAt>;
 /// The keyed value at a time, held before the first and after the last: smooth as a monotone cubic (Fritsch and Carlson, SIAM J.
 /// Numer. Anal. 17, 1980) but where a key says otherwise.
 double keyedAt(const Keys& keys, double time);
+/// Keys of a setting that goes round: beyond the first and the last one stand those of the laps beside. `period` 0: as they are.
+Keys goingRound(Keys keys, double period);
 /// The slope with which a curve arrives at a key, and with which it leaves it.
 std::pair<double, double> slopesAt(const Keys& keys, std::size_t key);
 /// Keys whose times are multiplied, slopes and all.

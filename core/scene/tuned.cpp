@@ -93,7 +93,7 @@ std::string_view listName(List list) {
 }
 
 Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys, double fps, int frames,
-                   const FedCurves* fed) {
+                   const FedCurves* fed, double period) {
     m_entries.reserve(tuned.values.size());
     const auto add = [&](const std::string& id, const Value& value) {
         Entry e{id, value, {}, {}};
@@ -106,7 +106,7 @@ Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, 
         if (const Curve* curve = at(fed)) {
             e.curve = *curve;
         } else if (const Keys* keyed = at(keys)) {
-            Keys inFrames = stretched(*keyed, fps);
+            Keys inFrames = stretched(goingRound(*keyed, period), fps);
             for (KeyAt& key : inFrames)
                 if (const double whole = std::round(key.at); std::abs(whole - key.at) < 1e-6) key.at = whole;
             for (int f = 0; f < std::max(1, frames); ++f) e.curve.push_back(keyedAt(inFrames, f));

@@ -78,9 +78,9 @@ class Resolved {
     Resolved() = default;
     /// Keys count where the table lets a setting have them. `frames` at `fps`; a time that a key has is rounded to a frame where
     /// it lies within a millionth of one, so that a shot means the same whatever its times were computed from. A setting that is
-    /// fed has the curve of its feed in place of keys, as many values as there are frames.
+    /// fed has the curve of its feed in place of keys, as many values as there are frames. `period` [s]: keys go round after it.
     Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys = nullptr, double fps = 24,
-             int frames = 1, const FedCurves* fed = nullptr);
+             int frames = 1, const FedCurves* fed = nullptr, double period = 0);
 
     double at(std::string_view setting, int frame = 0) const;
     /// At a place from root (0) to tip (1), profile counted.

@@ -129,14 +129,6 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     return placedInChains(actor.skeleton, layer.list("joint"));
 }
 
-/// Where a joint's bone ends, in its own axes: at its first child, else as far again as it stands from its parent.
-Vec3 endOf(const rig::Skeleton& s, int joint) {
-    const rig::Joint& j = s.joint(joint);
-    for (int c : j.children)
-        if (s.joint(c).rest.t.norm() > 0) return s.joint(c).rest.t;
-    return j.rest.r.conjugate() * j.rest.t;
-}
-
 /// How far on from its start (0) to its stop (1) a motion is, by frame.
 std::vector<double> startToStop(const TurnPath& driver, double fps) {
     const int n = driver.frames();
@@ -268,7 +260,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
                 const Affine& root = worlds.world(rootOf(skeleton, l.joint));
                 l.seen.push_back(asked.fromRoot ? Affine{rotationOf(root.m).toRotationMatrix(), root.t} : Affine{});
                 const Affine back = l.seen.back().inverse();
-                const Vec3 end = worlds.world(l.joint).apply(endOf(skeleton, l.joint));
+                const Vec3 end = worlds.world(l.joint).apply(rig::endOf(skeleton, l.joint));
                 l.turn.push_back(worlds.turn(l.joint));
                 l.bone.push_back(end - worlds.world(l.joint).t);
                 drivers[k].push_back(Quat(back.m) * (l.driver == rig::kNoJoint ? Quat::Identity() : worlds.turn(l.driver)));
@@ -360,7 +352,7 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
     std::vector<Quat> followed, follows;
     std::vector<Vec3> seen, places, bones;
     std::vector<Affine> frames;
-    const Vec3 end = endOf(skeleton, last->joint);
+    const Vec3 end = rig::endOf(skeleton, last->joint);
     for (int f = 0; f < below.frames(); ++f) {
         was.update(PoseView(below, f));
         is.update(PoseView(above, f));
