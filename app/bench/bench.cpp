@@ -31,6 +31,8 @@ Bench::Bench(const QString& keepFolder)
       m_tuner(new Tuner(m_document, m_session, m_checker, m_handoff)),
       m_tape(new Tape(m_document, m_session)),
       m_curves(new CurveView(m_document, m_session, m_tape->view(), m_tape->keys())),
+      m_compare(new CompareView(m_document, m_session, *m_stage)),
+      m_spread(new SpreadView(m_document, m_session, *m_stage)),
       m_notice(new Notice),
       m_recovery(new Notice),
       m_palette(nullptr) {
@@ -44,6 +46,7 @@ Bench::Bench(const QString& keepFolder)
     makeTrialCommands();
     makeTimeCommands();
     makeHandCommands();
+    makeTakeCommands();
     makeViewCommands();
     makePrepareCommands();
     layOut();
@@ -120,6 +123,9 @@ Bench::Bench(const QString& keepFolder)
     });
     connect(&m_session, &Session::selectionChanged, this, &Bench::refresh);
     connect(&m_session, &Session::stepChanged, this, &Bench::refresh);
+    connect(&m_session, &Session::comparingChanged, this, &Bench::showView);
+    connect(&m_session, &Session::spreadingChanged, this, &Bench::showView);
+    connect(m_spread, &SpreadView::said, this, &Bench::say);
     qApp->installEventFilter(this);
     if (!keepFolder.isEmpty()) {
         m_document.keepAgainstCrash(keepFolder);

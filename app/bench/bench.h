@@ -13,6 +13,8 @@
 
 #include "app/bench/notice.h"
 #include "app/bench/palette.h"
+#include "app/compare/compare_view.h"
+#include "app/compare/spread_view.h"
 #include "app/curves/curve_view.h"
 #include "app/document/document.h"
 #include "app/document/newest_wins.h"
@@ -40,6 +42,8 @@ class Bench : public QMainWindow {
     Stage* stage() const { return m_stage; }
     /// The one beside it, from another side; null before it was asked for.
     Stage* second() const { return m_second; }
+    CompareView* compareView() const { return m_compare; }
+    SpreadView* spreadView() const { return m_spread; }
     Roster* roster() const { return m_roster; }
     Tape* tape() const { return m_tape; }
     CurveView* curves() const { return m_curves; }
@@ -89,6 +93,12 @@ class Bench : public QMainWindow {
     void makeTrialCommands();
     void makeTimeCommands();
     void makeHandCommands();
+    void makeTakeCommands();
+    void keepTake();
+    void compare(bool on);
+    void spread(bool on);
+    void showView();
+    void markLoop(scene::Loop loop);
     void touchClip();
     void setDown(std::vector<std::string> layers);
     void addGauge();
@@ -180,6 +190,8 @@ class Bench : public QMainWindow {
     Tuner* m_tuner;
     Tape* m_tape;
     CurveView* m_curves;
+    CompareView* m_compare;
+    SpreadView* m_spread;
     Notice *m_notice, *m_recovery;
     Palette* m_palette;
     QLabel *m_title = nullptr, *m_status = nullptr, *m_hint = nullptr;
@@ -188,6 +200,7 @@ class Bench : public QMainWindow {
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
     QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
+    QStackedWidget* m_views = nullptr;   // the stages, or what is compared
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;

@@ -138,10 +138,6 @@ void Bench::makeRosterCommands() {
     add("item-on", tr("Switch on or off; hide or show"), {}, "eye", [this] { switchSelected(); });
     add("key", tr("Key what is being tuned, here"), QKeySequence(Qt::Key_K), {}, [this] { keyHere(); })->setAutoRepeat(false);
     add("cut", tr("Mark a cut at this frame, or take it away"), {}, "scissors", [this] { markCut(); });
-    add("take", tr("Keep a take to compare with"), QKeySequence(Qt::Key_T), "bookmark", [this] {
-        m_session.keepTake();
-        say(tr("Kept this take; the Scope shows it in plum."));
-    });
 }
 
 void Bench::makeTrialCommands() {
@@ -202,7 +198,7 @@ void Bench::makeViewCommands() {
                          [this, key = QString::fromLatin1(id), act = act] { act(m_actions[key]->isChecked()); });
         a->setCheckable(true);
     }
-    QAction* ghost = add("ghost", tr("Show the body's ghost"), QKeySequence(Qt::Key_G), "eye",
+    QAction* ghost = add("ghost", tr("Show a ghost: of the other take, or of the body"), QKeySequence(Qt::Key_G), "eye",
                          [this] { m_session.setGhost(m_actions["ghost"]->isChecked()); });
     ghost->setCheckable(true);
     QAction* joints = add("joints", tr("Show joints and colliders"), QKeySequence(Qt::Key_J), "bone", [this] {
@@ -220,7 +216,8 @@ void Bench::makeViewCommands() {
     const std::tuple<const char*, QString, StepId, Qt::Key> steps[] = {
         {"prepare", tr("Go to Prepare: what is wrong with the rig"), StepId::Prepare, Qt::Key_1},
         {"attach", tr("Go to Attach"), StepId::Attach, Qt::Key_2},
-        {"tune", tr("Go to Tune"), StepId::Tune, Qt::Key_3}};
+        {"tune", tr("Go to Tune"), StepId::Tune, Qt::Key_3},
+        {"check", tr("Go to Check: takes, loops"), StepId::Check, Qt::Key_4}};
     for (const auto& [id, text, step, key] : steps)
         add(QLatin1String(id), text, QKeySequence(Qt::CTRL | key), {}, [this, step = step] { m_session.setStep(step); });
     const std::tuple<const char*, QString, QWidget*> panels[] = {{"fold-roster", tr("Fold or show the roster"), m_roster},

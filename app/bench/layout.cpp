@@ -37,7 +37,10 @@ QMenu* Bench::menu() {
     for (const rig::TrialMove& move : rig::trialMoves())
         trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
     trial->addSeparator();
-    for (const char* id : {"trial-keep", "tug", "record", "take"}) trial->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"trial-keep", "tug", "record"}) trial->addAction(m_actions.value(QLatin1String(id)));
+    QMenu* takes = m->addMenu(tr("Takes and loops"));
+    for (const char* id : {"take", "compare", "take-ghost", "spread", "", "loop-found", "loop-closed", "loop-once"})
+        *id == 0 ? static_cast<void>(takes->addSeparator()) : takes->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
     for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "view-two", "lines-only", "alone",
                            "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
@@ -75,6 +78,7 @@ QWidget* Bench::header() {
     const std::pair<QString, StepId> steps[] = {{tr("Prepare"), StepId::Prepare},
                                                 {tr("Attach"), StepId::Attach},
                                                 {tr("Tune"), StepId::Tune},
+                                                {tr("Check"), StepId::Check},
                                                 {tr("Hand off"), StepId::HandOff}};
     for (const auto& [name, step] : steps) {
         auto* b = new QToolButton;
@@ -170,7 +174,11 @@ void Bench::layOut() {
     m_stages->setHandleWidth(1);
     m_stages->addWidget(m_stage);
     m_stages->setCollapsible(0, false);
-    m_across->addWidget(m_stages);
+    m_views = new QStackedWidget;
+    m_views->addWidget(m_stages);
+    m_views->addWidget(m_compare);
+    m_views->addWidget(m_spread);
+    m_across->addWidget(m_views);
     m_across->addWidget(m_tuner);
     m_across->setStretchFactor(1, 1);
     m_across->setSizes({220, 760, 300});

@@ -11,6 +11,7 @@
 
 #include "app/document/keeper.h"
 #include "app/document/newest_wins.h"
+#include "measure/seam.h"
 #include "measure/trace.h"
 #include "pipeline/evaluate.h"
 #include "scene/change.h"
@@ -23,6 +24,7 @@ struct Results {
     pipeline::Evaluation evaluation;
     std::map<std::string, std::shared_ptr<const measure::Trace>> traces;  // by layer id
     std::map<std::string, Key> traceKeys;                                 // of the motion that they show
+    std::map<std::string, measure::Seam> seams;                           // by actor, of a shot that may go round
     int frames = 1;
     double fps = 24;
 };

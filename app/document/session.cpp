@@ -56,7 +56,9 @@ Session::Session(Document& document, QObject* parent)
     connect(&document, &Document::replaced, this, [this] {
         m_lastActor.clear();
         m_lastJoint = -1;
-        m_take.reset();
+        m_other.clear();
+        setComparing({});
+        setSpreading({});
         *m_sheets = {};
         select({});
         setPlaying(false);
@@ -175,9 +177,40 @@ void Session::selectActor(const std::string& actor) {
     choose({scene::List::Actors, actor});
 }
 
-void Session::keepTake() {
-    m_take = m_document.scene();
+const scene::Take* Session::other() const {
+    return m_document.scene().take(m_other);
+}
+
+void Session::setOther(const std::string& take) {
+    if (take == m_other) return;
+    m_other = take;
     Q_EMIT takeChanged();
+    Q_EMIT viewChanged();
+}
+
+void Session::setComparing(const Comparing& comparing) {
+    if (comparing == m_comparing) return;
+    m_comparing = comparing;
+    // Either stands in place of the stage.
+    if (comparing.on && m_spreading.on) setSpreading({false, m_spreading.spread});
+    Q_EMIT comparingChanged();
+}
+
+void Session::setSpreading(const Spreading& spreading) {
+    if (spreading == m_spreading) return;
+    m_spreading = spreading;
+    if (spreading.on && m_comparing.on) {
+        Comparing c = m_comparing;
+        c.on = false;
+        setComparing(c);
+    }
+    Q_EMIT spreadingChanged();
+}
+
+void Session::setCheckFace(CheckFaceId face) {
+    if (face == m_checkFace) return;
+    m_checkFace = face;
+    Q_EMIT faceChanged();
 }
 
 void Session::selectChain() {
@@ -309,6 +342,14 @@ void Session::setSpeed(double speed) {
 }
 
 void Session::forgetWhatIsGone() {
+    Comparing comparing = m_comparing;
+    std::erase_if(comparing.with,
+                  [&](const std::string& id) { return !id.empty() && id != kBareBody && !m_document.scene().take(id); });
+    setComparing(comparing);
+    if (!m_other.empty() && !other()) setOther({});
+    const auto gone = [&](const edit::SpreadAxis& axis) { return !m_document.scene().tuned(axis.owner); };
+    if (const auto& spread = m_spreading.spread; spread && (gone(spread->across) || (spread->down && gone(*spread->down))))
+        setSpreading({});
     const scene::Scene& s = m_document.scene();
     Selection kept = m_selection;
     if (!s.layer(kept.layer)) kept.layer.clear();

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "app/document/document.h"
+#include "edit/spread.h"
 #include "rig/paint.h"
 
 namespace nutatio::app {
@@ -29,7 +30,7 @@ struct Selection {
     static Selection of(const scene::Scene& scene, const scene::Owner& owner);
 };
 
-enum class StepId { Prepare, Attach, Tune, HandOff };
+enum class StepId { Prepare, Attach, Tune, Check, HandOff };
 
 /// What the stage is asked to point out: joints of an actor, and what follows them or certain points of its surface.
 struct Spot {
@@ -70,9 +71,29 @@ struct HandJoint {
     std::string reference() const { return actor->actor->skeleton.reference(joint); }
 };
 
-/// What Prepare is about.
+/// What Prepare is about, and what Check is.
 enum class FaceId { Check, Joints, Parts, Maps, Motion, Kits };
+enum class CheckFaceId { Takes, Spread, Loop };
+
+/// In place of a take: the body without layers.
+inline constexpr const char* kBareBody = "body";
+
+/// What stands beside what in the comparison, while it is shown.
+struct Comparing {
+    bool on = false;
+    bool over = false;              // over each other, not side by side
+    std::vector<std::string> with;  // ids of takes; "" is the scene as it is, or kBareBody
+    std::string watch = "swing";    // what of the joint is plotted
+    bool operator==(const Comparing&) const = default;
+};
 struct Sheets;
+
+/// A spread that is laid out, and whether it is on show.
+struct Spreading {
+    bool on = false;
+    std::optional<edit::Spread> spread;
+    bool operator==(const Spreading&) const = default;
+};
 
 class Session : public QObject {
     Q_OBJECT
@@ -122,9 +143,14 @@ class Session : public QObject {
 
     bool bodyHeld() const { return m_bodyHeld; }
     void setBodyHeld(bool on);
-    /// The take that is kept to compare with.
-    const std::optional<scene::Scene>& take() const { return m_take; }
-    void keepTake();
+    /// The take that the scene is compared with; null when there is none.
+    const scene::Take* other() const;
+    void setOther(const std::string& take);
+
+    const Comparing& comparing() const { return m_comparing; }
+    void setComparing(const Comparing& comparing);
+    const Spreading& spreading() const { return m_spreading; }
+    void setSpreading(const Spreading& spreading);
 
     /// Lanes draw their traces along each axis.
     bool splitsTraces() const { return m_splitsTraces; }
@@ -144,6 +170,8 @@ class Session : public QObject {
 
     FaceId face() const { return m_face; }
     void setFace(FaceId face);
+    CheckFaceId checkFace() const { return m_checkFace; }
+    void setCheckFace(CheckFaceId face);
 
     StepId step() const { return m_step; }
     void setStep(StepId step);
@@ -155,6 +183,8 @@ class Session : public QObject {
     void viewChanged();
     void stepChanged();
     void takeChanged();
+    void comparingChanged();
+    void spreadingChanged();
     void spotChanged();
     void paintingChanged();
     void faceChanged();
@@ -174,12 +204,15 @@ class Session : public QObject {
     bool m_loops = true, m_bodyHeld = false, m_ghost = false, m_splitsTraces = false;
     StepId m_step = StepId::Attach;
     FaceId m_face = FaceId::Check;
+    CheckFaceId m_checkFace = CheckFaceId::Takes;
     std::optional<Spot> m_spot;
     Painting m_painting;
     HandPosing m_posing;
     std::string m_handPoint;
     bool m_handOnJoint = false;
-    std::optional<scene::Scene> m_take;
+    std::string m_other;
+    Comparing m_comparing;
+    Spreading m_spreading;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;
     QElapsedTimer m_since;

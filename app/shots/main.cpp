@@ -134,6 +134,10 @@ int main(int argc, char** argv) {
     camera.target += nutatio::Vec3(0, -0.06, -0.16);
     camera.distance *= 0.86;
     bench.stage()->setCamera(camera);
+    if (args.value(3) == QStringLiteral("takes")) {
+        takeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
+        return 0;
+    }
     session.selectLayer("tail");
     session.setFrame(8);
     keep(bench, folder, QStringLiteral("bench.png"));

@@ -300,10 +300,8 @@ void Renderer::tint(const Posed& posed, Loaded& l) {
     }
 }
 
-void Renderer::forget(const Frame& frame) {
-    std::erase_if(m_loaded, [&](const auto& entry) {
-        return std::none_of(frame.actors.begin(), frame.actors.end(), [&](const Posed* p) { return p->id == entry.first; });
-    });
+void Renderer::keepOnly(const std::set<std::string>& ids) {
+    std::erase_if(m_loaded, [&](const auto& entry) { return ids.count(entry.first) == 0; });
     std::erase_if(m_pictures, [](const auto& entry) { return entry.second.expired(); });
 }
 
@@ -472,7 +470,12 @@ void Renderer::drawGround(const Frame& f, const Mat4& clip) {
 }
 
 void Renderer::draw(const Frame& f) {
-    forget(f);
+    if (f.pane.isEmpty()) {
+        std::set<std::string> ids;
+        for (const auto* all : {&f.actors, &f.ghosts})
+            for (const Posed* p : *all) ids.insert(p->id);
+        keepOnly(ids);
+    }
     m_clay->setAttributeValue(4, -1.0f);  // of what is not tinted
     for (const Posed* p : f.actors) {
         tint(*p, loaded(*p));
@@ -480,13 +483,14 @@ void Renderer::draw(const Frame& f) {
     }
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
-    glViewport(0, 0, f.size.width(), f.size.height());
-    confine(f.only, f.size.height());
+    const QRect pane = f.pane.isEmpty() ? QRect(QPoint(), f.size) : f.pane;
+    glViewport(pane.x(), f.size.height() - pane.y() - pane.height(), pane.width(), pane.height());
+    confine(f.pane.isEmpty() ? f.only : f.pane, f.size.height());
     const QColor top = look::theme().stageTop;
     glClearColor(top.redF(), top.greenF(), top.blueF(), 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
     glEnable(GL_DEPTH_TEST);
-    const Mat4 clip = f.camera->projection(static_cast<double>(f.size.width()) / std::max(1, f.size.height())) * f.camera->view();
+    const Mat4 clip = f.camera->projection(static_cast<double>(pane.width()) / std::max(1, pane.height())) * f.camera->view();
     if (f.camera->eye().y() > f.floor) drawGround(f, clip);
     glEnable(GL_BLEND);
     glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
@@ -517,23 +521,24 @@ void Renderer::draw(const Frame& f) {
     }
 
     if (!f.ghosts.empty()) {
-        const QColor plum = look::theme().plum;
         m_ghost->bind();
         m_ghost->setUniformValue("clip", toQt(clip));
         m_ghost->setUniformValue("eye", toQt(f.camera->eye()));
-        m_ghost->setUniformValue("tint", plum.redF(), plum.greenF(), plum.blueF(), 0.42f);
         // A tie in depth goes to the actor itself: the ghost shows where the two part.
         glEnable(GL_POLYGON_OFFSET_FILL);
         glPolygonOffset(2, 4);
         for (const Posed* p : f.ghosts) {
             skin(*p, loaded(*p));  // which leaves its own program bound
             m_ghost->bind();
+            const QColor c = p->ghost.isValid() ? p->ghost : look::theme().plum;
+            m_ghost->setUniformValue("tint", c.redF(), c.greenF(), c.blueF(), 0.42f);
             drawActor(*p, *m_ghost, true);
         }
         glDisable(GL_POLYGON_OFFSET_FILL);
     }
     glDisable(GL_DEPTH_TEST);
     confine({}, 0);
+    glViewport(0, 0, f.size.width(), f.size.height());
 }
 
 void Renderer::drawMarks(const std::vector<Mark>& marks, const Frame& frame, double pixelRatio) {

@@ -10,6 +10,7 @@
 #include <QOpenGLVertexArrayObject>
 #include <map>
 #include <memory>
+#include <set>
 #include <vector>
 
 #include "app/stage/camera.h"
@@ -35,6 +36,7 @@ struct Posed {
     std::shared_ptr<const rig::Track> track;
     int frame = 0;
     std::shared_ptr<const Tint> tint;  // none: as its materials have it
+    QColor ghost{};                    // of a ghost; none: plum
 
     /// Of the instance of that place in the actor's list; empty: the rest weights.
     std::vector<float> weights(std::size_t instance) const;
@@ -53,14 +55,17 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         const Camera* camera = nullptr;
         QSize size;  // in device pixels
         std::vector<const Posed*> actors;
-        std::vector<const Posed*> ghosts;  // the body without layers
+        std::vector<const Posed*> ghosts;  // the body without layers, another take
         double floor = 0;                  // where the ground is drawn
         double shadowFloor = 0;
         double sceneSize = 1;  // sets the grid's step and the shadow's reach
         unsigned target = 0;   // framebuffer to draw to
         QRect only;            // the rest stays as it is drawn there; empty: everything
+        QRect pane;            // of the target, that is drawn into [device px from the top left]; empty: all of it
     };
     void draw(const Frame& frame);
+    /// Before the first of several panes: lets go of what none of them shows.
+    void keepOnly(const std::set<std::string>& ids);
     void drawMarks(const std::vector<Mark>& marks, const Frame& frame, double pixelRatio);
 
   private:
@@ -97,8 +102,6 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);
     Loaded& loaded(const Posed& posed);
     void tint(const Posed& posed, Loaded& l);
-    /// Lets go of what is no longer on show.
-    void forget(const Frame& frame);
     /// Poses the actor's vertices by its bones, with transform feedback.
     void skin(const Posed& posed, Loaded& l);
     void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted);

@@ -9,6 +9,7 @@
 
 #include "app/look/theme.h"
 #include "app/stage/paint_state.h"
+#include "app/stage/posing.h"
 #include "edit/edit.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
@@ -23,6 +24,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
       m_document(document),
       m_session(session),
       m_tug(document, session),
+      m_aside(document),
       m_poseHand(document, session),
       m_gridHand(document, session) {
     setAccessibleName(tr("Stage"));
@@ -44,6 +46,9 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::frameChanged, this, refresh);
     connect(&session, &Session::selectionChanged, this, remark);
     connect(&session, &Session::viewChanged, this, refresh);
+    connect(&session, &Session::viewChanged, this, &Stage::wantOther);
+    connect(&session, &Session::takeChanged, this, &Stage::wantOther);
+    connect(&m_aside, &Aside::ready, this, refresh);
     connect(&session, &Session::spotChanged, this, &Stage::showSpot);
     connect(&session, &Session::paintingChanged, this, &Stage::setPainting);
     connect(&session, &Session::selectionChanged, this, &Stage::preparePaint);
@@ -110,6 +115,12 @@ void Stage::setAlone(bool on) {
     update();
 }
 
+void Stage::wantOther() {
+    std::vector<Aside::Wanted> wanted;
+    if (const scene::Take* take = m_session.other(); take && m_session.ghost()) wanted.push_back({take->id, take->scene});
+    m_aside.want(std::move(wanted));
+}
+
 void Stage::pose() {
     m_shown.clear();
     const scene::Scene& scene = m_document.scene();
@@ -120,19 +131,14 @@ void Stage::pose() {
         if (!a.isPiece()) actors.push_back(a.id + '\n' + a.actor->source.path);
         const std::string& chosen = m_session.selection().actor;
         if (a.hidden || (m_alone && !chosen.empty() && chosen != a.id)) continue;
-        Shown s{a.id, {}, {}, a.isPiece(), a.actor};
+        Shown s{a.id, {}, {}, {}, a.isPiece(), a.actor};
         s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
         const bool usable = r && r->result->joints() == a.actor->skeleton.size();
         // The stage is in metres, with every actor where it stands.
-        const scene::Placement stands = scene::placementOf(a);
-        const Affine lift{stands.metres * stands.turn.toRotationMatrix(), stands.place};
-        const bool lifted = !stands.stands({});
         const auto worldsFrom = [&](const std::vector<Xform>& pose, std::vector<Affine>& worlds) {
-            rig::worldTransforms(a.actor->skeleton, pose, worlds);
-            if (lifted)
-                for (Affine& w : worlds) w = lift * w;
+            worldsInScene(a, pose, worlds);
         };
         const auto worldsOf = [&](const pipeline::TrackPtr& track, Posed& posed) {
             posed.track = track;
@@ -155,6 +161,14 @@ void Stage::pose() {
         if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id) ||
             (m_chain && m_chain->actor == a.id) || (m_paint && m_paint->id == a.id))
             s.posed.tint = m_tint;
+        if (const scene::Take* take = m_session.other(); take && m_session.ghost()) {
+            const Aside::Got* got = m_aside.of(take->id);
+            const scene::ActorEntry* was = got ? got->scene->actor(a.id) : nullptr;
+            if (const pipeline::ActorResult* other = was ? got->evaluation->actor(a.id) : nullptr) {
+                s.other = posedAt(*was, other->result, m_session.frame());
+                s.other->id = "other|" + a.id;
+            }
+        }
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {
@@ -230,7 +244,11 @@ void Stage::paintGL() {
     for (const Shown& s : m_shown) {
         if (m_linesOnly && !s.piece) continue;
         f.actors.push_back(&s.posed);
-        if (m_session.ghost() && !m_session.bodyHeld() && !s.body.worlds.empty()) f.ghosts.push_back(&s.body);
+        if (!m_session.ghost() || m_session.bodyHeld()) continue;
+        if (s.other)
+            f.ghosts.push_back(&*s.other);
+        else if (!m_session.other() && !s.body.worlds.empty())
+            f.ghosts.push_back(&s.body);
     }
     m_renderer->draw(f);
     std::vector<Mark> marks;
@@ -297,6 +315,8 @@ void Stage::paintGL() {
         label(QPointF(4, height() - 22.0), text, m_tug.isRecording() ? look::theme().brick : look::theme().lagoon);
     }
     if (m_session.bodyHeld()) label(QPointF(4, 32), tr("Body without layers"), look::theme().plum);
+    if (m_session.ghost() && m_session.other() && !m_session.bodyHeld())
+        label(QPointF(4, 32), tr("Ghost: %1").arg(QString::fromStdString(m_session.other()->name)), look::theme().plum);
     if (!m_document.scene().actors.empty() && !m_tugOn && m_session.selection() == Selection{}) {
         p.setFont(look::textFont(8.5));
         p.setPen(look::theme().inkSoft);

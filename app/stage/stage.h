@@ -8,6 +8,7 @@
 #include <memory>
 #include <optional>
 
+#include "app/document/aside.h"
 #include "app/document/document.h"
 #include "app/document/session.h"
 #include "app/stage/camera.h"
@@ -42,6 +43,11 @@ class Stage : public QOpenGLWidget {
     /// Pixel of a joint in the frame on show; for tests and for labels.
     std::optional<QPointF> jointPixel(const std::string& actor, int joint) const;
     const Camera& camera() const { return m_camera; }
+    /// How large what stands here is, and where the ground is drawn [m].
+    struct Ground {
+        double size = 1, floor = 0, shadow = 0;
+    };
+    Ground ground() const { return {m_size, m_floor, m_shadowFloor}; }
     void setCamera(const Camera& c);
     /// Looks at what another stage looks at, from farther round [rad]: what is open is not framed anew.
     void lookBeside(const Stage& other, double turn);
@@ -114,12 +120,15 @@ class Stage : public QOpenGLWidget {
     struct Shown {
         std::string id;
         Posed posed, body;
+        std::optional<Posed> other;               // of the other take
         bool piece = false;                       // it is one thing: its joint is not shown
         std::shared_ptr<const rig::Actor> actor;  // what is on show lives, whatever has become of the scene since
     };
     /// Draws that much of it anew [px], where nothing else has changed.
     void updateOnly(const QRectF& rect);
     void pose();
+    /// Asks for the other take's motion, while its ghost is shown.
+    void wantOther();
     void layOut();
     /// What the session points out: the camera goes there, and what it is about is tinted.
     void showSpot();
@@ -225,6 +234,7 @@ class Stage : public QOpenGLWidget {
     double m_size = 1, m_floor = 0, m_shadowFloor = 0;
     bool m_jointsShown = true, m_tugOn = false, m_linesOnly = false, m_alone = false;
     Tug m_tug;
+    Aside m_aside;
     PoseHand m_poseHand;
     GridHand m_gridHand;
     std::optional<Handle> m_grabbed;

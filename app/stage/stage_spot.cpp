@@ -79,7 +79,7 @@ void Stage::swingSpot(const std::string& actor, std::vector<Xform>& locals) cons
     for (int j : spot->joints) {
         if (!a || j >= a->actor->skeleton.size() || static_cast<std::size_t>(j) >= locals.size()) continue;
         // About the two axes across it, in turns.
-        const Vec3 end = measure::endOf(a->actor->skeleton, j);
+        const Vec3 end = rig::endOf(a->actor->skeleton, j);
         const Vec3 along = end.norm() > 1e-9 ? Vec3(end.normalized()) : Vec3(Vec3::UnitY());
         const Vec3 u = anySquareTo(along), axis = static_cast<int>(t) % 2 == 0 ? u : Vec3(along.cross(u));
         Xform& x = locals[static_cast<std::size_t>(j)];

@@ -105,6 +105,7 @@ void Ruler::paintEvent(QPaintEvent*) {
     // Simulated and ready: a solid rule; a pale one while the newest edit is still being worked out.
     p.setPen(QPen(m_document.upToDate() ? t.lagoon : look::faded(t.lagoon, 0.3), 2));
     if (m_document.results()) p.drawLine(QPointF(s.x(0), 37.5), QPointF(s.x(s.frames - 1), 37.5));
+    paintSeam(p, s);
     // Cuts: a notch across the ruler.
     p.setPen(QPen(t.brick, 1.6, Qt::DashLine));
     for (double time : shot.cuts)
@@ -124,6 +125,27 @@ void Ruler::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(x + 4, 0, wide, 12), Qt::AlignVCenter | Qt::AlignLeft, name);
     }
     paintPlayHead(p, s.x(m_session.frame()), height(), true);
+}
+
+/// Of a shot that goes round: how far its end is from its beginning.
+void Ruler::paintSeam(QPainter& p, const FrameScale& s) const {
+    const ResultsPtr& r = m_document.results();
+    if (!r || r->seams.empty()) return;
+    const auto worse = [](const auto& a, const auto& b) { return a.second.turn < b.second.turn; };
+    const measure::Seam& seam = std::max_element(r->seams.begin(), r->seams.end(), worse)->second;
+    const bool closes = std::all_of(r->seams.begin(), r->seams.end(), [](const auto& each) { return each.second.closes(); });
+    const look::Theme& t = look::theme();
+    const double end = s.x(s.frames - 1);
+    const QString words = tr("seam %1\u00b0").arg(degrees(seam.turn), 0, 'f', seam.turn < radians(0.1) ? 2 : 1);
+    p.setFont(look::textFont(8));
+    const double wide = QFontMetricsF(p.font()).horizontalAdvance(words) + 10;
+    const QRectF box(std::min(end, width() - 1.0) - wide, 0, wide, 13);
+    const QColor colour = closes ? t.lagoon : t.ochreText;
+    p.fillRect(box, t.sheet);
+    if (!closes) p.fillRect(QRectF(end - 6, 13, 6, 22), QBrush(t.ochre, Qt::BDiagPattern));
+    p.setPen(QPen(colour, 2));
+    p.drawLine(QPointF(end, 1), QPointF(end, 36));
+    p.drawText(box.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter, words);
 }
 
 Ruler::Drag Ruler::under(const QPointF& p) const {

@@ -72,29 +72,6 @@ Scope::Scope(Document& document, Session& session, QWidget* parent)
     });
 }
 
-namespace {
-
-layers::LayerContext contextOf(const scene::ActorEntry& entry, const scene::Layer& layer) {
-    layers::LayerContext c = layers::LayerContext::bare(*entry.actor, layer);
-    c.placement = scene::placementOf(entry);
-    return c;
-}
-
-std::vector<Xform> standOf(const scene::Scene& scene, const scene::ActorEntry& entry) {
-    return scene::stand(scene, scene.shot(), entry);
-}
-
-}  // namespace
-
-scene::Layer Scope::heldHere(const scene::Scene& scene, const scene::Layer& layer) const {
-    scene::Layer held = layer;
-    const scene::Owner owner{scene::List::Layers, layer.id};
-    if (const scene::KeysOf* keys = scene.shot().keysOf(owner))
-        for (const auto& [id, k] : *keys)
-            if (!k.empty()) held.set(id, scene.numberAt(owner, id, m_session.frame()));
-    return held;
-}
-
 int Scope::watched(const scene::ActorEntry& entry) const {
     return m_session.lastActor() == entry.id && m_session.lastJoint() < entry.actor->skeleton.size() ? m_session.lastJoint()
                                                                                                      : rig::kNoJoint;
@@ -129,11 +106,10 @@ void Scope::measure() {
     m_fps = m_document.scene().shot().fps;
     m_mmPerUnit = 1000 * entry->actor->metresPerUnit;
     m_height = entry->actor->height;
-    m_runner.ask([this, entry = *entry, held = heldHere(m_document.scene(), *layer), stand = standOf(m_document.scene(), *entry),
+    m_runner.ask([this, scene = m_document.scene(), id = layer->id, frame = m_session.frame(),
                   joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
-        const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, contextOf(entry, held), stand, cancel, joint) : std::nullopt;
-        return [this, id = held.id, r = std::move(r)] {
+        auto r = measure::responseIn(scene, id, frame, cancel, joint);
+        return [this, id, r = std::move(r)] {
             if (id != m_layer) return;
             m_response = r;
             const scene::ActorEntry* a =
@@ -151,16 +127,16 @@ void Scope::measure() {
 
 void Scope::measureTake() {
     m_take.reset();
-    const auto& take = m_session.take();
+    const scene::Take* other = m_session.other();
+    const scene::Scene* take = other ? other->scene.get() : nullptr;
     const scene::Layer* layer = take ? take->layer(m_session.selection().layer) : nullptr;
     const scene::ActorEntry* entry = layer ? take->actor(layer->actor) : nullptr;
     update();
     if (!entry) return;
-    m_takeRunner.ask([this, entry = *entry, held = heldHere(*take, *layer), stand = standOf(*take, *entry),
+    m_takeRunner.ask([this, scene = *take, id = layer->id, frame = m_session.frame(),
                       joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
-        const layers::LayerKind* kind = layers::findKind(held.kind);
-        auto r = kind ? measure::response(*kind, contextOf(entry, held), stand, cancel, joint) : std::nullopt;
-        return [this, id = held.id, r = std::move(r)] {
+        auto r = measure::responseIn(scene, id, frame, cancel, joint);
+        return [this, id, r = std::move(r)] {
             if (id != m_session.selection().layer) return;
             m_take = r;
             update();
@@ -477,13 +453,12 @@ void Scope::follow(const QPointF& at) {
         w.sag = m_response->sagIsAngle ? radians(std::min(shown, 170.0)) : shown / m_mmPerUnit;
         if (shown < 0.02 * push()) w.sag = 0;
     }
-    m_tuning.ask([this, w, entry = *entry, held = heldHere(m_document.scene(), *layer),
-                  stand = standOf(m_document.scene(), *entry), gesture = m_gesture, frame = m_session.frame(),
-                  joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
-        const layers::LayerKind* kind = layers::findKind(held.kind);
+    m_tuning.ask([this, w, held = measure::heldLayer(m_document.scene(), layer->id, m_session.frame()), gesture = m_gesture,
+                  frame = m_session.frame(), joint = watched(*entry)](const Cancel& cancel) -> NewestWins::Deliver {
+        const layers::LayerKind* kind = held ? layers::findKind(held->layer.kind) : nullptr;
         const auto found =
-            kind ? measure::settingsFor(*kind, contextOf(entry, held), stand, w, cancel, joint) : std::map<std::string, double>{};
-        return [this, found, kind, id = held.id, gesture, frame] {
+            kind ? measure::settingsFor(*kind, held->context(), held->stand, w, cancel, joint) : std::map<std::string, double>{};
+        return [this, found, kind, id = held ? held->layer.id : std::string(), gesture, frame] {
             if (found.empty() || !m_document.scene().layer(id)) return;
             QStringList said;
             for (const auto& [setting, value] : found) {

@@ -61,7 +61,6 @@ class Scope : public QWidget {
     Axes pushAxes() const;
     /// The joint last selected, when it is this actor's: the one whose answer is wanted, if the layer moves it.
     /// The layer as its keys have it at the frame on show.
-    scene::Layer heldHere(const scene::Scene& scene, const scene::Layer& layer) const;
     int watched(const scene::ActorEntry& entry) const;
     double push() const;
     double sagShown(const measure::Response& r) const;

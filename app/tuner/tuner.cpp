@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QVBoxLayout>
 
+#include "app/compare/check_page.h"
 #include "app/look/theme.h"
 #include "app/prepare/prepare_page.h"
 #include "app/tuner/attach_page.h"
@@ -98,6 +99,7 @@ QString Tuner::page() const {
     const Selection& s = m_session.selection();
     if (m_session.step() == StepId::HandOff) return QStringLiteral("handoff");
     if (m_session.step() == StepId::Prepare) return QStringLiteral("prepare");
+    if (m_session.step() == StepId::Check) return QStringLiteral("check");
     if (m_session.step() == StepId::Attach) {
         QString joints;
         for (int j : s.joints) joints += QString::number(j) + u',';
@@ -110,6 +112,14 @@ QString Tuner::page() const {
     }
     if (const auto owner = tuned()) return TunedPage::shape(m_document.scene(), *owner, m_session);
     return QStringLiteral("none:%1:%2").arg(m_document.scene().layers.size()).arg(m_document.scene().actors.size());
+}
+
+QWidget* Tuner::joined(FacePage* page) {
+    m_title->setText(page->title());
+    connect(page, &FacePage::titleChanged, m_title, &QLabel::setText);
+    connect(page, &FacePage::commandWanted, this, &Tuner::commandWanted);
+    connect(page, &FacePage::said, this, &Tuner::said);
+    return page;
 }
 
 QWidget* Tuner::newPage() {
@@ -131,11 +141,11 @@ QWidget* Tuner::newPage() {
     const bool empty = m_document.scene().actors.empty();
     if (m_session.step() == StepId::Prepare) {
         m_heading->setText(tr("PREPARE"));
-        auto* page = new PreparePage(m_document, m_session, m_checker);
-        connect(page, &PreparePage::titleChanged, m_title, &QLabel::setText);
-        connect(page, &PreparePage::commandWanted, this, &Tuner::commandWanted);
-        connect(page, &PreparePage::said, this, &Tuner::said);
-        return page;
+        return joined(new PreparePage(m_document, m_session, m_checker));
+    }
+    if (m_session.step() == StepId::Check) {
+        m_heading->setText(tr("CHECK"));
+        return joined(new CheckPage(m_document, m_session));
     }
     if (m_session.step() == StepId::Attach || empty) {
         m_heading->setText(tr("ATTACH"));

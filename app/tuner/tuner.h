@@ -16,6 +16,8 @@
 
 namespace nutatio::app {
 
+class FacePage;
+
 class Tuner : public QWidget {
     Q_OBJECT
   public:
@@ -47,6 +49,8 @@ class Tuner : public QWidget {
     void showRemark();
     void showTravel();
     QWidget* newPage();
+    /// With what it says passed on.
+    QWidget* joined(FacePage* page);
     QString page() const;
     /// What the selection is tuned as, when it is.
     std::optional<scene::Owner> tuned() const;

@@ -127,6 +127,14 @@ std::string unitAfter(const scene::SettingSpec& row) {
     return unit.empty() ? unit : " " + unit;
 }
 
+}  // namespace
+
+std::string settingWords(const scene::SettingSpec& row, std::string_view setting, const scene::Value& value) {
+    return lowered(scene::labelOf(row, setting)) + " " + valueText(row, value) + unitAfter(row);
+}
+
+namespace {
+
 class Differences {
   public:
     Differences(const scene::Scene& from, const scene::Scene& to) : m_from(from), m_to(to) {
@@ -176,8 +184,8 @@ class Differences {
             const scene::Value was = a == from.values.end() ? scene::startValue(*row) : a->second,
                                is = b == to.values.end() ? scene::startValue(*row) : b->second;
             if (was == is) continue;
-            say(to.name, lowered(scene::labelOf(*row, id)) + " " + valueText(*row, was) + kArrow + valueText(*row, is) +
-                             unitAfter(*row));
+            say(to.name,
+                lowered(scene::labelOf(*row, id)) + " " + valueText(*row, was) + kArrow + valueText(*row, is) + unitAfter(*row));
         }
         each(from.profiles, to.profiles, table, to.name, " from root to tip");
         each(from.feeds, to.feeds, table, to.name, " fed");

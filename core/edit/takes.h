@@ -25,4 +25,7 @@ Result<Done> removeTake(scene::Scene& scene, const std::string& take);
 /// what is folded) are left out. At most `most` phrases and one that counts the rest.
 std::vector<std::string> differences(const scene::Scene& from, const scene::Scene& to, std::size_t most = 200);
 
+/// "swing rate 2 /s": a setting and a value that it has.
+std::string settingWords(const scene::SettingSpec& row, std::string_view setting, const scene::Value& value);
+
 }  // namespace nutatio::edit

@@ -21,14 +21,14 @@ namespace nutatio::layers {
 
 namespace {
 
-constexpr double kClosed = 2e-5;         // lengths
+constexpr double kClosed = 2e-5;  // lengths
 constexpr int kPatience = 40, kMost = 400;
-constexpr int kMore = 20;                // laps more,
-constexpr double kBetter = 0.7;          // which must bring the best seam down to that share of it
+constexpr int kMore = 20;        // laps more,
+constexpr double kBetter = 0.7;  // which must bring the best seam down to that share of it
 constexpr int kSettle = 18, kReturns = 6;
-constexpr double kDies = 40;             // [s] for the start to die away
-constexpr double kSame = 1e-3;           // lengths: after so many laps it is where it was
-constexpr double kBlend = 0.25;          // [s]
+constexpr double kDies = 40;     // [s] for the start to die away
+constexpr double kSame = 1e-3;   // lengths: after so many laps it is where it was
+constexpr double kBlend = 0.25;  // [s]
 
 /// Ends of what a mover moves, seen from what carries it.
 class LinkEnds {
@@ -258,7 +258,8 @@ std::string remarkOn(const Closure& c) {
     if (c.returns > 1) out += ", but after " + std::to_string(c.returns) + " laps";
     out += ": blended over its first " + std::to_string(c.blended) + (c.blended == 1 ? " frame" : " frames");
     if (c.returns > 1)
-        out += "; a shot of " + std::to_string(c.returns) + " laps would need no blending, and more damping (fewer bounces) may close one";
+        out += "; a shot of " + std::to_string(c.returns) +
+               " laps would need no blending, and more damping (fewer bounces) may close one";
     else
         out += "; more damping (fewer bounces) may close it";
     return out;

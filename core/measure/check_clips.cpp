@@ -4,6 +4,7 @@
 
 #include "base/arguments.h"
 #include "measure/check_rules.h"
+#include "measure/seam.h"
 #include "rig/mapping.h"
 
 namespace nutatio::measure {
@@ -38,23 +39,6 @@ Sampled sampled(const rig::Actor& actor, int clip, const Cancel& cancel) {
     out.track = rig::bodyTrack(actor, clip, grid, cancel);
     out.dt = grid.dt();
     out.frames = grid.frames;
-    return out;
-}
-
-/// How far what hangs on each joint reaches from it in the rest pose [units].
-std::vector<double> reaches(const Checked& on) {
-    std::vector<double> out(static_cast<std::size_t>(on.skeleton.size()), 0.0);
-    for (int j = 0; j < on.skeleton.size(); ++j)
-        for (int k : on.skeleton.subtree(j))
-            out[static_cast<std::size_t>(j)] =
-                std::max(out[static_cast<std::size_t>(j)],
-                         (on.worlds[static_cast<std::size_t>(k)].t - on.worlds[static_cast<std::size_t>(j)].t).norm());
-    // A leaf reaches as far as its skin does.
-    for (std::uint32_t v = 0; v < on.surface.places.size(); ++v) {
-        const auto main = static_cast<std::size_t>(on.surface.mainJoint(v));
-        if (on.skeleton.joint(static_cast<int>(main)).children.empty())
-            out[main] = std::max(out[main], (on.surface.places[v].cast<double>() - on.worlds[main].t).norm());
-    }
     return out;
 }
 
@@ -164,23 +148,6 @@ void flips(const Checked& on, const rig::Clip& clip, const std::string& label, s
     out.push_back(std::move(f));
 }
 
-/// Turns and travels of all joints from one frame to another, each as far as it takes what hangs on it [heights].
-std::vector<Vec3> difference(const Checked& on, const rig::Track& t, const std::vector<double>& reach, int from, int to) {
-    std::vector<Vec3> out;
-    for (int j = 0; j < on.skeleton.size(); ++j) {
-        if (t.holdsStill(j)) continue;
-        const Xform &a = t.at(j, from), &b = t.at(j, to);
-        out.push_back(rotationVector(a.r.conjugate() * b.r) * (reach[static_cast<std::size_t>(j)] / on.h));
-    }
-    return out;
-}
-
-double sizeOf(const std::vector<Vec3>& v) {
-    double sum = 0;
-    for (const Vec3& x : v) sum += x.squaredNorm();
-    return std::sqrt(sum);
-}
-
 bool saysLoop(std::string name) {
     for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
     for (const char* word : {"loop", "cycle", "idle", "walk", "run", "jog", "trot", "gallop", "breath", "swim", "fly"})
@@ -188,30 +155,15 @@ bool saysLoop(std::string name) {
     return false;
 }
 
-/// Whether a clip's ends meet. With steps s0 (its first) and s1 (its last), each joint's turn by how far it reaches, and e from
-/// its last frame to its first: m frames are missing where e is nearest to m (s0 + s1) / 2.
+/// Whether a clip's ends meet: see endsOf.
 void seam(const Checked& on, const Sampled& c, const std::string& clip, const std::vector<double>& reach,
           std::vector<Finding>& out) {
     if (c.frames < 6) return;
-    std::vector<double> steps;
-    for (int f = 0; f + 1 < c.frames; ++f) steps.push_back(sizeOf(difference(on, c.track, reach, f, f + 1)));
-    const double usual = median(steps);
-    const std::vector<Vec3> e = difference(on, c.track, reach, c.frames - 1, 0), s0 = difference(on, c.track, reach, 0, 1),
-                            s1 = difference(on, c.track, reach, c.frames - 2, c.frames - 1);
-    const double gap = sizeOf(e);
-    if (e.empty() || gap < 0.004 + 0.1 * usual) return;
-    int missing = 0;
-    double residual = gap;
-    for (int m = 1; m <= 3; ++m) {
-        std::vector<Vec3> left = e;
-        for (std::size_t k = 0; k < left.size(); ++k) left[k] -= 0.5 * m * (s0[k] + s1[k]);
-        if (const double r = sizeOf(left); r < residual) {
-            residual = r;
-            missing = m;
-        }
-    }
-    const bool isShort = missing > 0 && residual < 0.6 * gap && gap < 4 * usual, nearly = gap < 0.06 && gap < 6 * usual,
-               named = saysLoop(clip);
+    const ClipEnds ends = endsOf(on.actor, c.track, reach);
+    const double gap = ends.gap;
+    if (gap == 0 || ends.is == ClipEnds::Class::Closes) return;
+    const int missing = ends.missing;
+    const bool isShort = ends.is == ClipEnds::Class::Short, nearly = ends.is == ClipEnds::Class::Nearly, named = saysLoop(clip);
     if (!isShort && !nearly && !named) return;
     Finding f = on.about("seam", isShort || nearly ? Severity::Look : Severity::Note, rig::kNoJoint);
     f.clip = clip;
@@ -231,8 +183,8 @@ void firstFrame(const Checked& on, const Sampled& c, const std::string& clip, co
                 const std::vector<std::string>& repair, std::vector<Finding>& out) {
     if (c.frames < 8) return;
     std::vector<double> steps;
-    for (int f = 1; f + 1 < c.frames && f < 60; ++f) steps.push_back(sizeOf(difference(on, c.track, reach, f, f + 1)));
-    const double first = sizeOf(difference(on, c.track, reach, 0, 1));
+    for (int f = 1; f + 1 < c.frames && f < 60; ++f) steps.push_back(stepBetween(on.actor, c.track, reach, f, f + 1));
+    const double first = stepBetween(on.actor, c.track, reach, 0, 1);
     if (first < kApartLeast || first < kApart * quantile(steps, 0.9)) return;
     Finding f = on.about("first-frame", Severity::Look, rig::kNoJoint);
     f.clip = clip;
@@ -274,7 +226,7 @@ void pivotTravel(const Checked& on, const Sampled& c, const std::string& clip, s
 }  // namespace
 
 void checkClips(const Checked& on, std::vector<Finding>& out, const Cancel& cancel) {
-    const std::vector<double> reach = reaches(on);
+    const std::vector<double> reach = reachesOf(on.actor, on.surface);
     for (std::size_t k = 0; k < on.actor.clips.size(); ++k) {
         if (cancel.asked()) throw Cancelled{};
         const std::string label = on.actor.clipLabel(static_cast<int>(k));

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <complex>
 
+#include "layers/registry.h"
 #include "physics/oscillator.h"
 #include "physics/strand.h"
 
@@ -174,6 +175,30 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
         r.sag = r.sagIsAngle ? 2 * std::asin(std::min(1.0, fell / (2 * hanging->probeLever()))) : fell;
     }
     return r;
+}
+
+layers::LayerContext HeldLayer::context() const {
+    layers::LayerContext c = layers::LayerContext::bare(*actor.actor, layer);
+    c.placement = scene::placementOf(actor);
+    return c;
+}
+
+std::optional<HeldLayer> heldLayer(const scene::Scene& scene, const std::string& layer, int frame) {
+    const scene::Layer* l = scene.layer(layer);
+    const scene::ActorEntry* entry = l ? scene.actor(l->actor) : nullptr;
+    if (!entry || !layers::findKind(l->kind)) return std::nullopt;
+    HeldLayer out{*entry, *l, scene::stand(scene, scene.shot(), *entry)};
+    const scene::Owner owner{scene::List::Layers, l->id};
+    if (const scene::KeysOf* keys = scene.shot().keysOf(owner))
+        for (const auto& [id, k] : *keys)
+            if (!k.empty()) out.layer.set(id, scene.numberAt(owner, id, frame));
+    return out;
+}
+
+std::optional<Response> responseIn(const scene::Scene& scene, const std::string& layer, int frame, const Cancel& cancel,
+                                   int joint) {
+    const auto held = heldLayer(scene, layer, frame);
+    return held ? response(*layers::findKind(held->layer.kind), held->context(), held->stand, cancel, joint) : std::nullopt;
 }
 
 }  // namespace nutatio::measure

@@ -31,4 +31,19 @@ struct Response {
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
                                  const std::vector<Xform>& pose, const Cancel& cancel = {}, int joint = rig::kNoJoint);
 
+/// A layer as it is keyed at a frame of the shot on show, with its actor, which stands as the shot begins.
+struct HeldLayer {
+    scene::ActorEntry actor;
+    scene::Layer layer;
+    std::vector<Xform> stand;
+    /// Borrows from this.
+    layers::LayerContext context() const;
+};
+/// Nothing where there is no such layer, or none that is known.
+std::optional<HeldLayer> heldLayer(const scene::Scene& scene, const std::string& layer, int frame);
+
+/// Its response.
+std::optional<Response> responseIn(const scene::Scene& scene, const std::string& layer, int frame, const Cancel& cancel = {},
+                                   int joint = rig::kNoJoint);
+
 }  // namespace nutatio::measure

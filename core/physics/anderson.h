@@ -5,8 +5,8 @@
 
 namespace nutatio::physics {
 
-/// Finds y = Phi(y) in fewer turns than y := Phi(y) takes. Source: Anderson, J. ACM 12 (1965); Walker and Ni, SIAM J. Numer. Anal.
-/// 49 (2011), type II with a memory of so many turns.
+/// Finds y = Phi(y) in fewer turns than y := Phi(y) takes. Source: Anderson, J. ACM 12 (1965); Walker and Ni, SIAM J. Numer.
+/// Anal. 49 (2011), type II with a memory of so many turns.
 class Anderson {
   public:
     /// `weights`: by component, one over how much it usually varies; 0: it takes no part in the fit.

@@ -40,7 +40,9 @@ double seamOf(const scene::Scene& s, const pipeline::Evaluation& e) {
     const Vec3 in = tip[n - 1] - tip[n - 2], out = tip[1] - tip[0];
     // A step and the next one differ by the bend of the path; those beside the seam tell how much.
     const Vec3 before = tip[n - 2] - tip[n - 3], after = tip[2] - tip[1];
-    return std::max((tip[n - 1] - tip[0]).norm(), std::max(0.0, (out - in).norm() - (in - before).norm() - (after - out).norm())) / 0.7;
+    return std::max((tip[n - 1] - tip[0]).norm(),
+                    std::max(0.0, (out - in).norm() - (in - before).norm() - (after - out).norm())) /
+           0.7;
 }
 
 }  // namespace
@@ -100,7 +102,8 @@ TEST_CASE("what a closed loop plays is what plain laps come to in the end") {
     for (int k = 0; k < 24; ++k) {
         std::vector<Affine> worlds;
         rig::worldTransforms(a.skeleton, live.result(), worlds);
-        CHECK((worlds[static_cast<std::size_t>(a.skeleton.find("bone_8"))].t - closed[static_cast<std::size_t>(k)]).norm() < 1e-3);
+        CHECK((worlds[static_cast<std::size_t>(a.skeleton.find("bone_8"))].t - closed[static_cast<std::size_t>(k)]).norm() <
+              1e-3);
         live.step();
     }
 }

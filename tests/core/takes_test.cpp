@@ -112,7 +112,8 @@ TEST_CASE("takes are saved with the scene, share with it what is the same, and c
     CHECK(edit::differences(b, *b.takes[0].scene) == std::vector<std::string>{"tail: swing rate 4 \u2192 2 /s"});
     CHECK(b.actors.pointer(0) == b.takes[0].scene->actors.pointer(0));
     CHECK(b.layers.pointer(3) == b.takes[0].scene->layers.pointer(3));
-    CHECK(test::sameBits(*test::evaluate(*b.takes[0].scene).actors[0].result, *test::evaluate(*s.takes[0].scene).actors[0].result));
+    CHECK(
+        test::sameBits(*test::evaluate(*b.takes[0].scene).actors[0].result, *test::evaluate(*s.takes[0].scene).actors[0].result));
     // Saved once more, it is the same file.
     REQUIRE(files::writeScene(b, folder / "again.nutatio").ok());
     CHECK(test::textOf(folder / "again.nutatio") == test::textOf(folder / "with.nutatio"));
