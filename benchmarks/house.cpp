@@ -17,6 +17,7 @@
 #include "demo/mop.h"
 #include "demo/reeds.h"
 #include "edit/edit.h"
+#include "edit/takes.h"
 #include "files/scene_file.h"
 #include "pipeline/open.h"
 
@@ -211,6 +212,86 @@ bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
     return true;
 }
 
+/// Takes of a scene with two hundred layers: kept, adopted and undone, in the interface's thread.
+void takes(app::Bench& bench, const std::string& layer) {
+    app::Document& document = bench.document();
+    const auto each = [&](const char* what, const auto& work) {
+        std::vector<double> times;
+        for (int k = 0; k < 9; ++k) {
+            document.edit(QStringLiteral("set"), [&](scene::Scene& s) {
+                edit::set(s, {scene::List::Layers, layer}, "swing", 1.5 + 0.1 * k, 0);
+            });
+            if (!QTest::qWaitFor([&] { return document.upToDate(); }, 60000)) return;
+            const double from = now();
+            work();
+            times.push_back(now() - from);
+        }
+        std::sort(times.begin(), times.end());
+        std::printf("%s with two hundred layers: %.1f ms (worst %.1f)\n", what, times[4], times.back());
+    };
+    each("keeping a take", [&] { bench.action(QStringLiteral("take"))->trigger(); });
+    const std::string take = document.scene().takes.front().id;
+    each("adopting a take",
+         [&] { document.edit(QStringLiteral("adopt"), [&](scene::Scene& s) { (void)edit::adoptTake(s, take).ok(); }); });
+    each("undoing", [&] { document.undo(); });
+}
+
+/// Four takes of the demo side by side, and a spread of nine.
+bool compared(app::Bench& bench) {
+    app::Document& document = bench.document();
+    document.open(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lake-landing.nutatio"));
+    if (!QTest::qWaitFor([&] { return document.scene().layer("tail") && document.upToDate(); }, 60000)) return false;
+    QTest::qWait(300);
+    int swapped = 0;
+    {
+        const QObject here;
+        QObject::connect(bench.stage(), &QOpenGLWidget::frameSwapped, &here, [&] { ++swapped; });
+        bench.session().setPlaying(true);
+        QTest::qWait(4000);
+        bench.session().setPlaying(false);
+    }
+    std::printf("the stage alone plays at %.1f of %g frames a second\n", swapped / 4.0, document.scene().shot().fps);
+    const scene::Owner tail{scene::List::Layers, "tail"};
+    app::Comparing c;
+    c.on = true;
+    for (const double swing : {0.6, 1.2, 2.4, 4.8}) {
+        document.edit(QStringLiteral("set"), [&](scene::Scene& s) { edit::set(s, tail, "swing", swing, 0); });
+        document.edit(QStringLiteral("take"), [&](scene::Scene& s) { c.with.push_back(edit::keepTake(s)); });
+    }
+    bench.session().setComparing(c);
+    if (!QTest::qWaitFor([&] { return bench.compareView()->ready(); }, 60000)) return false;
+    QTest::qWait(300);
+    const auto rate = [&](app::Panes* panes) {
+        const int before = panes->drawn();
+        const double from = now();
+        bench.session().setPlaying(true);
+        QTest::qWait(4000);
+        bench.session().setPlaying(false);
+        return 1000 * (panes->drawn() - before) / (now() - from);
+    };
+    std::printf("four takes side by side play at %.1f of %g frames a second\n", rate(bench.compareView()->panes()),
+                document.scene().shot().fps);
+    app::Spreading spreading;
+    spreading.on = true;
+    edit::Spread spread;
+    spread.across = {tail, "swing", 0.5, 4};
+    spread.down = edit::SpreadAxis{tail, "bounces", 1, 9};
+    spread.columns = spread.rows = 3;
+    spreading.spread = spread;
+    const std::size_t known = bench.spreadView()->bytes();
+    const double from = now();
+    bench.session().setSpreading(spreading);
+    if (!QTest::qWaitFor([&] { return bench.spreadView()->moving(); }, 60000)) return false;
+    const double moves = now() - from;
+    const double share = static_cast<double>(bench.spreadView()->bytes() - known) / 1e6;
+    if (!QTest::qWaitFor([&] { return bench.spreadView()->ready(); }, 60000)) return false;
+    std::printf(
+        "a spread of nine: all move after %.0f ms, measured after %.0f, %.1f MB of motion more; it plays at %.1f frames a "
+        "second\n",
+        moves, now() - from, share, rate(bench.spreadView()->panes()));
+    return true;
+}
+
 }  // namespace
 
 void* operator new(std::size_t size) {
@@ -277,6 +358,7 @@ int main(int argc, char** argv) {
     const double lasted = median(kTicks, tick);
     std::printf("a tick of a slider: %.2f ms of the interface's thread, %.2f ms by the clock with the simulation beside it\n",
                 (ownTime() - spent) / kTicks, lasted);
+    takes(bench, one);
     std::filesystem::remove_all(folder);
 
     // Drawing a skinned character, frame after frame.
@@ -297,5 +379,6 @@ int main(int argc, char** argv) {
     const bool painted = paint(bench, folder);
     const bool set = fortyStrands(bench, folder), dragged = dragKey(bench, folder);
     std::filesystem::remove_all(folder);
-    return painted && set && dragged ? 0 : 1;
+    const bool beside = compared(bench);
+    return painted && set && dragged && beside ? 0 : 1;
 }

@@ -131,7 +131,8 @@ void CompareView::layPanes() {
             p.detail = words.isEmpty() ? tr("as it is now") : words.join(QStringLiteral("  ·  "));
             p.scene = take->scene;
         } else {
-            p.title = (id.empty() ? tr("Now") : tr("The body, without layers")) + (c.over && panes.empty() ? tr(", solid") : QString());
+            p.title =
+                (id.empty() ? tr("Now") : tr("The body, without layers")) + (c.over && panes.empty() ? tr(", solid") : QString());
             p.bareBody = !id.empty();
             p.scene = std::make_shared<const scene::Scene>(m_document.scene());
         }

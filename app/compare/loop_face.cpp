@@ -53,8 +53,9 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
                 words = tr("%1 closes: it ends as it begins.").arg(name);
                 break;
             case measure::ClipEnds::Class::Short:
-                words = (e.missing == 1 ? tr("%1 is a frame short: it ends before its first pose comes round.").arg(name)
-                                         : tr("%1 is %2 frames short: it ends before its first pose comes round.").arg(name).arg(e.missing));
+                words = (e.missing == 1
+                             ? tr("%1 is a frame short: it ends before its first pose comes round.").arg(name)
+                             : tr("%1 is %2 frames short: it ends before its first pose comes round.").arg(name).arg(e.missing));
                 break;
             case measure::ClipEnds::Class::Nearly:
                 words = tr("%1 nearly closes: its ends lie %2 % of the height apart.").arg(name, gap);
@@ -70,7 +71,9 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
     if (!r || at == r->seams.end() || at->second.joint >= a.actor->skeleton.size()) return;
     const measure::Seam& seam = at->second;
     if (seam.joint == rig::kNoJoint) return;
-    const auto joint = [&](int j) { return j == rig::kNoJoint ? QString() : QString::fromStdString(rig::plainName(a.actor->skeleton, j)); };
+    const auto joint = [&](int j) {
+        return j == rig::kNoJoint ? QString() : QString::fromStdString(rig::plainName(a.actor->skeleton, j));
+    };
     ListRow* turn = addRow(tr("Seam, %1").arg(joint(seam.joint)), tr("%1 deg").arg(degrees(seam.turn), 0, 'f', 2));
     turn->setObjectName(QStringLiteral("seam-turn"));
     turn->setToolTip(tr("How far the joint that turns most turns from the last frame to the first."));
@@ -78,7 +81,8 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
     ListRow* speed = addRow(tr("Break in speed, %1").arg(joint(seam.quick)),
                             tr("%1 of %2 deg/s").arg(degrees(seam.speed), 0, 'f', 0).arg(degrees(seam.usual), 0, 'f', 0));
     speed->setObjectName(QStringLiteral("seam-speed"));
-    speed->setToolTip(tr("Within the shot its turning changes by up to %1 deg/s from frame to frame.").arg(degrees(seam.usual), 0, 'f', 0));
+    speed->setToolTip(
+        tr("Within the shot its turning changes by up to %1 deg/s from frame to frame.").arg(degrees(seam.usual), 0, 'f', 0));
 }
 
 void LoopFace::layLayers() {
@@ -93,8 +97,10 @@ void LoopFace::layLayers() {
         const layers::Closure& c = result->closure;
         ListRow* row = addRow(qs(l.name), c.blended > 0 ? tr("%1 frames blended").arg(c.blended) : tr("%1 laps").arg(c.laps));
         row->setObjectName(QStringLiteral("loop-layer"));
-        row->setToolTip(c.blended > 0 ? tr("It ran %1 laps and did not come round.").arg(c.laps)
-                                      : tr("Seam %1 of its length after the first lap, %2 now.").arg(c.before, 0, 'g', 2).arg(c.after, 0, 'g', 2));
+        row->setToolTip(
+            c.blended > 0
+                ? tr("It ran %1 laps and did not come round.").arg(c.laps)
+                : tr("Seam %1 of its length after the first lap, %2 now.").arg(c.before, 0, 'g', 2).arg(c.after, 0, 'g', 2));
         connect(row, &ListRow::chosen, this, [this, id = l.id] { m_session.selectLayer(id); });
         if (c.blended == 0) continue;
         row->setSwatch(look::theme().ochre);
@@ -102,14 +108,16 @@ void LoopFace::layLayers() {
                               : tr("It does the same in no lap; fewer bounces may bring it round."));
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (const scene::SettingSpec* damping = kind ? kind->setting(scene::Role::Damping) : nullptr)
-            addButtons(rows(), {{QStringLiteral("damp"), tr("Half the bounces"), tr("Damps it more: most such loops close then"),
-                                 [this, id = l.id, setting = std::string(damping->id)] {
-                                     const scene::Owner owner{scene::List::Layers, id};
-                                     m_document.edit(tr("Half the bounces"), [&](scene::Scene& s) {
-                                         edit::set(s, owner, setting, 0.5 * s.numberAt(owner, setting, m_session.frame()), m_session.frame());
-                                     });
-                                 },
-                                 true}},
+            addButtons(rows(),
+                       {{QStringLiteral("damp"), tr("Half the bounces"), tr("Damps it more: most such loops close then"),
+                         [this, id = l.id, setting = std::string(damping->id)] {
+                             const scene::Owner owner{scene::List::Layers, id};
+                             m_document.edit(tr("Half the bounces"), [&](scene::Scene& s) {
+                                 edit::set(s, owner, setting, 0.5 * s.numberAt(owner, setting, m_session.frame()),
+                                           m_session.frame());
+                             });
+                         },
+                         true}},
                        2);
     }
 }
@@ -120,8 +128,9 @@ void LoopFace::lay() {
     if (s.actors.empty()) return;
     auto* row = new QHBoxLayout;
     row->setSpacing(2);
-    const std::tuple<const char*, QString, scene::Loop> ways[] = {
-        {"loop-found", tr("As it is"), scene::Loop::Found}, {"loop-closed", tr("Closed"), scene::Loop::Closed}, {"loop-once", tr("Once"), scene::Loop::Once}};
+    const std::tuple<const char*, QString, scene::Loop> ways[] = {{"loop-found", tr("As it is"), scene::Loop::Found},
+                                                                  {"loop-closed", tr("Closed"), scene::Loop::Closed},
+                                                                  {"loop-once", tr("Once"), scene::Loop::Once}};
     for (const auto& [id, words, loop] : ways) {
         auto* b = new QPushButton(words);
         b->setObjectName(QLatin1String(id));
@@ -133,8 +142,9 @@ void LoopFace::lay() {
     }
     rows()->addLayout(row);
     addText(s.shot().loop == scene::Loop::Closed ? tr("Simulated until it repeats; keys and sways go round.")
-            : s.shot().loop == scene::Loop::Once ? tr("It begins and ends, though its clips may come round.")
-                                                 : tr("It goes round where its clips do, as pre-roll leaves it. Closed: simulated until it repeats."));
+            : s.shot().loop == scene::Loop::Once
+                ? tr("It begins and ends, though its clips may come round.")
+                : tr("It goes round where its clips do, as pre-roll leaves it. Closed: simulated until it repeats."));
     for (const scene::ActorEntry& a : s.actors) layActor(a);
     layLayers();
     lookAtClips();

@@ -25,7 +25,7 @@ class LoopFace : public Face {
         int clip = -1;
         measure::ClipEnds ends;
     };
-    std::map<std::string, Ends> m_ends;                // by actor
+    std::map<std::string, Ends> m_ends;               // by actor
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 

@@ -81,6 +81,7 @@ void Panes::drawModels(const QSize& size, double ratio) {
     f.shadowFloor = ground.shadow;
     f.sceneSize = ground.size;
     f.target = defaultFramebufferObject();
+    f.coarse = !m_over && m_panes.size() > 2;
     std::set<std::string> ids;
     for (const auto& posed : m_posed)
         for (const Posed& p : posed) ids.insert(p.id);
@@ -122,7 +123,8 @@ void Panes::writeOver(const QSize& size, double ratio) {
         p.setFont(look::textFont(9, QFont::Bold));
         p.setPen(t.ink);
         const QRectF title = head.adjusted(9, 2, -6, 0);
-        p.drawText(title, Qt::AlignLeft | Qt::AlignTop, p.fontMetrics().elidedText(pane.title, Qt::ElideRight, static_cast<int>(title.width())));
+        p.drawText(title, Qt::AlignLeft | Qt::AlignTop,
+                   p.fontMetrics().elidedText(pane.title, Qt::ElideRight, static_cast<int>(title.width())));
         p.setFont(look::textFont(8));
         p.setPen(t.inkSoft);
         p.drawText(title.adjusted(0, 14, 0, 0), Qt::AlignLeft | Qt::AlignTop,

@@ -109,7 +109,8 @@ void SpreadFace::layAxis(Way way, const edit::Spread& laid) {
             return put(std::move(*spread));
         }
         const scene::Owner owner = all[static_cast<std::size_t>(k)].first;
-        if (const scene::SettingSpec* row = firstOf(layers::tableOf(m_document.scene(), owner), across ? scene::Role::Rate : scene::Role::Damping))
+        if (const scene::SettingSpec* row =
+                firstOf(layers::tableOf(m_document.scene(), owner), across ? scene::Role::Rate : scene::Role::Damping))
             setAxis(way, owner, std::string(row->id));
     });
     rows()->addWidget(things);
@@ -132,11 +133,13 @@ void SpreadFace::layAxis(Way way, const edit::Spread& laid) {
     ends->setSpacing(6);
     const scene::SettingSpec* row = scene::findRow(table, axis->setting);
     const double shown = row && row->unit == scene::Unit::Share ? 100 : 1;
-    const QString unit = row ? (row->unit == scene::Unit::Share ? QStringLiteral("%") : qs(scene::unitText(row->unit))) : QString();
+    const QString unit =
+        row ? (row->unit == scene::Unit::Share ? QStringLiteral("%") : qs(scene::unitText(row->unit))) : QString();
     for (const bool first : {true, false}) {
         ends->addWidget(new QLabel(first ? tr("from") : tr("to")));
         auto* field = new QLineEdit(QString::number(shown * (first ? axis->from : axis->to), 'g', 4));
-        field->setObjectName((across ? QStringLiteral("across-") : QStringLiteral("down-")) + (first ? QStringLiteral("from") : QStringLiteral("to")));
+        field->setObjectName((across ? QStringLiteral("across-") : QStringLiteral("down-")) +
+                             (first ? QStringLiteral("from") : QStringLiteral("to")));
         field->setFont(look::figureFont());
         field->setAlignment(Qt::AlignRight);
         connect(field, &QLineEdit::editingFinished, this, [this, field, across, first, shown] {
@@ -162,16 +165,19 @@ void SpreadFace::lay() {
         return;
     }
     const bool on = m_session.spreading().on;
-    addButtons(rows(), {{QStringLiteral("spread-show"), on ? tr("Back to the stage") : tr("Lay it out"), tr("Cells in place of the stage, all playing at once"),
-                         [this, on, spread] {
-                             m_session.setSpreading({!on, spread});
-                         },
-                         true}},
+    addButtons(rows(),
+               {{QStringLiteral("spread-show"), on ? tr("Back to the stage") : tr("Lay it out"),
+                 tr("Cells in place of the stage, all playing at once"),
+                 [this, on, spread] {
+                     m_session.setSpreading({!on, spread});
+                 },
+                 true}},
                1);
     layAxis(Way::Across, *spread);
     layAxis(Way::Down, *spread);
-    addText(tr("Each cell tells how what is selected answers a push there. A click on a cell adopts it; keys and feeds of what is "
-               "spread give way to the value. Ctrl+Z brings them back."));
+    addText(
+        tr("Each cell tells how what is selected answers a push there. A click on a cell adopts it; keys and feeds of what is "
+           "spread give way to the value. Ctrl+Z brings them back."));
 }
 
 }  // namespace nutatio::app

@@ -106,8 +106,9 @@ void SpreadView::makeCells() {
         const scene::SettingSpec* row = scene::findRow(layers::tableOf(scene, axis.owner), axis.setting);
         return t && row ? qs(t->name) + QStringLiteral(", ") + qs(row->label).toLower() : QString();
     };
-    m_title->setText(m_laid.down ? tr("Across: %1. Down: %2. A click on a cell adopts it.").arg(words(m_laid.across), words(*m_laid.down))
-                                 : tr("Across: %1. A click on a cell adopts it.").arg(words(m_laid.across)));
+    m_title->setText(m_laid.down
+                         ? tr("Across: %1. Down: %2. A click on a cell adopts it.").arg(words(m_laid.across), words(*m_laid.down))
+                         : tr("Across: %1. A click on a cell adopts it.").arg(words(m_laid.across)));
     layPanes();
     measureNext();
 }
@@ -123,7 +124,8 @@ void SpreadView::layPanes() {
         // What is shown is of one scene: until the newer motion is there, the older one stays with the older scene.
         p.scene = got ? got->scene : m_cells[k].scene;
         p.evaluation = got ? got->evaluation : nullptr;
-        p.chosen = !scene::changeBetween(m_of, *m_cells[k].scene).moves() || edit::differences(m_of, *m_cells[k].scene, 1).empty();
+        p.chosen =
+            !scene::changeBetween(m_of, *m_cells[k].scene).moves() || edit::differences(m_of, *m_cells[k].scene, 1).empty();
         panes.push_back(std::move(p));
     }
     m_panes->show(std::move(panes), m_laid.columns, false);

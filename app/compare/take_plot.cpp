@@ -49,7 +49,8 @@ void TakePlot::paintEvent(QPaintEvent*) {
     if (low > high) {
         p.setPen(t.inkSoft);
         p.setFont(look::textFont(9));
-        p.drawText(rect(), Qt::AlignCenter, tr("Select a joint, on the stage or in the roster: its motion in each take is drawn here."));
+        p.drawText(rect(), Qt::AlignCenter,
+                   tr("Select a joint, on the stage or in the roster: its motion in each take is drawn here."));
         return;
     }
     if (high - low < 1e-6f) high = low + 1;

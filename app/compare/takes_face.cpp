@@ -90,7 +90,9 @@ void TakesFace::addTake(const scene::Take& take) {
     words->addWidget(name);
     QStringList all;
     for (const std::string& d : edit::differences(m_document.scene(), *take.scene, 40)) all << qs(d);
-    auto* differs = new QLabel(all.isEmpty() ? tr("as it is now") : all.mid(0, 2).join(u'\n') + (all.size() > 2 ? tr("\nand %1 more").arg(all.size() - 2) : QString()));
+    auto* differs = new QLabel(all.isEmpty() ? tr("as it is now")
+                                             : all.mid(0, 2).join(u'\n') +
+                                                   (all.size() > 2 ? tr("\nand %1 more").arg(all.size() - 2) : QString()));
     differs->setObjectName(QStringLiteral("soft"));
     differs->setFont(look::textFont(8));
     differs->setWordWrap(true);
@@ -106,7 +108,8 @@ void TakesFace::addTake(const scene::Take& take) {
     connect(note, &QLineEdit::editingFinished, this, [this, note, id] {
         if (!note->isModified()) return;
         note->setModified(false);
-        attempt(tr("A line about a take"), [&](scene::Scene& s) { return edit::noteTake(s, id, note->text().trimmed().toStdString()); });
+        attempt(tr("A line about a take"),
+                [&](scene::Scene& s) { return edit::noteTake(s, id, note->text().trimmed().toStdString()); });
     });
     column->addWidget(note);
     auto* row = new QHBoxLayout;
@@ -122,15 +125,19 @@ void TakesFace::addTake(const scene::Take& take) {
         row->addWidget(b);
         return b;
     };
-    button("take-adopt", tr("Adopt"), tr("Layers, colliders, winds, pins, gauges and their keys become those of this take"), [this, id, called = qs(take.name)] {
-        if (attempt(tr("Adopt %1").arg(called), [&](scene::Scene& s) { return edit::adoptTake(s, id); }))
-            Q_EMIT said(tr("The layers and what they meet are those of %1 now; Ctrl+Z brings back what was.").arg(called));
-    });
-    button("take-restore", tr("Restore"), tr("Everything becomes as it was when this take was kept, characters and shots too"), [this, id, called = qs(take.name)] {
-        if (attempt(tr("Restore %1").arg(called), [&](scene::Scene& s) { return edit::restoreTake(s, id); }))
-            Q_EMIT said(tr("All is as it was in %1; Ctrl+Z brings back what was.").arg(called));
-    });
-    QPushButton* ghost = button("take-ghost", tr("Ghost"), tr("The other take: G shows it as a ghost on the stage, and the Scope in plum"), [this, id, other] { m_session.setOther(other ? std::string() : id); });
+    button("take-adopt", tr("Adopt"), tr("Layers, colliders, winds, pins, gauges and their keys become those of this take"),
+           [this, id, called = qs(take.name)] {
+               if (attempt(tr("Adopt %1").arg(called), [&](scene::Scene& s) { return edit::adoptTake(s, id); }))
+                   Q_EMIT said(tr("The layers and what they meet are those of %1 now; Ctrl+Z brings back what was.").arg(called));
+           });
+    button("take-restore", tr("Restore"), tr("Everything becomes as it was when this take was kept, characters and shots too"),
+           [this, id, called = qs(take.name)] {
+               if (attempt(tr("Restore %1").arg(called), [&](scene::Scene& s) { return edit::restoreTake(s, id); }))
+                   Q_EMIT said(tr("All is as it was in %1; Ctrl+Z brings back what was.").arg(called));
+           });
+    QPushButton* ghost =
+        button("take-ghost", tr("Ghost"), tr("The other take: G shows it as a ghost on the stage, and the Scope in plum"),
+               [this, id, other] { m_session.setOther(other ? std::string() : id); });
     ghost->setCheckable(true);
     ghost->setProperty("face", true);
     ghost->setChecked(other);
@@ -148,10 +155,14 @@ void TakesFace::addTake(const scene::Take& take) {
 void TakesFace::lay() {
     const scene::Scene& s = m_document.scene();
     Q_EMIT titleChanged(s.takes.empty() ? tr("Takes") : tr("Takes: %1").arg(s.takes.size()));
-    addCommands(rows(), {{QStringLiteral("take"), tr("Keep a take (T)")}, {QStringLiteral("compare"), m_session.comparing().on ? tr("Back to the stage") : tr("Compare (Shift+T)")}}, 2);
+    addCommands(rows(),
+                {{QStringLiteral("take"), tr("Keep a take (T)")},
+                 {QStringLiteral("compare"), m_session.comparing().on ? tr("Back to the stage") : tr("Compare (Shift+T)")}},
+                2);
     if (s.takes.empty()) {
-        addText(tr("A take is the whole set-up as it is now, kept with the scene. Change what you like afterwards: takes stand "
-                   "side by side, over each other, and say in words how they differ."));
+        addText(
+            tr("A take is the whole set-up as it is now, kept with the scene. Change what you like afterwards: takes stand "
+               "side by side, over each other, and say in words how they differ."));
         return;
     }
     auto* row = new QHBoxLayout;

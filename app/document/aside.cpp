@@ -6,8 +6,7 @@
 
 namespace nutatio::app {
 
-Aside::Aside(Document& document, QObject* parent)
-    : QObject(parent), m_document(document), m_evaluator(document.evaluator()) {
+Aside::Aside(Document& document, QObject* parent) : QObject(parent), m_document(document), m_evaluator(document.evaluator()) {
     connect(&document, &Document::sceneChanged, this, [this](const scene::Change& change) {
         if (change.moves()) m_worker.stop();
     });
@@ -48,34 +47,45 @@ bool Aside::done() const {
 
 void Aside::next() {
     if (!m_document.upToDate()) return;
-    const auto at = std::find_if(m_wanted.begin(), m_wanted.end(), [&](const Wanted& w) {
+    std::vector<Wanted> missing;
+    for (const Wanted& w : m_wanted) {
         const Got* got = of(w.id);
-        return !(got && got->scene == w.scene) && std::find(m_refused.begin(), m_refused.end(), w.id) == m_refused.end();
-    });
-    if (at == m_wanted.end()) return;
-    m_worker.ask([this, wanted = *at](const Cancel& cancel) -> NewestWins::Deliver {
-        std::shared_ptr<const pipeline::Evaluation> made;
-        QString why;
-        try {
-            made = std::make_shared<const pipeline::Evaluation>(m_evaluator.evaluate(*wanted.scene, cancel));
-        } catch (const Failure& f) {
-            why = QString::fromStdString(f.error().text());
-        }
-        return [this, wanted, made, why] {
-            if (made) {
-                const auto known = std::find_if(m_got.begin(), m_got.end(), [&](const auto& got) { return got.first == wanted.id; });
-                if (known == m_got.end())
-                    m_got.push_back({wanted.id, {wanted.scene, made}});
-                else
-                    known->second = {wanted.scene, made};
-                Q_EMIT ready(wanted.id);
-            } else {
-                m_refused.push_back(wanted.id);
-                Q_EMIT failed(why);
+        if (!(got && got->scene == w.scene) && std::find(m_refused.begin(), m_refused.end(), w.id) == m_refused.end())
+            missing.push_back(w);
+    }
+    if (missing.empty()) return;
+    // One job for all: each result goes out as soon as it is there, and the next scene waits for no drawing.
+    m_worker.ask([this, missing](const Cancel& cancel) -> NewestWins::Deliver {
+        for (const Wanted& w : missing) {
+            std::shared_ptr<const pipeline::Evaluation> made;
+            QString why;
+            try {
+                made = std::make_shared<const pipeline::Evaluation>(m_evaluator.evaluate(*w.scene, cancel));
+            } catch (const Failure& f) {
+                why = QString::fromStdString(f.error().text());
             }
-            next();
-        };
+            QMetaObject::invokeMethod(
+                this, [this, w, made, why] { put(w, made, why); }, Qt::QueuedConnection);
+        }
+        return {};
     });
+}
+
+void Aside::put(const Wanted& w, const std::shared_ptr<const pipeline::Evaluation>& made, const QString& why) {
+    if (std::none_of(m_wanted.begin(), m_wanted.end(),
+                     [&](const Wanted& each) { return each.id == w.id && each.scene == w.scene; }))
+        return;
+    if (!made) {
+        m_refused.push_back(w.id);
+        Q_EMIT failed(why);
+        return;
+    }
+    const auto known = std::find_if(m_got.begin(), m_got.end(), [&](const auto& got) { return got.first == w.id; });
+    if (known == m_got.end())
+        m_got.push_back({w.id, {w.scene, made}});
+    else
+        known->second = {w.scene, made};
+    Q_EMIT ready(w.id);
 }
 
 }  // namespace nutatio::app

@@ -44,12 +44,13 @@ class Aside : public QObject {
 
   private:
     void next();
+    void put(const Wanted& wanted, const std::shared_ptr<const pipeline::Evaluation>& made, const QString& why);
 
     Document& m_document;
     pipeline::Evaluator m_evaluator;
     std::vector<Wanted> m_wanted;
     std::vector<std::pair<std::string, Got>> m_got;
-    std::vector<std::string> m_refused;  // that cannot be evaluated
+    std::vector<std::string> m_refused;               // that cannot be evaluated
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 

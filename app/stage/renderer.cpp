@@ -3,6 +3,7 @@
 #include <QImage>
 
 #include "app/look/theme.h"
+#include "rig/coarse.h"
 
 namespace nutatio::app {
 
@@ -66,8 +67,8 @@ void main() { if (up < least) discard; float s = clamp(1.0 - up / tall, 0.0, 1.0
 const char* const kQuadVertex = R"(#version 330 core
 out vec2 at; void main() { at = vec2(gl_VertexID & 1, gl_VertexID >> 1); gl_Position = vec4(at * 2.0 - 1.0, 0.0, 1.0); })";
 const char* const kBlurFragment = R"(#version 330 core
-in vec2 at; out vec4 o; uniform sampler2D image; uniform vec2 along;
-void main() { float s = 0.0, k = 0.0; for (int i = -7; i <= 7; ++i) { float w = exp(-float(i * i) / 18.0); s += w * texture(image, at + along * float(i)).r; k += w; } o = vec4(s / k); })";
+in vec2 at; out vec4 o; uniform sampler2D image; uniform vec2 along; uniform int taps;
+void main() { float s = 0.0, k = 0.0; for (int i = -taps; i <= taps; ++i) { float w = exp(-2.7 * float(i * i) / float(taps * taps)); s += w * texture(image, at + along * float(i)).r; k += w; } o = vec4(s / k); })";
 
 const char* const kFloorVertex = R"(#version 330 core
 uniform mat4 clip; uniform vec3 middle; uniform float reach; uniform float floor; out vec3 w; out vec2 at;
@@ -120,6 +121,7 @@ QVector3D linear(const QColor& c) {
 }
 
 constexpr int kMapSize = 256;
+constexpr std::size_t kCoarse = 2000, kFewer = 6;  // triangles of a primitive that are never thinned; to one in so many
 
 /// A place and a normal a vertex, interleaved.
 std::vector<float> interleaved(const std::vector<Vec3f>& positions, const std::vector<Vec3f>& normals) {
@@ -166,11 +168,14 @@ void Renderer::initialise() {
     m_marks = program(kMarkVertex, kMarkFragment);
     QOpenGLFramebufferObjectFormat format;
     format.setInternalTextureFormat(GL_R8);
-    for (auto* target : {&m_castTarget, &m_blurTarget}) {
-        *target = std::make_unique<QOpenGLFramebufferObject>(kMapSize, kMapSize, format);
-        glBindTexture(GL_TEXTURE_2D, (*target)->texture());
-        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
-        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+    for (ShadowMap* map : {&m_fine, &m_coarse}) {
+        map->size = map == &m_fine ? kMapSize : kMapSize / 2;
+        for (auto* target : {&map->cast, &map->blur}) {
+            *target = std::make_unique<QOpenGLFramebufferObject>(map->size, map->size, format);
+            glBindTexture(GL_TEXTURE_2D, (*target)->texture());
+            glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
+            glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+        }
     }
     m_quad = std::make_unique<QOpenGLVertexArrayObject>();
     m_quad->create();
@@ -229,7 +234,13 @@ std::shared_ptr<Renderer::Picture> Renderer::pictureOf(const rig::Actor& actor) 
             still->vertices.allocate(values.data(), static_cast<int>(values.size() * 4));
             still->indices.create();
             still->indices.bind();
-            still->indices.allocate(p.triangles.data(), static_cast<int>(p.triangles.size() * 4));
+            std::vector<std::uint32_t> indices = p.triangles;
+            if (const std::size_t has = p.triangles.size() / 3; has > kCoarse) {
+                const std::vector<std::uint32_t> fewer = rig::coarsened(p, rig::cellFor(p, has / kFewer));
+                still->coarse = static_cast<int>(fewer.size());
+                indices.insert(indices.end(), fewer.begin(), fewer.end());
+            }
+            still->indices.allocate(indices.data(), static_cast<int>(indices.size() * 4));
             picture->pieces.push_back(std::move(still));
         }
     return picture;
@@ -371,7 +382,7 @@ void Renderer::skin(const Posed& posed, Loaded& l) {
     glDisable(GL_RASTERIZER_DISCARD);
 }
 
-void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool tinted) {
+void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool tinted, bool coarse) {
     Loaded& l = loaded(posed);
     for (const bool blended : {false, true}) {
         std::size_t k = 0;
@@ -395,7 +406,9 @@ void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool 
                         glEnable(GL_CULL_FACE);
                 }
                 piece.array->bind();
-                glDrawElements(GL_TRIANGLES, still.count, GL_UNSIGNED_INT, nullptr);
+                const bool fewer = coarse && still.coarse > 0;
+                glDrawElements(GL_TRIANGLES, fewer ? still.coarse : still.count, GL_UNSIGNED_INT,
+                               fewer ? reinterpret_cast<void*>(static_cast<std::size_t>(still.count) * 4) : nullptr);
                 piece.array->release();
             }
     }
@@ -419,7 +432,8 @@ void Renderer::confine(const QRect& only, int height) {
 
 void Renderer::drawShadowMap(const Frame& f) {
     const double reach = 0.95 * f.sceneSize;
-    std::vector<double> of{f.camera->target.x(), f.camera->target.y(), f.camera->target.z(), f.sceneSize, f.shadowFloor};
+    std::vector<double> of{static_cast<double>(f.coarse), f.camera->target.x(), f.camera->target.y(),
+                           f.camera->target.z(),          f.sceneSize,          f.shadowFloor};
     for (const Posed* p : f.actors) {
         const Loaded& l = loaded(*p);
         of.push_back(static_cast<double>(l.posed));
@@ -428,8 +442,9 @@ void Renderer::drawShadowMap(const Frame& f) {
     if (of == m_castOf) return;
     m_castOf = std::move(of);
     glDisable(GL_DEPTH_TEST);
-    m_castTarget->bind();
-    glViewport(0, 0, kMapSize, kMapSize);
+    const ShadowMap& map = f.coarse ? m_coarse : m_fine;
+    map.cast->bind();
+    glViewport(0, 0, map.size, map.size);
     glClearColor(0, 0, 0, 0);
     glClear(GL_COLOR_BUFFER_BIT);
     glEnable(GL_BLEND);
@@ -440,19 +455,21 @@ void Renderer::drawShadowMap(const Frame& f) {
     m_cast->setUniformValue("floor", static_cast<float>(f.shadowFloor));
     m_cast->setUniformValue("tall", static_cast<float>(0.42 * f.sceneSize));
     m_cast->setUniformValue("least", static_cast<float>(0.004 * f.sceneSize));
-    for (const Posed* p : f.actors) drawActor(*p, *m_cast, true);
+    for (const Posed* p : f.actors) drawActor(*p, *m_cast, true, true);
     glBlendEquation(GL_FUNC_ADD);
     glDisable(GL_BLEND);
     m_blur->bind();
     m_blur->setUniformValue("image", 0);
+    m_blur->setUniformValue("taps", f.coarse ? 3 : 7);
     for (const bool across : {true, false}) {
-        (across ? m_blurTarget : m_castTarget)->bind();
+        (across ? map.blur : map.cast)->bind();
         glActiveTexture(GL_TEXTURE0);
-        glBindTexture(GL_TEXTURE_2D, (across ? m_castTarget : m_blurTarget)->texture());
-        m_blur->setUniformValue("along", across ? QVector2D(1.0f / kMapSize, 0) : QVector2D(0, 1.0f / kMapSize));
+        glBindTexture(GL_TEXTURE_2D, (across ? map.cast : map.blur)->texture());
+        m_blur->setUniformValue("along", across ? QVector2D(1.0f / static_cast<float>(map.size), 0)
+                                                : QVector2D(0, 1.0f / static_cast<float>(map.size)));
         drawQuad();
     }
-    m_castTarget->release();
+    map.cast->release();
 }
 
 void Renderer::drawGround(const Frame& f, const Mat4& clip) {
@@ -502,7 +519,7 @@ void Renderer::draw(const Frame& f) {
     const look::Theme& theme = look::theme();
     for (const auto& [name, colour] : {std::pair{"none", theme.bone}, {"some", theme.persimmon}, {"all", theme.brick}})
         m_clay->setUniformValue(name, linear(colour));
-    for (const Posed* p : f.actors) drawActor(*p, *m_clay, false);
+    for (const Posed* p : f.actors) drawActor(*p, *m_clay, false, f.coarse);
 
     // Contact shadow: over floor and planks, never over what stands above it.
     if (f.camera->eye().y() > f.shadowFloor) {
@@ -515,7 +532,7 @@ void Renderer::draw(const Frame& f) {
         m_shadow->setUniformValue("image", 0);
         m_shadow->setUniformValue("ink", rgb(look::theme().shade));
         glActiveTexture(GL_TEXTURE0);
-        glBindTexture(GL_TEXTURE_2D, m_castTarget->texture());
+        glBindTexture(GL_TEXTURE_2D, (f.coarse ? m_coarse : m_fine).cast->texture());
         drawQuad();
         glDepthMask(GL_TRUE);
     }
@@ -532,7 +549,7 @@ void Renderer::draw(const Frame& f) {
             m_ghost->bind();
             const QColor c = p->ghost.isValid() ? p->ghost : look::theme().plum;
             m_ghost->setUniformValue("tint", c.redF(), c.greenF(), c.blueF(), 0.42f);
-            drawActor(*p, *m_ghost, true);
+            drawActor(*p, *m_ghost, true, f.coarse);
         }
         glDisable(GL_POLYGON_OFFSET_FILL);
     }

@@ -61,6 +61,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         double sceneSize = 1;  // sets the grid's step and the shadow's reach
         unsigned target = 0;   // framebuffer to draw to
         QRect only;            // the rest stays as it is drawn there; empty: everything
+        bool coarse = false;   // drawn small: by fewer triangles
         QRect pane;            // of the target, that is drawn into [device px from the top left]; empty: all of it
     };
     void draw(const Frame& frame);
@@ -74,6 +75,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, indices{QOpenGLBuffer::IndexBuffer};
         QOpenGLBuffer rest{QOpenGLBuffer::VertexBuffer}, influences{QOpenGLBuffer::VertexBuffer};
         int count = 0, size = 0;
+        int coarse = 0;  // indices of the coarse triangles, which stand behind the others; 0: there are none
         bool textured = false;
     };
     struct Picture {
@@ -104,7 +106,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     void tint(const Posed& posed, Loaded& l);
     /// Poses the actor's vertices by its bones, with transform feedback.
     void skin(const Posed& posed, Loaded& l);
-    void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted);
+    void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted, bool coarse);
     void drawShadowMap(const Frame& frame);
     void drawGround(const Frame& frame, const Mat4& clip);
     void drawQuad();
@@ -114,7 +116,12 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     std::map<Key, std::weak_ptr<Picture>> m_pictures;
     std::map<std::string, Loaded> m_loaded;  // by entry
     std::unique_ptr<QOpenGLShaderProgram> m_skin, m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
-    std::unique_ptr<QOpenGLFramebufferObject> m_castTarget, m_blurTarget;
+    /// Where shadows are cast to, and a second one to blur them over.
+    struct ShadowMap {
+        int size = 0;
+        std::unique_ptr<QOpenGLFramebufferObject> cast, blur;
+    };
+    ShadowMap m_fine, m_coarse;
     std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;
     QOpenGLBuffer m_markBuffer{QOpenGLBuffer::VertexBuffer};
     unsigned m_bones = 0, m_boneTexture = 0;  // a buffer, and the texture that reads it

@@ -88,7 +88,8 @@ std::vector<double> reachesOf(const rig::Actor& actor, const rig::Surface& surfa
     for (int j = 0; j < s.size(); ++j)
         for (int k : s.subtree(j))
             out[static_cast<std::size_t>(j)] =
-                std::max(out[static_cast<std::size_t>(j)], (worlds[static_cast<std::size_t>(k)].t - worlds[static_cast<std::size_t>(j)].t).norm());
+                std::max(out[static_cast<std::size_t>(j)],
+                         (worlds[static_cast<std::size_t>(k)].t - worlds[static_cast<std::size_t>(j)].t).norm());
     // A leaf reaches as far as its skin does.
     for (std::uint32_t v = 0; v < surface.places.size(); ++v) {
         const auto main = static_cast<std::size_t>(surface.mainJoint(v));

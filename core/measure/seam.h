@@ -30,9 +30,9 @@ Seam seamOf(const rig::Actor& actor, const rig::Track& track);
 struct ClipEnds {
     enum class Class { Closes, Short, Nearly, Open };
     Class is = Class::Open;
-    int missing = 0;    // Short: frames that are left out before its first pose comes round again
-    double gap = 0;     // [heights] from its last pose to its first, each joint's turn by how far it reaches
-    double usual = 0;   // [heights] of a step from frame to frame
+    int missing = 0;   // Short: frames that are left out before its first pose comes round again
+    double gap = 0;    // [heights] from its last pose to its first, each joint's turn by how far it reaches
+    double usual = 0;  // [heights] of a step from frame to frame
 };
 std::string_view className(ClipEnds::Class is);
 

@@ -1,0 +1,323 @@
+// Takes, comparisons, spreads and loops in the real window.
+#include "tests/app/window.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLineEdit>
+
+#include "app/compare/compare_view.h"
+#include "app/compare/spread_view.h"
+#include "app/widgets/list_row.h"
+#include "edit/edit.h"
+#include "edit/takes.h"
+
+using namespace nutatio;
+using test::waitFor;
+using test::Window;
+
+namespace {
+
+/// The demo with three takes of its tail, kept by the key.
+struct WithTakes : Window {
+    WithTakes() : Window(test::kDemo) {
+        bench.session().selectLayer("tail");
+        settle();
+        key(Qt::Key_T);
+        drag("swing", 0.8);
+        settle();
+        key(Qt::Key_T);
+        drag("swing", 4);
+        settle();
+        key(Qt::Key_T);
+        REQUIRE(scene().takes.size() == 3);
+    }
+    /// The named part of a take's row.
+    template <class Part>
+    Part* of(std::size_t take, const char* name) {
+        for (QFrame* f : bench.findChildren<QFrame*>(QStringLiteral("take")))
+            if (f->property("take").toString().toStdString() == scene().takes[take].id) return f->findChild<Part*>(QLatin1String(name));
+        return nullptr;
+    }
+    void toTakes() {
+        key(Qt::Key_4, Qt::ControlModifier);
+        QApplication::processEvents();
+        REQUIRE(bench.session().step() == app::StepId::Check);
+    }
+    bool compared() {
+        return waitFor([&] { return bench.compareView()->ready(); });
+    }
+};
+
+double most(const std::vector<float>& values) {
+    return values.empty() ? 0 : *std::max_element(values.begin(), values.end());
+}
+
+/// Puts a combo box on a text as a person would by the keys.
+void choose(QComboBox* box, const QString& text) {
+    REQUIRE(box);
+    const int at = box->findText(text);
+    INFO(text.toStdString());
+    REQUIRE(at >= 0);
+    box->setFocus();
+    while (box->currentIndex() != at) QTest::keyClick(box, box->currentIndex() < at ? Qt::Key_Down : Qt::Key_Up);
+}
+
+}  // namespace
+
+TEST_CASE("T keeps takes with a picture, which say how they differ, are renamed and noted in place, and let go") {
+    WithTakes w;
+    w.toTakes();
+    for (const scene::Take& t : w.scene().takes) {
+        REQUIRE(t.picture);
+        CHECK(QImage::fromData(t.picture->data(), static_cast<int>(t.picture->size())).width() >= 96);
+    }
+    CHECK(edit::differences(w.scene(), *w.scene().takes[2].scene).empty());
+    auto* name = w.of<QLineEdit>(1, "take-name");
+    REQUIRE(name);
+    name->selectAll();
+    QTest::keyClicks(name, "slow tail");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(w.scene().takes[1].name == "slow tail");
+    auto* note = w.of<QLineEdit>(1, "take-note");
+    QTest::keyClicks(note, "too wet");
+    QTest::keyClick(note, Qt::Key_Return);
+    CHECK(w.scene().takes[1].note == "too wet");
+    QApplication::processEvents();
+    QTest::mouseClick(w.of<QPushButton>(0, "take-remove"), Qt::LeftButton);
+    CHECK(w.scene().takes.size() == 2);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().takes.size() == 3);
+}
+
+TEST_CASE("takes stand side by side in step and over each other, with a line each in the plot") {
+    WithTakes w;
+    w.toTakes();
+    w.bench.session().selectJoint("otter", w.joint("tail_08"));
+    w.key(Qt::Key_T, Qt::ShiftModifier);
+    REQUIRE(w.bench.session().comparing().on);
+    CHECK(w.bench.compareView()->isVisible());
+    CHECK_FALSE(w.bench.stage()->isVisible());
+    for (const std::size_t take : {0, 1}) {
+        QApplication::processEvents();
+        QTest::mouseClick(w.of<QCheckBox>(take, "beside"), Qt::LeftButton, Qt::NoModifier, QPoint(6, 6));
+    }
+    REQUIRE(w.compared());
+    app::CompareView* view = w.bench.compareView();
+    REQUIRE(view->panes()->panes().size() == 4);
+    // Now first, then the takes in the order in which they were kept.
+    CHECK(view->panes()->panes()[0].title == QStringLiteral("Now"));
+    CHECK(view->panes()->panes()[1].title == QStringLiteral("Take 1"));
+    CHECK(view->panes()->panes()[2].detail.startsWith(QStringLiteral("tail: swing rate")));
+    REQUIRE(waitFor([&] { return view->plot()->lines().size() == 4; }));
+    CHECK(view->joint() == QStringLiteral("tail_08"));
+    // The slow tail swings farthest; now is the third take.
+    CHECK(most(view->plot()->lines()[2].values) > 2 * most(view->plot()->lines()[1].values));
+    CHECK(view->plot()->lines()[0].values == view->plot()->lines()[3].values);
+    // A fifth is refused in words.
+    QTest::mouseClick(w.bench.findChild<QCheckBox*>(QStringLiteral("beside-body")), Qt::LeftButton, Qt::NoModifier, QPoint(6, 6));
+    CHECK(w.bench.hint().contains(QStringLiteral("Four stand")));
+    CHECK(w.bench.session().comparing().with.size() == 4);
+
+    const QImage first = view->panes()->grabFramebuffer();
+    w.key(Qt::Key_Right);
+    CHECK(view->panes()->grabFramebuffer() != first);
+    // Dragging in one pane turns the camera of all and of the stage.
+    const double heading = w.bench.stage()->camera().heading;
+    test::dragMouse(view->panes(), QPoint(60, 120), QPoint(120, 120));
+    CHECK(std::abs(w.bench.stage()->camera().heading - heading) > 0.1);
+    const QImage side = view->panes()->grabFramebuffer();
+    QTest::mouseClick(view->overEachOther(), Qt::LeftButton);
+    CHECK(w.bench.session().comparing().over);
+    CHECK(view->panes()->grabFramebuffer() != side);
+    // The plot moves the play-head.
+    QTest::mouseClick(view->plot(), Qt::LeftButton, Qt::NoModifier, QPoint(view->plot()->width() - 12, 40));
+    CHECK(w.bench.session().frame() == w.bench.document().frames() - 1);
+    w.clickButton("compare-close");
+    CHECK(w.bench.stage()->isVisible());
+}
+
+TEST_CASE("a take is adopted with a click, taken back by undo, and all of it is there after saving and opening") {
+    test::TempFolder folder;
+    WithTakes w;
+    w.toTakes();
+    const double first = w.scene().takes[0].scene->layer("tail")->number("swing");
+    CHECK(w.scene().layer("tail")->number("swing") != first);
+    QTest::mouseClick(w.of<QPushButton>(0, "take-adopt"), Qt::LeftButton);
+    CHECK(w.scene().layer("tail")->number("swing") == first);
+    CHECK(w.scene().takes.size() == 3);
+    w.settle();
+    const Vec3 tip = w.tailTip();
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().layer("tail")->number("swing") != first);
+    w.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    const QString file = QString::fromStdString((folder / "takes.nutatio").string());
+    REQUIRE(w.bench.document().save(file));
+
+    Window again(file);
+    REQUIRE(again.scene().takes.size() == 3);
+    CHECK(again.scene().layer("tail")->number("swing") == first);
+    CHECK((again.tailTip() - tip).norm() < 1e-12);
+    app::Comparing c;
+    c.on = true;
+    for (const scene::Take& t : again.scene().takes) c.with.push_back(t.id);
+    again.bench.session().setComparing(c);
+    REQUIRE(waitFor([&] { return again.bench.compareView()->ready(); }));
+    CHECK(again.bench.compareView()->panes()->panes()[0].detail == QStringLiteral("as it is now"));
+    REQUIRE(waitFor([&] { return again.bench.compareView()->plot()->lines().size() == 3; }));
+    CHECK(again.bench.compareView()->plot()->lines()[1].values != again.bench.compareView()->plot()->lines()[0].values);
+}
+
+TEST_CASE("restoring brings back what adopting leaves: here the shot that was on show") {
+    Window w(test::kDemo);
+    w.key(Qt::Key_T);
+    const std::string was = w.scene().shot().id;
+    w.bench.document().edit(QStringLiteral("other shot"), [&](scene::Scene& s) { edit::playClip(s, s.actors[0].id, "Idle"); });
+    REQUIRE(w.scene().shot().id != was);
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("take-adopt");
+    CHECK(w.scene().shot().id != was);
+    QApplication::processEvents();
+    w.clickButton("take-restore");
+    CHECK(w.scene().shot().id == was);
+}
+
+TEST_CASE("G shows the other take as a ghost, by its name, and the Scope its answer") {
+    WithTakes w;
+    w.toTakes();
+    const QImage bare = w.bench.stage()->grabFramebuffer();
+    QTest::mouseClick(w.of<QPushButton>(1, "take-ghost"), Qt::LeftButton);
+    REQUIRE(w.bench.session().other());
+    CHECK(w.bench.session().other()->id == w.scene().takes[1].id);
+    w.key(Qt::Key_G);
+    const auto plum = [&] {
+        const QImage image = w.bench.stage()->grabFramebuffer();
+        int n = 0;
+        for (int y = 60; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x)
+                if (image.pixel(x, y) != bare.pixel(x, y)) ++n;
+        return n;
+    };
+    CHECK(waitFor([&] { return plum() > 200; }));
+    // The take is let go: its ghost goes with it.
+    QApplication::processEvents();
+    QTest::mouseClick(w.of<QPushButton>(1, "take-remove"), Qt::LeftButton);
+    CHECK(w.bench.session().other() == nullptr);
+}
+
+TEST_CASE("a spread of two settings is laid out, plays, tells how each cell answers, and a click adopts one") {
+    Window w(test::kDemo);
+    w.bench.session().selectLayer("tail");
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-spread");
+    QApplication::processEvents();
+    w.clickButton("spread-show");
+    REQUIRE(w.bench.session().spreading().on);
+    app::SpreadView* view = w.bench.spreadView();
+    REQUIRE(waitFor([&] { return view->ready(); }));
+    const auto& panes = view->panes()->panes();
+    REQUIRE(panes.size() == 9);
+    const edit::Spread spread = *w.bench.session().spreading().spread;
+    CHECK(spread.across.setting == "swing");
+    REQUIRE(spread.down);
+    CHECK(spread.down->setting == "bounces");
+    for (const auto& p : panes) {
+        CHECK(p.evaluation);
+        CHECK(p.figures.contains(QStringLiteral("bounces")));
+    }
+    CHECK(panes[0].figures != panes[2].figures);
+    const QImage still = view->panes()->grabFramebuffer();
+    w.key(Qt::Key_Right);
+    CHECK(view->panes()->grabFramebuffer() != still);
+    // The lower right cell.
+    QTest::mouseClick(view->panes(), Qt::LeftButton, Qt::NoModifier, view->panes()->cell(8).center().toPoint());
+    CHECK(w.scene().layer("tail")->number("swing") == Approx(spread.across.to));
+    CHECK(w.scene().layer("tail")->number("bounces") == Approx(spread.down->to));
+    // It is laid out about the same values as before, and the adopted cell is the chosen one.
+    REQUIRE(waitFor([&] { return view->ready(); }));
+    CHECK(view->panes()->panes()[8].chosen);
+    CHECK_FALSE(view->panes()->panes()[0].chosen);
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().layer("tail")->number("swing") != Approx(spread.across.to));
+    w.clickButton("spread-close");
+    CHECK(w.bench.stage()->isVisible());
+}
+
+TEST_CASE("a spread of a wind's speed is a row of five, its ends typed") {
+    Window w(test::kDemo);
+    w.bench.action(QStringLiteral("add-wind"))->trigger();
+    const std::string wind = w.bench.session().selection().wind;
+    REQUIRE_FALSE(wind.empty());
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-spread");
+    QApplication::processEvents();
+    choose(w.bench.findChild<QComboBox*>(QStringLiteral("across-thing")), QString::fromStdString(w.scene().wind(wind)->name));
+    QApplication::processEvents();
+    choose(w.bench.findChild<QComboBox*>(QStringLiteral("across-setting")), QStringLiteral("Speed"));
+    QApplication::processEvents();
+    auto* to = w.bench.findChild<QLineEdit*>(QStringLiteral("across-to"));
+    REQUIRE(to);
+    to->selectAll();
+    QTest::keyClicks(to, "4*4");
+    QTest::keyClick(to, Qt::Key_Return);
+    QApplication::processEvents();
+    w.clickButton("spread-show");
+    REQUIRE(waitFor([&] { return w.bench.spreadView()->moving(); }));
+    const auto& panes = w.bench.spreadView()->panes()->panes();
+    REQUIRE(panes.size() == 5);
+    CHECK(panes[4].title.contains(QStringLiteral("16")));
+    CHECK(panes[4].scene->wind(wind)->number("speed") == 16);
+    const int tip = w.joint("tail_10");
+    CHECK(panes[0].evaluation->actors[0].result->at(tip, 12).r.angularDistance(panes[4].evaluation->actors[0].result->at(tip, 12).r) > 0);
+}
+
+TEST_CASE("a spread follows the scene while a slider moves, and goes with what it spreads") {
+    Window w(test::kDemo);
+    w.bench.session().selectLayer("tail");
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-spread");
+    QApplication::processEvents();
+    w.clickButton("spread-show");
+    REQUIRE(waitFor([&] { return w.bench.spreadView()->moving(); }));
+    const auto before = w.bench.spreadView()->panes()->panes()[4].evaluation;
+    w.key(Qt::Key_3, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.drag("gravity", 1.5);
+    REQUIRE(waitFor([&] { return w.bench.spreadView()->moving(); }));
+    CHECK(w.bench.spreadView()->panes()->panes()[4].evaluation != before);
+    w.bench.document().edit(QStringLiteral("remove"), [](scene::Scene& s) { edit::remove(s, {scene::List::Layers, "tail"}); });
+    CHECK_FALSE(w.bench.session().spreading().on);
+    CHECK(w.bench.stage()->isVisible());
+}
+
+TEST_CASE("a shot is marked as a loop on the Loop page, and its seam is told there and on the ruler") {
+    Window w(test::kDemo);
+    w.bench.session().selectLayer("tail");
+    w.bench.document().edit(QStringLiteral("set"), [](scene::Scene& s) {
+        edit::set(s, {scene::List::Layers, "tail"}, "swing", 0.7, 0);
+        edit::set(s, {scene::List::Layers, "tail"}, "bounces", 12.0, 0);
+    });
+    w.settle();
+    REQUIRE(w.bench.document().results()->seams.count("otter") == 1);
+    CHECK_FALSE(w.bench.document().results()->seams.at("otter").closes());
+    const QImage open = w.bench.tape()->ruler()->grab().toImage();
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-loop");
+    QApplication::processEvents();
+    w.clickButton("loop-closed");
+    CHECK(w.scene().shot().loop == scene::Loop::Closed);
+    w.settle();
+    CHECK(w.bench.document().results()->seams.at("otter").closes());
+    CHECK(degrees(w.bench.document().results()->seams.at("otter").turn) < 0.01);
+    CHECK(w.bench.tape()->ruler()->grab().toImage() != open);
+    QApplication::processEvents();
+    const auto rows = w.bench.findChildren<app::ListRow*>(QStringLiteral("loop-layer"));
+    REQUIRE(rows.size() == 3);
+    CHECK(rows[0]->text() == QStringLiteral("tail"));
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().shot().loop == scene::Loop::Found);
+}
