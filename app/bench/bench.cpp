@@ -123,6 +123,7 @@ Bench::Bench(const QString& keepFolder)
     });
     connect(&m_session, &Session::selectionChanged, this, &Bench::refresh);
     connect(&m_session, &Session::stepChanged, this, &Bench::refresh);
+    connect(&m_session, &Session::viewChanged, this, &Bench::refresh);
     connect(&m_session, &Session::comparingChanged, this, &Bench::showView);
     connect(&m_session, &Session::spreadingChanged, this, &Bench::showView);
     connect(m_spread, &SpreadView::said, this, &Bench::say);
@@ -186,6 +187,12 @@ void Bench::refresh() {
     each({"open-recent"}, !recentFiles().isEmpty(), tr("no file was opened before"));
     each({"open-demo"}, !demoFile().isEmpty(), tr("the demo files are not beside the application"));
     each({"take"}, !scene.layers.empty(), tr("there is no layer"));
+    each({"take-ghost"}, !scene.takes.empty(), tr("no take is kept"));
+    each({"compare", "loop-found", "loop-closed", "loop-once"}, any, nothing);
+    each({"spread"}, !scene.layers.empty(), tr("there is no layer"));
+    each({"trail"}, joints, noJoint);
+    each({"trail-spot"}, any, nothing);
+    each({"trails-none"}, !m_session.trails().of.empty(), tr("no trail is drawn"));
     each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
     for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
     each({"trial-keep"}, any && !m_keepFolder.isEmpty(), nothing);

@@ -97,6 +97,7 @@ class Bench : public QMainWindow {
     void keepTake();
     void compare(bool on);
     void spread(bool on);
+    void trailJoints();
     void showView();
     void markLoop(scene::Loop loop);
     void touchClip();

@@ -39,7 +39,8 @@ QMenu* Bench::menu() {
     trial->addSeparator();
     for (const char* id : {"trial-keep", "tug", "record"}) trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* takes = m->addMenu(tr("Takes and loops"));
-    for (const char* id : {"take", "compare", "take-ghost", "spread", "", "loop-found", "loop-closed", "loop-once"})
+    for (const char* id : {"take", "compare", "take-ghost", "spread", "", "trail", "trail-spot", "trails-none", "", "loop-found",
+                           "loop-closed", "loop-once"})
         *id == 0 ? static_cast<void>(takes->addSeparator()) : takes->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
     for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "view-two", "lines-only", "alone",

@@ -29,6 +29,19 @@ void Bench::makeTakeCommands() {
         m_session.setOther(next.id);
         say(tr("The other take is %1: G shows it as a ghost, the Scope in plum.").arg(qs(next.name)));
     });
+    add("trail", tr("Trail of the selected joints, or none any more"), QKeySequence(Qt::Key_R), {}, [this] { trailJoints(); });
+    add("trail-spot", tr("Trail of the spot of the mesh under the mouse"), QKeySequence(Qt::SHIFT | Qt::Key_R), {}, [this] {
+        const auto spot = stageInHand()->spotUnderMouse();
+        if (!spot) return say(tr("Point at a mesh on the stage, and press the key there."));
+        Trails t = m_session.trails();
+        t.of.push_back(*spot);
+        m_session.setTrails(t);
+    });
+    add("trails-none", tr("Take all trails away"), {}, {}, [this] {
+        Trails t = m_session.trails();
+        t.of.clear();
+        m_session.setTrails(t);
+    });
     const std::tuple<const char*, QString, scene::Loop> loops[] = {
         {"loop-found", tr("Loop: as the clips have it"), scene::Loop::Found},
         {"loop-closed", tr("Loop: closed, simulated until it repeats"), scene::Loop::Closed},
@@ -65,6 +78,20 @@ void Bench::compare(bool on) {
         m_session.setCheckFace(CheckFaceId::Takes);
         m_session.setStep(StepId::Check);
     }
+}
+
+void Bench::trailJoints() {
+    const Selection& s = m_session.selection();
+    const scene::ActorEntry* a = m_document.scene().actor(s.actor);
+    if (!a || s.joints.empty()) return say(tr("Select the joints first whose ways are to be drawn."));
+    Trails t = m_session.trails();
+    std::vector<Trails::Of> wanted;
+    for (int j : s.joints) wanted.push_back({a->id, a->actor->skeleton.reference(j), {}});
+    const std::size_t before = t.of.size();
+    std::erase_if(t.of, [&](const Trails::Of& each) { return std::find(wanted.begin(), wanted.end(), each) != wanted.end(); });
+    // All of them were drawn already: then they are wanted no more.
+    if (before - t.of.size() < wanted.size()) t.of.insert(t.of.end(), wanted.begin(), wanted.end());
+    m_session.setTrails(t);
 }
 
 void Bench::spread(bool on) {

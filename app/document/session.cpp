@@ -59,6 +59,7 @@ Session::Session(Document& document, QObject* parent)
         m_other.clear();
         setComparing({});
         setSpreading({});
+        setTrails({});
         *m_sheets = {};
         select({});
         setPlaying(false);
@@ -194,6 +195,12 @@ void Session::setComparing(const Comparing& comparing) {
     // Either stands in place of the stage.
     if (comparing.on && m_spreading.on) setSpreading({false, m_spreading.spread});
     Q_EMIT comparingChanged();
+}
+
+void Session::setTrails(const Trails& trails) {
+    if (trails == m_trails) return;
+    m_trails = trails;
+    Q_EMIT viewChanged();
 }
 
 void Session::setSpreading(const Spreading& spreading) {
@@ -347,6 +354,9 @@ void Session::forgetWhatIsGone() {
                   [&](const std::string& id) { return !id.empty() && id != kBareBody && !m_document.scene().take(id); });
     setComparing(comparing);
     if (!m_other.empty() && !other()) setOther({});
+    Trails trails = m_trails;
+    std::erase_if(trails.of, [&](const Trails::Of& t) { return !m_document.scene().actor(t.actor); });
+    setTrails(trails);
     const auto gone = [&](const edit::SpreadAxis& axis) { return !m_document.scene().tuned(axis.owner); };
     if (const auto& spread = m_spreading.spread; spread && (gone(spread->across) || (spread->down && gone(*spread->down))))
         setSpreading({});

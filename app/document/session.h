@@ -10,6 +10,7 @@
 
 #include "app/document/document.h"
 #include "edit/spread.h"
+#include "measure/trail.h"
 #include "rig/paint.h"
 
 namespace nutatio::app {
@@ -73,7 +74,7 @@ struct HandJoint {
 
 /// What Prepare is about, and what Check is.
 enum class FaceId { Check, Joints, Parts, Maps, Motion, Kits };
-enum class CheckFaceId { Takes, Spread, Loop };
+enum class CheckFaceId { Takes, Spread, Loop, Trails };
 
 /// In place of a take: the body without layers.
 inline constexpr const char* kBareBody = "body";
@@ -87,6 +88,22 @@ struct Comparing {
     bool operator==(const Comparing&) const = default;
 };
 struct Sheets;
+
+/// Ways that are drawn on the stage, and poses of other frames.
+struct Trails {
+    struct Of {
+        std::string actor, joint;                  // reference
+        std::optional<measure::SurfaceSpot> spot;  // of its mesh, that the joint carries most
+        bool operator==(const Of&) const = default;
+    };
+    enum class From { World, Actor, Joint };
+    std::vector<Of> of;
+    From from = From::World;
+    std::string joint;   // reference, in each trail's own actor, that they are seen from
+    bool ticks = true;   // one a frame
+    int ghostEvery = 0;  // frames from one ghost to the next, before and after the frame on show; 0: none
+    bool operator==(const Trails&) const = default;
+};
 
 /// A spread that is laid out, and whether it is on show.
 struct Spreading {
@@ -149,6 +166,8 @@ class Session : public QObject {
 
     const Comparing& comparing() const { return m_comparing; }
     void setComparing(const Comparing& comparing);
+    const Trails& trails() const { return m_trails; }
+    void setTrails(const Trails& trails);
     const Spreading& spreading() const { return m_spreading; }
     void setSpreading(const Spreading& spreading);
 
@@ -213,6 +232,7 @@ class Session : public QObject {
     std::string m_other;
     Comparing m_comparing;
     Spreading m_spreading;
+    Trails m_trails;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;
     QElapsedTimer m_since;

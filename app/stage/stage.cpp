@@ -19,12 +19,23 @@
 
 namespace nutatio::app {
 
+namespace {
+
+bool moves(const rig::Track& track) {
+    for (int j = 0; j < track.joints(); ++j)
+        if (!track.holdsStill(j)) return true;
+    return false;
+}
+
+}  // namespace
+
 Stage::Stage(Document& document, Session& session, QWidget* parent)
     : QOpenGLWidget(parent),
       m_document(document),
       m_session(session),
       m_tug(document, session),
       m_aside(document),
+      m_ways(document, session),
       m_poseHand(document, session),
       m_gridHand(document, session) {
     setAccessibleName(tr("Stage"));
@@ -49,6 +60,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::viewChanged, this, &Stage::wantOther);
     connect(&session, &Session::takeChanged, this, &Stage::wantOther);
     connect(&m_aside, &Aside::ready, this, refresh);
+    connect(&m_ways, &Ways::changed, this, refresh);
     connect(&session, &Session::spotChanged, this, &Stage::showSpot);
     connect(&session, &Session::paintingChanged, this, &Stage::setPainting);
     connect(&session, &Session::selectionChanged, this, &Stage::preparePaint);
@@ -131,7 +143,10 @@ void Stage::pose() {
         if (!a.isPiece()) actors.push_back(a.id + '\n' + a.actor->source.path);
         const std::string& chosen = m_session.selection().actor;
         if (a.hidden || (m_alone && !chosen.empty() && chosen != a.id)) continue;
-        Shown s{a.id, {}, {}, {}, a.isPiece(), a.actor};
+        Shown s;
+        s.id = a.id;
+        s.piece = a.isPiece();
+        s.actor = a.actor;
         s.posed.id = s.body.id = a.id;
         s.posed.actor = s.body.actor = a.actor.get();
         const pipeline::ActorResult* r = results ? results->evaluation.actor(a.id) : nullptr;
@@ -169,6 +184,14 @@ void Stage::pose() {
                 s.other->id = "other|" + a.id;
             }
         }
+        if (const int every = m_session.trails().ghostEvery; every > 0 && usable && !s.piece && moves(*r->result))
+            for (const int k : {-2, -1, 1, 2}) {
+                const int frame = m_session.frame() + k * every;
+                if (frame < 0 || frame >= r->result->frames()) continue;
+                Posed& ghost = s.ghosts.emplace_back(posedAt(a, m_session.bodyHeld() ? r->body : r->result, frame));
+                ghost.id = std::to_string(k) + "|" + a.id;
+                ghost.ghost = k < 0 ? look::theme().inkSoft : look::theme().lagoon;
+            }
         m_shown.push_back(std::move(s));
     }
     if (actors != m_framed && !actors.empty()) {
@@ -244,6 +267,7 @@ void Stage::paintGL() {
     for (const Shown& s : m_shown) {
         if (m_linesOnly && !s.piece) continue;
         f.actors.push_back(&s.posed);
+        for (const Posed& g : s.ghosts) f.ghosts.push_back(&g);
         if (!m_session.ghost() || m_session.bodyHeld()) continue;
         if (s.other)
             f.ghosts.push_back(&*s.other);
@@ -256,7 +280,10 @@ void Stage::paintGL() {
     markWinds(marks);
     markPins(marks);
     markGauges(marks);
-    if (!m_tug.isLive()) markTrail(marks);
+    if (!m_tug.isLive()) {
+        markTrail(marks);
+        markWays(marks);
+    }
     markJoints(marks);
     markHandles(marks);
     layPoseHand();

@@ -16,6 +16,7 @@
 #include "app/stage/pose_hand.h"
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
+#include "app/stage/ways.h"
 #include "scene/items.h"
 
 namespace nutatio::rig {
@@ -92,6 +93,10 @@ class Stage : public QOpenGLWidget {
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
     /// What joints are posed with, while a layer that is posed by hand is selected.
+    /// The ways that are drawn.
+    const Ways& ways() const { return m_ways; }
+    /// The spot of a mesh under the mouse; nothing beside all meshes.
+    std::optional<Trails::Of> spotUnderMouse() const;
     const PoseHand& poseHand() const { return m_poseHand; }
     const GridHand& gridHand() const { return m_gridHand; }
 
@@ -121,6 +126,7 @@ class Stage : public QOpenGLWidget {
         std::string id;
         Posed posed, body;
         std::optional<Posed> other;               // of the other take
+        std::vector<Posed> ghosts;                // of other frames
         bool piece = false;                       // it is one thing: its joint is not shown
         std::shared_ptr<const rig::Actor> actor;  // what is on show lives, whatever has become of the scene since
     };
@@ -137,6 +143,7 @@ class Stage : public QOpenGLWidget {
     void markJoints(std::vector<Mark>& marks) const;
     void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
+    void markWays(std::vector<Mark>& marks) const;
     void markColliders(std::vector<Mark>& marks) const;
     void markWinds(std::vector<Mark>& marks) const;
     void markPins(std::vector<Mark>& marks) const;
@@ -235,6 +242,7 @@ class Stage : public QOpenGLWidget {
     bool m_jointsShown = true, m_tugOn = false, m_linesOnly = false, m_alone = false;
     Tug m_tug;
     Aside m_aside;
+    Ways m_ways;
     PoseHand m_poseHand;
     GridHand m_gridHand;
     std::optional<Handle> m_grabbed;

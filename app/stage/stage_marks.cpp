@@ -109,6 +109,30 @@ void Stage::markTrail(std::vector<Mark>& marks) const {
     }
 }
 
+void Stage::markWays(std::vector<Mark>& marks) const {
+    const look::Theme& t = look::theme();
+    const QColor turn[] = {t.persimmon, t.lagoon, t.plum, t.ochre};
+    std::size_t n = 0;
+    for (const Ways::Way& way : m_ways.all()) {
+        const QColor c = turn[n++ % 4];
+        const scene::ActorEntry* actor = m_document.scene().actor(way.of.actor);
+        const int now = std::min<int>(m_session.frame(), static_cast<int>(way.seen.size()) - 1);
+        if (!actor || now < 0) continue;
+        const scene::Placement stands = scene::placementOf(*actor);
+        const Affine& from = way.from[static_cast<std::size_t>(now)];
+        const auto at = [&](std::size_t f) { return stands.toWorld(from.apply(way.seen[f])); };
+        for (std::size_t f = 0; f < way.seen.size(); ++f) {
+            const Vec3 p = at(f);
+            const bool ahead = static_cast<int>(f) > now;
+            if (f > 0) addLine(marks, at(f - 1), p, 1.8, look::faded(c, ahead ? 0.4 : 0.95));
+            // Every fifth frame, counted as people do, stands out.
+            if (m_session.trails().ticks) addLine(marks, p, p, f % 5 == 4 ? 6.5 : 3.6, look::faded(c, ahead ? 0.5 : 1));
+        }
+        addLine(marks, at(static_cast<std::size_t>(now)), at(static_cast<std::size_t>(now)), 11, t.sheet);
+        addLine(marks, at(static_cast<std::size_t>(now)), at(static_cast<std::size_t>(now)), 8, c);
+    }
+}
+
 void Stage::markColliders(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Collider& c : m_document.scene().colliders) {

@@ -20,7 +20,8 @@ std::vector<std::uint32_t> coarsened(const Primitive& p, float cell) {
             key[3] = in.joint[static_cast<std::size_t>(most)];
         }
         if (!p.colours.empty())
-            for (int a = 0; a < 3; ++a) key[static_cast<std::size_t>(4 + a)] = step(std::sqrt(std::max(0.0f, p.colours[v][a])), 0.2f);
+            for (int a = 0; a < 3; ++a)
+                key[static_cast<std::size_t>(4 + a)] = step(std::sqrt(std::max(0.0f, p.colours[v][a])), 0.2f);
         if (!p.uvs.empty())
             for (int a = 0; a < 2; ++a) key[static_cast<std::size_t>(7 + a)] = step(p.uvs[v][a], 0.05f);
         // Of thin things both sides stay.

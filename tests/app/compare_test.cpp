@@ -3,7 +3,9 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QCursor>
 #include <QLineEdit>
+#include <QSpinBox>
 
 #include "app/compare/compare_view.h"
 #include "app/compare/spread_view.h"
@@ -35,7 +37,8 @@ struct WithTakes : Window {
     template <class Part>
     Part* of(std::size_t take, const char* name) {
         for (QFrame* f : bench.findChildren<QFrame*>(QStringLiteral("take")))
-            if (f->property("take").toString().toStdString() == scene().takes[take].id) return f->findChild<Part*>(QLatin1String(name));
+            if (f->property("take").toString().toStdString() == scene().takes[take].id)
+                return f->findChild<Part*>(QLatin1String(name));
         return nullptr;
     }
     void toTakes() {
@@ -270,7 +273,8 @@ TEST_CASE("a spread of a wind's speed is a row of five, its ends typed") {
     CHECK(panes[4].title.contains(QStringLiteral("16")));
     CHECK(panes[4].scene->wind(wind)->number("speed") == 16);
     const int tip = w.joint("tail_10");
-    CHECK(panes[0].evaluation->actors[0].result->at(tip, 12).r.angularDistance(panes[4].evaluation->actors[0].result->at(tip, 12).r) > 0);
+    CHECK(panes[0].evaluation->actors[0].result->at(tip, 12).r.angularDistance(
+              panes[4].evaluation->actors[0].result->at(tip, 12).r) > 0);
 }
 
 TEST_CASE("a spread follows the scene while a slider moves, and goes with what it spreads") {
@@ -320,4 +324,49 @@ TEST_CASE("a shot is marked as a loop on the Loop page, and its seam is told the
     CHECK(rows[0]->text() == QStringLiteral("tail"));
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.scene().shot().loop == scene::Loop::Found);
+}
+
+TEST_CASE("R draws the way of a joint, Shift+R that of a spot under the mouse, seen from the world or a joint, with ghosts") {
+    Window w(test::kDemo);
+    w.bench.session().selectJoint("otter", w.joint("tail_10"));
+    w.settle();
+    const QImage bare = w.bench.stage()->grabFramebuffer();
+    w.key(Qt::Key_R);
+    REQUIRE(waitFor([&] { return w.bench.stage()->ways().all().size() == 1; }));
+    const auto& way = w.bench.stage()->ways().all()[0];
+    CHECK(static_cast<int>(way.seen.size()) == w.bench.document().frames());
+    CHECK((way.seen[12] - w.tailTip()).norm() < 1e-9);
+    CHECK(w.bench.stage()->grabFramebuffer() != bare);
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-trails");
+    QApplication::processEvents();
+    REQUIRE(w.bench.findChildren<app::ListRow*>(QStringLiteral("trail-row")).size() == 1);
+    // Seen from the joint itself it does not move.
+    choose(w.bench.findChild<QComboBox*>(QStringLiteral("trail-from")), QStringLiteral("the joint tail_10"));
+    REQUIRE(waitFor([&] {
+        const auto& all = w.bench.stage()->ways().all();
+        return all.size() == 1 && all[0].seen[0].norm() < 1e-9 && all[0].seen[20].norm() < 1e-9;
+    }));
+    QApplication::processEvents();
+    auto* every = w.bench.findChild<QSpinBox*>(QStringLiteral("ghost-every"));
+    REQUIRE(every);
+    w.bench.session().setFrame(12);
+    const QImage without = w.bench.stage()->grabFramebuffer();
+    for (int k = 0; k < 4; ++k) QTest::keyClick(every, Qt::Key_Up);
+    CHECK(w.bench.session().trails().ghostEvery == 4);
+    CHECK(w.bench.stage()->grabFramebuffer() != without);
+    // A spot: the belly, which fills the middle of the stage.
+    const auto belly = w.bench.stage()->jointPixel("otter", w.joint("belly"));
+    REQUIRE(belly);
+    QCursor::setPos(w.bench.stage()->mapToGlobal(belly->toPoint()));
+    QApplication::processEvents();
+    w.key(Qt::Key_R, Qt::ShiftModifier);
+    REQUIRE(w.bench.session().trails().of.size() == 2);
+    CHECK(w.bench.session().trails().of[1].spot.has_value());
+    QApplication::processEvents();
+    w.clickButton("trail-remove");
+    CHECK(w.bench.session().trails().of.size() == 1);
+    w.clickButton("do-trails-none");
+    CHECK(waitFor([&] { return w.bench.stage()->ways().all().empty(); }));
 }
