@@ -9,6 +9,7 @@
 #include <set>
 
 #include "base/arguments.h"
+#include "cli/loops.h"
 #include "edit/edit.h"
 #include "edit/gauges.h"
 #include "edit/operations.h"
@@ -56,6 +57,7 @@ class Commands {
     void measure();
     /// False when nothing is broken.
     bool check();
+    void loops();
     void edit();
     void gauge();
 
@@ -531,6 +533,13 @@ void Commands::edit() {
         m_out << "wrote " << m_options.out << "\n";
 }
 
+void Commands::loops() {
+    pipeline::Opened opened = openInput();
+    for (const std::string& l : m_options.layers) addLayer(opened.scene, l);
+    warn(opened.warnings);
+    tellLoops(std::move(opened.scene), m_options.json, m_out, m_cancel);
+}
+
 /// What was printed must have arrived: a full disk is not "done".
 int flushed(std::ostream& out, std::ostream& err, int code) {
     out.flush();
@@ -552,12 +561,13 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* measure = app.add_subcommand("measure", "How each simulated layer answers a push");
     CLI::App* check = app.add_subcommand("check", "What is wrong with rigs and clips; exit 1 when something is broken");
     CLI::App* gauge = app.add_subcommand("gauge", "What gauges read of a shot, frame by frame, as CSV");
+    CLI::App* loops = app.add_subcommand("loops", "Whether clips end as they begin, and how the layers of shots close");
     CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
-    for (CLI::App* c : {info, bake, measure, check, gauge, edit})
+    for (CLI::App* c : {info, bake, measure, check, gauge, loops, edit})
         c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
-    for (CLI::App* c : {info, describe, bake, measure, check, gauge, edit})
+    for (CLI::App* c : {info, describe, bake, measure, check, gauge, loops, edit})
         c->add_flag("--json", o.json, "One JSON document on stdout");
-    for (CLI::App* c : {bake, measure, gauge}) {
+    for (CLI::App* c : {bake, measure, gauge, loops}) {
         c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
             ->allow_extra_args(false);
         c->add_option("--actor", o.actor, "Which actor of a scene");
@@ -603,6 +613,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
         if (*measure) commands.measure();
         if (*check && commands.check()) return flushed(out, err, kFindings);
         if (*gauge) commands.gauge();
+        if (*loops) commands.loops();
         if (*edit) commands.edit();
     } catch (const BadArguments& b) {
         err << "nutatio-cli: " << b.sentence << "\n";

@@ -33,7 +33,8 @@ void TrailsFace::lay() {
     for (std::size_t k = 0; k < t.of.size(); ++k) {
         const scene::ActorEntry* a = s.actor(t.of[k].actor);
         const int j = a ? a->actor->skeleton.find(t.of[k].joint) : rig::kNoJoint;
-        const QString name = j == rig::kNoJoint ? qs(t.of[k].joint) : QString::fromStdString(rig::plainName(a->actor->skeleton, j));
+        const QString name =
+            j == rig::kNoJoint ? qs(t.of[k].joint) : QString::fromStdString(rig::plainName(a->actor->skeleton, j));
         ListRow* row = addRow(name, t.of[k].spot ? tr("spot of the mesh") : QString());
         row->setObjectName(QStringLiteral("trail-row"));
         row->setSwatch(turn[k % 4]);
@@ -42,8 +43,9 @@ void TrailsFace::lay() {
         });
     }
     if (t.of.empty())
-        addText(tr("A trail is the way of a joint through the shot, a dot a frame. Shift+R over a mesh draws that of the spot under "
-                   "the mouse."));
+        addText(
+            tr("A trail is the way of a joint through the shot, a dot a frame. Shift+R over a mesh draws that of the spot under "
+               "the mouse."));
     addHeading(tr("Seen from"));
     auto* from = new QComboBox;
     from->setObjectName(QStringLiteral("trail-from"));

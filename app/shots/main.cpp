@@ -9,7 +9,6 @@
 
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
-#include "app/prepare/kits_face.h"
 #include "app/prepare/motion_face.h"
 #include "app/prepare/prepare_page.h"
 #include "app/shots/time_shots.h"
@@ -91,18 +90,6 @@ void forces(Bench& bench, const QDir& folder) {
         if (c.joint == "upper_arm_L" || c.joint == "thigh_L") session.selectCollider(c.id);
     keep(bench, folder, QStringLiteral("colliders.png"));
     bench.document().undo();
-
-    session.select({});
-    camera.target += nutatio::Vec3(0, 0.14, 0);
-    camera.distance *= 1.12;
-    bench.stage()->setCamera(camera);
-    bench.tape()->trials()->choose(QStringLiteral("hop"));
-    session.setPlaying(false);
-    session.setFrame(14);
-    bench.stage()->setJointsShown(false);
-    strip(bench, folder, QStringLiteral("hop-strip.png"), {1, 7, 11, 15, 19, 23, 27, 33}, QRectF(0.2, 0, 0.62, 1));
-    bench.stage()->setJointsShown(true);
-    bench.tape()->trials()->choose(QStringLiteral("hop"));
 }
 
 }  // namespace
@@ -134,13 +121,10 @@ int main(int argc, char** argv) {
     camera.target += nutatio::Vec3(0, -0.06, -0.16);
     camera.distance *= 0.86;
     bench.stage()->setCamera(camera);
-    if (args.value(3) == QStringLiteral("takes")) {
-        takeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
-        return 0;
-    }
     session.selectLayer("tail");
     session.setFrame(8);
     keep(bench, folder, QStringLiteral("bench.png"));
+    const auto takesFrom = camera;
 
     camera.heading = nutatio::radians(28);
     camera.target = nutatio::Vec3(0, 0.62, 0);
@@ -186,9 +170,6 @@ int main(int argc, char** argv) {
     waitFor([&] { return session.sheets().motion.has_value(); });
     keep(bench, folder, QStringLiteral("motion.png"));
     session.sheets().motion.reset();
-    const QString kit = folder.filePath(QStringLiteral("otter.nutatio-kit"));
-    session.setFace(nutatio::app::FaceId::Kits);
-    bench.findChild<nutatio::app::KitsFace*>()->save(kit, false);
     session.setFace(nutatio::app::FaceId::Joints);
     // A stroke of the brush on the tail's second joint.
     camera.heading = nutatio::radians(118);
@@ -214,6 +195,8 @@ int main(int argc, char** argv) {
     keep(bench, folder, QStringLiteral("attach.png"));
 
     timeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
+    bench.stage()->setCamera(takesFrom);
+    takeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
 
     // Set pieces, one of which the tail drags over.
     session.setStep(nutatio::app::StepId::Tune);
@@ -238,22 +221,6 @@ int main(int argc, char** argv) {
     session.setStep(nutatio::app::StepId::HandOff);
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
-
-    bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
-    waitFor([&] { return bench.document().scene().actors.size() == 1; });
-    settle(bench);
-    session.selectJoint("deckhand", bench.document().scene().actors[0].actor->skeleton.find("Braid1"));
-    bench.action(QStringLiteral("add-strand"))->trigger();
-    camera = bench.stage()->camera();
-    camera.heading = nutatio::radians(132);
-    bench.stage()->setCamera(camera);
-    session.setFrame(62);
-    // The otter's kit on the deckhand, who has neither tail nor scarf.
-    session.setStep(nutatio::app::StepId::Prepare);
-    session.setFace(nutatio::app::FaceId::Kits);
-    bench.findChild<nutatio::app::KitsFace*>()->bring(kit);
-    keep(bench, folder, QStringLiteral("kits.png"));
-    QFile::remove(kit);
 
     bench.document().open(QFileInfo(args[1]).dir().filePath(QStringLiteral("lantern-walk.nutatio")));
     waitFor([&] { return bench.document().scene().actors.size() == 2; });

@@ -4,8 +4,6 @@
 #include <iostream>
 
 #include "app/bench/bench.h"
-#include "app/tuner/feed_panel.h"
-#include "app/tuner/tuned_page.h"
 #include "edit/gauges.h"
 #include "edit/operations.h"
 
@@ -58,9 +56,6 @@ void timeShots(app::Bench& bench, const std::function<void(const QString& name)>
     session.selectLayer("tail");
     bench.tape()->keys().set({});
     for (int i = 0; i < 5; ++i) QApplication::processEvents(QEventLoop::AllEvents, 20);
-    bench.tuner()->setOpen(QStringLiteral("Feels"), false);
-    if (auto* row = bench.tuner()->findChild<app::TunedPage*>()->row("swing")) row->feedButton()->click();
-    keep(QStringLiteral("feed.png"));
     session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("head"));
     bench.action(QStringLiteral("curve-view"))->trigger();
     for (const char* id : {"body:speed", "body:acceleration", "layers:scarf:gravity", "layers:tail:swing", "winds:wind:speed"})

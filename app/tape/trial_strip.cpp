@@ -37,6 +37,7 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
       m_role(new QComboBox),
       m_size(new Slider),
       m_speed(new Slider),
+      m_onTop(new QToolButton),
       m_more(new QWidget) {
     setAccessibleName(tr("Trials"));
     // Beside the shot whose clip it stands in for.
@@ -83,14 +84,14 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
     for (auto [text, slider] : {std::pair{tr("size"), m_size}, {tr("speed"), m_speed}}) {
         auto* l = new QLabel(text);
         l->setObjectName(QStringLiteral("soft"));
-        slider->setFixedWidth(84);
+        slider->setFixedWidth(76);
         more->addWidget(l);
         more->addWidget(slider);
     }
     m_role->setAccessibleName(tr("What of the body moves"));
     m_role->setToolTip(tr("What of the body the trial moves"));
     m_role->setFont(look::textFont(8.5));
-    m_role->setFixedWidth(76);  // beside moves, sliders and shot it must fit into 1280 pixels
+    m_role->setFixedWidth(70);  // beside moves, sliders and shot it must fit into 1280 pixels
     m_role->view()->setMinimumWidth(130);
     more->addWidget(m_role);
     connect(m_role, &QComboBox::activated, this, [this](int at) {
@@ -100,6 +101,13 @@ TrialStrip::TrialStrip(Document& document, Session& session, QWidget* parent)
         });
         refresh();
     });
+    m_onTop->setIcon(look::icon(QStringLiteral("layers")));
+    m_onTop->setCheckable(true);
+    m_onTop->setFixedSize(24, 24);
+    m_onTop->setAccessibleName(tr("On top of the clip"));
+    m_onTop->setToolTip(tr("On top of the clip, not in its place: how parts take it while the body goes on"));
+    more->addWidget(m_onTop);
+    connect(m_onTop, &QToolButton::clicked, this, [this](bool on) { change([on](rig::Trial& t) { t.onTop = on; }); });
     all->addWidget(m_more);
     connect(m_size, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.size = v; }); });
     connect(m_speed, &Slider::dragged, this, [this](double v) { change([v](rig::Trial& t) { t.speed = v; }); });
@@ -260,6 +268,7 @@ void TrialStrip::refresh() {
     m_role->setEnabled(!a->trial.kept);
     if (auto* rows = qobject_cast<QStandardItemModel*>(m_role->model()))
         rows->item(kJoint)->setEnabled(!m_lastJoint.empty() || !a->trial.joint.empty());
+    m_onTop->setChecked(a->trial.onTop);
     m_size->setValue(a->trial.size);
     m_speed->setValue(a->trial.speed);
 }

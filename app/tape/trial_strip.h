@@ -23,6 +23,8 @@ class TrialStrip : public QWidget {
     QToolButton* kept() const { return m_kept; }
     /// What moves: the whole, a role, or the joint last selected.
     QComboBox* roles() const { return m_role; }
+    /// The trial goes on top of the clip, not in its place.
+    QToolButton* onTop() const { return m_onTop; }
     /// Where trials are kept; none without.
     void setFolder(const QString& folder) { m_folder = folder; }
     /// Their names.
@@ -57,6 +59,7 @@ class TrialStrip : public QWidget {
     QComboBox* m_role;
     Key m_rolesOf;  // the actor whose roles are listed
     Slider *m_size, *m_speed;
+    QToolButton* m_onTop;
     QWidget* m_more;
     std::string m_lastJoint, m_lastActor;
 };

@@ -36,7 +36,7 @@ Result<Done> doNoteTake(scene::Scene& s, const Arguments& a) {
     return take ? noteTake(s, take.value(), text(a, "note")) : take.error();
 }
 
-constexpr Operation kOperations[] = {
+constexpr Operation kTakeOperations[] = {
     {"keep-take", "", "name", "Keeps the scene as it is now, to compare with.", doKeepTake},
     {"adopt-take", "take", "", "Layers, items and their keys become those of a take.", onTake<adoptTake>},
     {"restore-take", "take", "", "Everything becomes as it was when a take was kept.", onTake<restoreTake>},
@@ -48,7 +48,7 @@ constexpr Operation kOperations[] = {
 }  // namespace
 
 std::span<const Operation> takeOperations() {
-    return kOperations;
+    return kTakeOperations;
 }
 
 }  // namespace nutatio::edit

@@ -159,7 +159,15 @@ Result<Done> doMark(scene::Scene& s, const Arguments& a) {
     return Done{};
 }
 
+Result<Done> doLoop(scene::Scene& s, const Arguments& a) {
+    scene::Loop loop = scene::Loop::Found;
+    if (!scene::loopFromName(text(a, "way"), loop)) return refused("way is found, closed or once");
+    s.editShot().loop = loop;
+    return Done{};
+}
+
 constexpr Operation kTimeOperations[] = {
+    {"loop", "way", "", "How the shot on show loops: found, closed or once.", doLoop},
     {"add-gauge", "joint", "actor,measure,name", "A gauge on a joint: speed, travel, turning and so on.", doAddGauge},
     {"gauge-to", "gauge,joint", "actor", "The other joint that a gauge measures to or is seen from.", doGaugeTo},
     {"gauge-after", "gauge", "layer", "The layer whose result a gauge reads; none: the body.", doGaugeAfter},

@@ -35,7 +35,8 @@ std::vector<Vec3> wayOf(const rig::Actor& actor, const rig::Track& track, int jo
             continue;
         }
         const rig::MeshInstance& in = actor.instances[static_cast<std::size_t>(spot->instance)];
-        const rig::Primitive& p = actor.meshes[static_cast<std::size_t>(in.mesh)].primitives[static_cast<std::size_t>(spot->primitive)];
+        const rig::Primitive& p =
+            actor.meshes[static_cast<std::size_t>(in.mesh)].primitives[static_cast<std::size_t>(spot->primitive)];
         const std::vector<rig::Bone> bones = rig::bonesOf(actor, in, worlds);
         Vec3f place = Vec3f::Zero();
         for (std::size_t c = 0; c < 3; ++c) {

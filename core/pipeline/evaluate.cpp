@@ -35,7 +35,12 @@ Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::Act
                         shot.period(g.frames))
             .hash(h);
     if (entry.onTrial()) {
-        h.text(entry.trial.move).text(entry.trial.joint).text(entry.trial.role).real(entry.trial.size).real(entry.trial.speed);
+        h.text(entry.trial.move)
+            .text(entry.trial.joint)
+            .text(entry.trial.role)
+            .real(entry.trial.size)
+            .real(entry.trial.speed)
+            .number(entry.trial.onTop);
         if (entry.trial.kept) h.key(entry.trial.kept->key);
     }
     return h.key(entry.actor->content)
@@ -820,10 +825,10 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
     const Key key = bodyKey(scene, shot, entry, grid);
     if (const auto kept = known(key)) return kept->body;
     const int clip = scene.clipOf(shot, entry);
-    if (!entry.onTrial()) refuseTooMuch(*entry.actor, clip, grid);
+    if (!entry.leavesClip()) refuseTooMuch(*entry.actor, clip, grid);
     Kept kept;
-    rig::Track track = entry.onTrial() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
-                                       : rig::bodyTrack(*entry.actor, clip, grid, cancel);
+    rig::Track track = entry.leavesClip() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
+                                          : rig::bodyTrack(*entry.actor, clip, grid, cancel);
     if (entry.isPiece() && !entry.onTrial()) {
         const scene::Resolved settings(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps,
                                        grid.frames, nullptr, shot.period(grid.frames));
@@ -831,6 +836,7 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
         for (int f = 0; f < (settings.anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(settings, f));
         track.replace(0, std::move(column));
     }
+    if (entry.onTrial() && entry.trial.onTop) track = rig::trialOver(*entry.actor, entry.trial, std::move(track));
     kept.body = std::make_shared<const rig::Track>(std::move(track));
     const TrackPtr body = kept.body;
     keep(key, std::move(kept));

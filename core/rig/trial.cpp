@@ -235,4 +235,37 @@ Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform
     return {grid, std::move(shared)};
 }
 
+Track trialOver(const Actor& actor, const Trial& trial, Track body) {
+    const std::vector<RoleJoint> role = roleOf(actor, trial);
+    const int once = trialGrid(trial, body.grid().fps).frames - 1;
+    const double round = once / body.grid().fps;
+    std::vector<Xform> stand, locals, first;
+    if (trial.kept) {
+        stand = actor.restPose();
+        poseKept(trial, stand, 0, first);
+    }
+    std::vector<Column> columns(static_cast<std::size_t>(body.joints()));
+    for (int f = 0; f < body.frames(); ++f) {
+        const double time = (f % once) / body.grid().fps;
+        std::vector<Xform> now;
+        body.pose(f, now);
+        if (trial.kept) {
+            // What the kept motion does from where it begins.
+            poseKept(trial, stand, time, locals);
+            for (std::size_t j = 0; j < now.size() && j < locals.size(); ++j) {
+                now[j].t += locals[j].t - first[j].t;
+                now[j].r = (now[j].r * (first[j].r.conjugate() * locals[j].r)).normalized();
+            }
+        } else {
+            pose(actor, trial, role, now, time, round, locals);
+            now = locals;
+        }
+        for (std::size_t j = 0; j < columns.size(); ++j) columns[j].push_back(now[j]);
+    }
+    for (std::size_t j = 0; j < columns.size(); ++j)
+        if (std::any_of(columns[j].begin(), columns[j].end(), [&](const Xform& x) { return !(x == columns[j].front()); }))
+            body.replace(static_cast<int>(j), std::move(columns[j]));
+    return body;
+}
+
 }  // namespace nutatio::rig

@@ -29,6 +29,7 @@ struct Trial {
     double size = 1;     // times the usual
     double speed = 1;    // times the usual
     std::shared_ptr<const KeptMotion> kept{};
+    bool onTop = false;  // of the clip, not in its place
     bool operator==(const Trial&) const = default;
 };
 
@@ -58,6 +59,8 @@ FrameGrid trialGrid(const Trial& trial, double fps);
 /// The actor in pose `stand` (locals of all joints), moved by the trial over `grid`, again and again where that is longer than
 /// one round. A joint that is not there moves the whole actor instead.
 Track trialTrack(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, const FrameGrid& grid);
+/// The trial on top of a body's motion, as long as that is: what a part does when the body goes on and is shaken too.
+Track trialOver(const Actor& actor, const Trial& trial, Track body);
 
 /// Where the trial is at `time` [s]: the same motion that the track samples.
 void trialPose(const Actor& actor, const Trial& trial, const std::vector<Xform>& stand, double time, double round,

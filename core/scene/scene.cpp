@@ -209,7 +209,7 @@ int Scene::clipOf(const Shot& shot, const ActorEntry& a) const {
 int Scene::frames(const Shot& shot) const {
     int trial = 0, led = 0, longest = 0;
     for (const ActorEntry& a : actors) {
-        if (a.onTrial()) trial = std::max(trial, rig::trialGrid(a.trial, shot.fps).frames);
+        if (a.leavesClip()) trial = std::max(trial, rig::trialGrid(a.trial, shot.fps).frames);
         const int clip = clipOf(shot, a);
         if (clip < 0) continue;
         const int n = rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps).frames;
@@ -223,7 +223,7 @@ int Scene::frames(const Shot& shot) const {
 
 rig::FrameGrid Scene::grid(const Shot& shot, const ActorEntry& a) const {
     const int n = frames(shot), clip = clipOf(shot, a);
-    if (a.onTrial()) {
+    if (a.leavesClip()) {
         rig::FrameGrid g = rig::trialGrid(a.trial, shot.fps);
         if (g.frames != n) g.end = n / shot.fps;
         g.frames = n;

@@ -41,6 +41,8 @@ struct ActorEntry : Tuned {
     /// Made without a file: see set_piece.h.
     bool isPiece() const { return values.count("form") > 0; }
     bool onTrial() const { return !trial.move.empty(); }
+    /// A trial stands in place of its clip.
+    bool leavesClip() const { return onTrial() && !trial.onTop; }
 };
 
 /// The region that a part or a map of that name stands for, as steps of a map that need no other map: what the part's joints

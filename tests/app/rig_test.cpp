@@ -381,6 +381,21 @@ TEST_CASE("forty strands take three actions to set up, and switching them off ta
     CHECK(swings() == 0);
 }
 
+TEST_CASE("a trial goes on top of the clip by a button beside it") {
+    Window w(kDemo);
+    const int frames = w.bench.document().frames();
+    app::TrialStrip* trials = w.bench.tape()->trials();
+    QTest::mouseClick(trials->button(QStringLiteral("nod")), Qt::LeftButton);
+    w.settle();
+    CHECK(w.bench.document().frames() != frames);
+    REQUIRE(trials->onTop()->isVisible());
+    QTest::mouseClick(trials->onTop(), Qt::LeftButton);
+    w.settle();
+    CHECK(w.bench.document().frames() == frames);
+    CHECK(w.scene().actors[0].onTrial());
+    CHECK_FALSE(w.bench.document().results()->evaluation.actors[0].body->holdsStill(w.joint("thigh_L")));
+}
+
 TEST_CASE("a trial of a part of the body is chosen beside its move, and all of it fits into 1280 pixels") {
     Window w(test::kDemo);
     auto* strip = w.bench.tape()->trials();

@@ -320,3 +320,34 @@ TEST_CASE("check: the findings as text and JSON, 1 when something is broken and 
     CHECK(run({"check", (f / "left.nutatio").string()}).code == 0);
     CHECK(run({"check", (f / "gone.glb").string()}).code == 3);
 }
+
+TEST_CASE("loops classes clips and tells how the layers of each shot close, in words and in JSON") {
+    const Ran words = run({"loops", kOtterFile, "--layer", "strand:root=tail_01,swing=1,bounces=4"});
+    CHECK(words.code == 0);
+    CHECK_THAT(words.out,
+               Catch::Contains("Walk: closes") && Catch::Contains("Turn and stop: open") && Catch::Contains("laps, seam"));
+    const Json j = run({"loops", kDemo, "--json"}).json();
+    CHECK(j["clips"].size() >= 3);
+    REQUIRE_FALSE(j["closed"].empty());
+    for (const Json& each : j["closed"]) {
+        CHECK(each["laps"] > 1);
+        if (each["blended"] == 0) CHECK(each["after"] < 1e-4);
+    }
+    oneLine(run({"loops", "/no/such.glb"}), 3, "/no/such.glb");
+}
+
+TEST_CASE("a scene's takes are told by info, with how they differ") {
+    TempFolder f;
+    // A scene names files of its own folder alone.
+    std::filesystem::copy(test::kDemoFolder + "assets", f / "assets", std::filesystem::copy_options::recursive);
+    std::filesystem::copy(kDemo, f / "demo.nutatio");
+    const std::string out = (f / "takes.nutatio").string();
+    const Ran edited = run({"edit", (f / "demo.nutatio").string(), "--do", "keep-take:name=as it was", "--do",
+                            "set:thing=layers:tail,setting=swing,value=3", "--do", "loop:way=closed", "--out", out});
+    const Json j = run({"info", out, "--json"}).json();
+    const Ran words = run({"info", out});
+    REQUIRE(edited.code == 0);
+    REQUIRE(j["takes"].size() == 1);
+    CHECK(j["takes"][0]["name"] == "as it was");
+    CHECK_THAT(words.out, Catch::Contains("take as it was") && Catch::Contains("tail: swing rate 3"));
+}

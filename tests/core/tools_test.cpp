@@ -91,6 +91,34 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     CHECK(scene::fitColliders(bare, bare.actors[0], {}, 0.02).empty());
 }
 
+TEST_CASE("a trial on top of a clip is as long as that, and adds its move to it") {
+    scene::Scene s = test::otterScene();
+    test::play(s, "Walk");
+    const rig::Actor& a = *s.actors[0].actor;
+    pipeline::Evaluator evaluator;
+    const pipeline::TrackPtr walk = evaluator.bodyOf(s, s.shot(), s.actors[0]);
+    rig::Trial t;
+    t.move = "nod";
+    t.joint = "head";
+    t.onTop = true;
+    s.actors.edit(0).trial = t;
+    CHECK(s.frames(s.shot()) == walk->frames());
+    const pipeline::TrackPtr both = evaluator.bodyOf(s, s.shot(), s.actors[0]);
+    REQUIRE(both->frames() == walk->frames());
+    const int head = a.skeleton.find("head"), thigh = a.skeleton.find("thigh_L");
+    double most = 0;
+    for (int f = 0; f < walk->frames(); ++f) {
+        CHECK(both->at(thigh, f) == walk->at(thigh, f));
+        most = std::max(most, both->at(head, f).r.angularDistance(walk->at(head, f).r));
+    }
+    CHECK(most > radians(5));
+    // In place of the clip legs stand still, and the shot is as long as the trial.
+    s.actors.edit(0).trial.onTop = false;
+    const pipeline::TrackPtr alone = evaluator.bodyOf(s, s.shot(), s.actors[0]);
+    CHECK(alone->holdsStill(thigh));
+    CHECK(alone->frames() != walk->frames());
+}
+
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
     for (const std::string& file :
          {kOtterFile, test::kDeckhandFile, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {

@@ -35,8 +35,8 @@ TEST_CASE("a spot of the mesh goes where the posed mesh has it, and a joint wher
         track.pose(f, locals);
         rig::worldTransforms(actor->skeleton, locals, worlds);
         rig::PosedVertices posed;
-        rig::poseVertices(*actor, actor->instances[0], actor->meshes[static_cast<std::size_t>(actor->instances[0].mesh)].primitives[0],
-                          worlds, {}, posed);
+        rig::poseVertices(*actor, actor->instances[0],
+                          actor->meshes[static_cast<std::size_t>(actor->instances[0].mesh)].primitives[0], worlds, {}, posed);
         Vec3f is = Vec3f::Zero();
         for (std::size_t k = 0; k < 3; ++k) is += spot.shares[k] * posed.positions[spot.corners[k]];
         CHECK((way[static_cast<std::size_t>(f)] - is.cast<double>()).norm() < 1e-5);
