@@ -79,7 +79,7 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
     turn->setToolTip(tr("How far the joint that turns most turns from the last frame to the first."));
     if (!seam.closes()) turn->setSwatch(look::theme().ochre);
     ListRow* speed = addRow(tr("Break in speed, %1").arg(joint(seam.quick)),
-                            tr("%1 of %2 deg/s").arg(degrees(seam.speed), 0, 'f', 0).arg(degrees(seam.usual), 0, 'f', 0));
+                            tr("%1 deg/s, %2 within").arg(degrees(seam.speed), 0, 'f', 0).arg(degrees(seam.usual), 0, 'f', 0));
     speed->setObjectName(QStringLiteral("seam-speed"));
     speed->setToolTip(
         tr("Within the shot its turning changes by up to %1 deg/s from frame to frame.").arg(degrees(seam.usual), 0, 'f', 0));
