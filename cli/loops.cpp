@@ -22,7 +22,8 @@ Json clipsOf(const scene::ActorEntry& a, std::ostream* out, const Cancel& cancel
         const std::string name = a.actor->clipLabel(static_cast<int>(c));
         const auto grid = rig::FrameGrid::covering(clip, rig::ownRate(clip));
         const auto ends = measure::endsOf(*a.actor, rig::bodyTrack(*a.actor, static_cast<int>(c), grid, cancel), reach);
-        all.push_back({{"actor", a.id}, {"clip", name}, {"is", measure::className(ends.is)}, {"missing", ends.missing}, {"gap", ends.gap}});
+        all.push_back(
+            {{"actor", a.id}, {"clip", name}, {"is", measure::className(ends.is)}, {"missing", ends.missing}, {"gap", ends.gap}});
         if (out) {
             *out << a.name << ", " << name << ": " << measure::className(ends.is);
             if (ends.missing > 0) *out << " by " << ends.missing;
@@ -49,7 +50,8 @@ Json layersOf(const scene::Scene& scene, const scene::Shot& shot, std::ostream* 
                        {"blended", c.blended},
                        {"milliseconds", e.milliseconds}});
         if (!out) continue;
-        *out << shot.name << ", " << l.name << ": " << c.laps << " laps, seam " << c.before << " -> " << c.after << " of its length";
+        *out << shot.name << ", " << l.name << ": " << c.laps << " laps, seam " << c.before << " -> " << c.after
+             << " of its length";
         if (c.blended > 0) *out << ", " << r->remarks.back();
         *out << " (the shot in " << e.milliseconds << " ms)\n";
     }

@@ -3,6 +3,7 @@
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
+#include "edit/line.h"
 #include "layers/registry.h"
 #include "rig/mapping.h"
 #include "rig/parts.h"
@@ -38,6 +39,44 @@ void LoopFace::lookAtClips() {
     });
 }
 
+/// What mends ends that do not meet, of the shot alone.
+void LoopFace::layRepair(const scene::ActorEntry& a) {
+    const scene::Scene& s = m_document.scene();
+    const auto known = m_ends.find(a.id);
+    const rig::Line line = edit::lineOf(s, a.id);
+    if (line.closing > 0 || line.fade > 0) {
+        addText(line.closing > 0 ? tr("Closed by %1 frames more.").arg(std::lround(line.closing * s.shot().fps))
+                                 : tr("Closed by a fade of %1 frames at either end.").arg(std::lround(line.fade * s.shot().fps)));
+        addButtons(rows(),
+                   {{QStringLiteral("close-not"),
+                     tr("Leave its ends as they are"),
+                     {},
+                     [this, id = a.id] {
+                         attempt(tr("Ends as they are"), [&](scene::Scene& each) { return edit::closeLine(each, id, 0, 0); });
+                     },
+                     true}},
+                   1);
+        return;
+    }
+    if (known == m_ends.end() || known->second.actor != a.actor || known->second.ends.is == measure::ClipEnds::Class::Closes)
+        return;
+    const rig::Clip& clip = a.actor->clips[static_cast<std::size_t>(known->second.clip)];
+    const int missing = static_cast<int>(std::lround(known->second.ends.missing * s.shot().fps / rig::ownRate(clip))),
+              fade = std::max(1, static_cast<int>(std::lround(0.2 * s.shot().fps)));
+    const auto mend = [this, id = a.id](int more, int over) {
+        attempt(tr("Close the clip"), [&](scene::Scene& each) { return edit::closeLine(each, id, more, over); });
+    };
+    QList<Button> buttons;
+    if (missing > 0)
+        buttons << Button{QStringLiteral("close-frames"), missing == 1 ? tr("Add a frame") : tr("Add %1 frames").arg(missing),
+                          tr("Goes on to its first pose; the shot grows by as many"), [mend, missing] { mend(missing, 0); },
+                          true};
+    buttons << Button{QStringLiteral("close-fade"), tr("Fade %1 frames").arg(fade),
+                      tr("Works off half the gap at either end; the shot stays as long as it is"),
+                      [mend, fade] { mend(0, fade); }, true};
+    addButtons(rows(), buttons, 2);
+}
+
 void LoopFace::layActor(const scene::ActorEntry& a) {
     const scene::Scene& s = m_document.scene();
     const int clip = s.clipOf(s.shot(), a);
@@ -66,6 +105,7 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
         }
     }
     addText(words);
+    layRepair(a);
     const ResultsPtr& r = m_document.results();
     const auto at = r ? r->seams.find(a.id) : decltype(r->seams.begin()){};
     if (!r || at == r->seams.end() || at->second.joint >= a.actor->skeleton.size()) return;

@@ -18,6 +18,7 @@ class LoopFace : public Face {
   private:
     void lookAtClips();
     void layActor(const scene::ActorEntry& actor);
+    void layRepair(const scene::ActorEntry& actor);
     void layLayers();
 
     struct Ends {

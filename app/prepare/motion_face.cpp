@@ -9,6 +9,7 @@
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
+#include "edit/line.h"
 #include "edit/motions.h"
 #include "files/scene_file.h"
 #include "rig/parts.h"
@@ -127,6 +128,80 @@ void MotionFace::laySheet(const scene::ActorEntry& a, Sheets::Motion& sheet) {
         }
 }
 
+void MotionFace::layLine(const scene::ActorEntry& a) {
+    const scene::Scene& scene = m_document.scene();
+    const scene::Shot& shot = scene.shot();
+    const rig::Line line = edit::lineOf(scene, a.id);
+    if (line.empty()) return;
+    addHeading(tr("Plays in %1").arg(qs(shot.name)));
+    for (std::size_t k = 0; k < line.stretches.size(); ++k) {
+        const rig::Stretch& each = line.stretches[k];
+        const int first = shot.frameOf(line.startOf(k)), last = shot.frameOf(line.startOf(k) + each.seconds());
+        QString words = each.hold > 0 ? tr("%1, held").arg(qs(each.clip)) : qs(each.clip);
+        if (each.blend > 0) words += tr(", over %1 f").arg(std::lround(each.blend * shot.fps));
+        ListRow* row = addRow(words, tr("%1 to %2").arg(first + 1).arg(last + 1));
+        row->setObjectName(QStringLiteral("stretch"));
+        connect(row, &ListRow::chosen, this, [this, first] {
+            m_session.setPlaying(false);
+            m_session.setFrame(first);
+        });
+        if (line.stretches.size() > 1)
+            row->addButton(QStringLiteral("stretch-remove"), QStringLiteral("\u00d7"),
+                           tr("Takes it away; what comes after moves along"), [this, id = a.id, k] {
+                               attempt(tr("Take a stretch away"), [&](scene::Scene& s) { return edit::removeStretch(s, id, k); });
+                           });
+    }
+    if (line.closing > 0) addText(tr("%1 frames more to its first pose.").arg(std::lround(line.closing * shot.fps)));
+    if (line.fade > 0)
+        addText(tr("The gap between its ends is faded over %1 frames at either.").arg(std::lround(line.fade * shot.fps)));
+    auto* options = new QHBoxLayout;
+    auto* frames = new QSpinBox;
+    frames->setObjectName(QStringLiteral("line-frames"));
+    frames->setRange(1, 1000);
+    frames->setValue(m_frames);
+    frames->setSuffix(tr(" f"));
+    frames->setAccessibleName(tr("Frames to hold, or to come in over"));
+    connect(frames, &QSpinBox::valueChanged, this, [this](int v) { m_frames = v; });
+    auto* clips = new QComboBox;
+    clips->setObjectName(QStringLiteral("line-clip"));
+    clips->setAccessibleName(tr("The clip to play after"));
+    for (std::size_t c = 0; c < a.actor->clips.size(); ++c)
+        clips->addItem(qs(a.actor->clipLabel(static_cast<int>(c))), qs(scene::clipReference(*a.actor, static_cast<int>(c))));
+    options->addWidget(frames);
+    options->addWidget(clips, 1);
+    rows()->addLayout(options);
+    const auto [from, to] = m_session.range().value_or(std::pair(0, m_document.frames() - 1));
+    addButtons(rows(),
+               {{QStringLiteral("line-split"), tr("Cut here"), tr("Cuts what plays at the play-head"),
+                 [this, id = a.id] {
+                     attempt(tr("Cut what plays"), [&](scene::Scene& s) { return edit::splitAt(s, id, m_session.frame()); });
+                 },
+                 true},
+                {QStringLiteral("line-hold"), tr("Hold here"), tr("Holds the pose at the play-head for so many frames"),
+                 [this, id = a.id] {
+                     attempt(tr("Hold a pose"),
+                             [&](scene::Scene& s) { return edit::holdPose(s, id, m_session.frame(), m_frames); });
+                 },
+                 true},
+                {QStringLiteral("line-repeat"), tr("Again"),
+                 tr("Plays the range that plays once more: frames %1 to %2").arg(from + 1).arg(to + 1),
+                 [this, id = a.id, from = from, to = to] {
+                     attempt(tr("Play again"), [&](scene::Scene& s) { return edit::repeatFrames(s, id, from, to, 1); });
+                 },
+                 true},
+                {QStringLiteral("line-after"), tr("Play after"),
+                 tr("The clip beside after all that plays, coming in over so many frames"),
+                 [this, id = a.id, clips] {
+                     const std::string clip = clips->currentData().toString().toStdString();
+                     attempt(tr("Play a clip after"), [&](scene::Scene& s) { return edit::playAfter(s, id, clip, m_frames); });
+                 },
+                 true},
+                {QStringLiteral("line-clear"), tr("The clip alone"), tr("Plays the clip as it is, once"),
+                 [this, id = a.id] { m_document.edit(tr("The clip alone"), [&](scene::Scene& s) { edit::clearLine(s, id); }); },
+                 shot.lineOf(a.id) != nullptr}},
+               3);
+}
+
 void MotionFace::layContacts(const scene::ActorEntry& a) {
     const scene::Shot& shot = m_document.scene().shot();
     const int clip = m_document.scene().clipOf(shot, a);
@@ -190,8 +265,10 @@ void MotionFace::lay() {
     }
     if (m_sheets.motion && m_sheets.motion->actor == a->id)
         laySheet(*a, *m_sheets.motion);
-    else
+    else {
+        layLine(*a);
         layContacts(*a);
+    }
 }
 
 }  // namespace nutatio::app

@@ -20,6 +20,7 @@ class MotionFace : public Face {
   private:
     void choose();
     void laySheet(const scene::ActorEntry& a, Sheets::Motion& sheet);
+    void layLine(const scene::ActorEntry& a);
     void layContacts(const scene::ActorEntry& a);
 
     Sheets& m_sheets;
@@ -27,6 +28,7 @@ class MotionFace : public Face {
     std::pair<Key, int> m_contactsOf{{}, -1};  // which actor and clip these are of
     std::vector<rig::Contact> m_contacts;
     int m_hold = 12, m_ease = 12;
+    int m_frames = 12;                                // that a pose is held, or a clip comes in over
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };
 

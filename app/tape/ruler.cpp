@@ -106,6 +106,13 @@ void Ruler::paintEvent(QPaintEvent*) {
     p.setPen(QPen(m_document.upToDate() ? t.lagoon : look::faded(t.lagoon, 0.3), 2));
     if (m_document.results()) p.drawLine(QPointF(s.x(0), 37.5), QPointF(s.x(s.frames - 1), 37.5));
     paintSeam(p, s);
+    // Where one stretch of what the leading actor plays ends and the next begins.
+    if (const rig::Line* line = shot.lineOf(shot.lead))
+        for (std::size_t k = 1; k < line->stretches.size(); ++k) {
+            const double x = s.x(line->startOf(k) * shot.fps);
+            p.setPen(QPen(t.inkSoft, 1, Qt::DotLine));
+            p.drawLine(QPointF(x, 13), QPointF(x, 36));
+        }
     // Cuts: a notch across the ruler.
     p.setPen(QPen(t.brick, 1.6, Qt::DashLine));
     for (double time : shot.cuts)

@@ -300,8 +300,11 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
             for (const scene::Owner& o : more) remove(s, o);
             s.shots.eraseIf([&](const scene::Shot& shot) { return shot.lead == owner.id; });
             eachShot(
-                s, [&](const scene::Shot& shot) { return shot.clips.count(owner.id) > 0; },
-                [&](scene::Shot& shot) { shot.clips.erase(owner.id); });
+                s, [&](const scene::Shot& shot) { return shot.clips.count(owner.id) + shot.lines.count(owner.id) > 0; },
+                [&](scene::Shot& shot) {
+                    shot.clips.erase(owner.id);
+                    shot.lines.erase(owner.id);
+                });
             if (!s.findShot(s.shown)) s.shown = s.shots.empty() ? "" : s.shots.front().id;
             break;
         }

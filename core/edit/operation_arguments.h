@@ -14,6 +14,7 @@ std::span<const Operation> bringOperations();
 std::span<const Operation> timeOperations();
 std::span<const Operation> handOperations();
 std::span<const Operation> takeOperations();
+std::span<const Operation> lineOperations();
 
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);

@@ -200,8 +200,8 @@ std::vector<std::string_view> listed(std::string_view joined) {
 std::span<const Operation> operations() {
     static const std::vector<Operation> kAll = [] {
         std::vector<Operation> all(std::begin(kOperations), std::end(kOperations));
-        for (const auto& more :
-             {timeOperations(), handOperations(), takeOperations(), prepareOperations(), partOperations(), bringOperations()})
+        for (const auto& more : {timeOperations(), handOperations(), takeOperations(), lineOperations(), prepareOperations(),
+                                 partOperations(), bringOperations()})
             all.insert(all.end(), more.begin(), more.end());
         return all;
     }();

@@ -272,6 +272,7 @@ class Differences {
         if (a.name != b.name) say("shot " + a.name, "now called " + b.name);
         if (a.fps != b.fps) say(of, written(a.fps) + kArrow + written(b.fps) + " frames a second");
         if (a.clips != b.clips) say(of, "plays other clips");
+        if (a.lines != b.lines) say(of, "its clips arranged otherwise");
         if (a.cuts != b.cuts) say(of, std::to_string(a.cuts.size()) + kArrow + std::to_string(b.cuts.size()) + " cuts");
         if (a.marks != b.marks) say(of, "marked otherwise");
         std::set<std::string, std::less<>> acting;

@@ -113,6 +113,37 @@ double readRate(const Place& p) {
     return fps;
 }
 
+rig::Line readLine(const Place& p) {
+    rig::Line out;
+    const Place all = p.at("stretches");
+    for (std::size_t i = 0, n = all.size(kMostItems); i < n; ++i) {
+        const Place at = all.at(i);
+        const auto seconds = [&](const char* key) { return at.has(key) ? secondsOf(at.at(key)) : 0.0; };
+        rig::Stretch s{at.at("clip").text(), seconds("from"), seconds("to"), seconds("hold"), seconds("blend")};
+        if (!(s.seconds() > 0)) at.fail("a stretch must last a while");
+        if (i == 0 ? s.blend > 0 : s.blend > std::min(s.seconds(), out.stretches.back().seconds()))
+            at.fail("a stretch cannot blend for longer than it or the one before it lasts");
+        out.stretches.push_back(std::move(s));
+    }
+    if (p.has("closing")) out.closing = secondsOf(p.at("closing"));
+    if (p.has("fade")) out.fade = secondsOf(p.at("fade"));
+    if (out.seconds() > kLongestClip) p.fail("what an actor plays lasts a day at most");
+    return out;
+}
+
+Json lineJson(const rig::Line& line) {
+    Json out{{"stretches", Json::array()}};
+    for (const rig::Stretch& s : line.stretches) {
+        Json one{{"clip", s.clip}, {"from", s.from}};
+        one[s.hold > 0 ? "hold" : "to"] = s.hold > 0 ? s.hold : s.to;
+        if (s.blend > 0) one["blend"] = s.blend;
+        out["stretches"].push_back(std::move(one));
+    }
+    if (line.closing > 0) out["closing"] = line.closing;
+    if (line.fade > 0) out["fade"] = line.fade;
+    return out;
+}
+
 scene::Shot readShot(const Place& p) {
     scene::Shot s;
     s.id = p.at("id").text();
@@ -122,6 +153,7 @@ scene::Shot readShot(const Place& p) {
     if (p.has("loop") && !scene::loopFromName(p.at("loop").text(), s.loop))
         p.at("loop").fail("\"" + p.at("loop").text() + "\" is none of found, closed and once");
     eachMember(p, "clips", [&](const std::string& actor, const Place& at) { s.clips[actor] = at.text(); });
+    eachMember(p, "lines", [&](const std::string& actor, const Place& at) { s.lines[actor] = readLine(at); });
     if (p.has("cuts"))
         for (std::size_t i = 0, n = p.at("cuts").size(kMostItems); i < n; ++i) s.cuts.push_back(secondsOf(p.at("cuts").at(i)));
     std::sort(s.cuts.begin(), s.cuts.end());
@@ -150,7 +182,7 @@ scene::Shot readShot(const Place& p) {
             s.intervals[layer].push_back(v);
         }
     });
-    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "loop", "clips", "cuts", "marks", "intervals", "keys"});
+    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "loop", "clips", "lines", "cuts", "marks", "intervals", "keys"});
     return s;
 }
 
@@ -223,6 +255,18 @@ void checkShots(const scene::Scene& s, const Place& root) {
         for (const auto& [actor, clip] : s.shots[i].clips)
             if (const scene::ActorEntry* a = s.actor(actor); a && a->actor->findClip(clip) < 0)
                 root.at("shots").at(i).at("clips").at(actor.c_str()).fail("the actor has no clip \"" + clip + "\"");
+    for (std::size_t i = 0; i < s.shots.size(); ++i)
+        for (const auto& [actor, line] : s.shots[i].lines)
+            for (std::size_t k = 0; k < line.stretches.size(); ++k)
+                if (const scene::ActorEntry* a = s.actor(actor); a && a->actor->findClip(line.stretches[k].clip) < 0)
+                    root.at("shots")
+                        .at(i)
+                        .at("lines")
+                        .at(actor.c_str())
+                        .at("stretches")
+                        .at(k)
+                        .at("clip")
+                        .fail("the actor has no clip \"" + line.stretches[k].clip + "\"");
     if (!s.shown.empty() && s.shown != s.shot().id) root.at("shown").fail("there is no shot \"" + s.shown + "\"");
 }
 
@@ -369,6 +413,8 @@ Json shotJson(const scene::Shot& s) {
     Json j{{"id", s.id}, {"name", s.name}, {"fps", s.fps}, {"lead", s.lead}, {"clips", Json::object()}, {"cuts", s.cuts}};
     if (s.loop != scene::Loop::Found) j["loop"] = scene::loopName(s.loop);
     for (const auto& [actor, clip] : s.clips) j["clips"][actor] = clip;
+    for (const auto& [actor, line] : s.lines)
+        if (!line.empty()) j["lines"][actor] = lineJson(line);
     for (const auto& [owner, all] : s.keys)
         for (const auto& [setting, keys] : all)
             if (!keys.empty()) j["keys"][std::string(scene::listName(owner.list))][owner.id][setting] = keysJson(keys);

@@ -176,6 +176,10 @@ void seam(const Checked& on, const Sampled& c, const std::string& clip, const st
                                " before its first pose comes round again: as a loop it jerks there."
                  : nearly ? clip + " nearly closes: its ends lie " + shortNumber(100 * gap) + " % of the height apart."
                           : clip + " is called a loop, and its ends do not meet.";
+    // Frames that are missing are put in; else half the gap is worked off over a fifth of a second at either end.
+    const std::string by = isShort ? "missing=" + std::to_string(missing)
+                                   : "fade=" + std::to_string(std::max(1, static_cast<int>(std::lround(0.2 / c.dt))));
+    f.repair = {"close-clip:actor=" + on.entry.id + ",clip=" + asArgument(clip) + "," + by};
     out.push_back(std::move(f));
 }
 

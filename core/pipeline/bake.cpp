@@ -70,6 +70,9 @@ class Baker {
           m_scales(rig::scalesAbove(*entry.actor)),
           m_rest(std::make_shared<const rig::Track>(rig::bodyTrack(*entry.actor, -1, {1, 24, 0, 0}))) {}
 
+    /// The rest pose, of one frame and without weights.
+    const rig::Track& rest() const { return *m_rest; }
+
     /// The actor's motion in a shot, with everything outside the asked range as it was.
     ActorResult evaluate(const scene::Shot& shot, BakeReport& report) {
         ActorResult r = *m_evaluator.evaluate(m_scene, shot, m_cancel).actor(m_entry.id);
@@ -95,13 +98,15 @@ class Baker {
         return r;
     }
 
-    files::NewClip clipOf(int clip, const std::optional<std::string>& beside, const ActorResult& r, BakeReport& report) const {
+    files::NewClip clipOf(int clip, bool line, const std::optional<std::string>& beside, const ActorResult& r,
+                          BakeReport& report) const {
         files::NewClip out;
-        const bool recorded = clip >= 0 && m_entry.actor->clips[static_cast<std::size_t>(clip)].recorded;
+        // A line is no clip of the source either.
+        const bool recorded = line || (clip >= 0 && m_entry.actor->clips[static_cast<std::size_t>(clip)].recorded);
         const bool piece = m_entry.isPiece();
         // The source has no clip of this name: it goes out as a new one, with the body's own motion in it.
         out.source = recorded ? -1 : clip;
-        out.beside = recorded && !beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : beside;
+        out.beside = recorded && !line && !beside ? m_entry.actor->clips[static_cast<std::size_t>(clip)].name : beside;
         const rig::Track& before = recorded || piece ? *m_rest : *r.body;
         const rig::FrameGrid& g = r.result->grid();
         BakeReport::ClipReport said;
@@ -246,7 +251,7 @@ Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEn
     std::vector<Job> jobs;
     const auto firstOf = [&](int clip) -> const scene::Shot* {
         for (const scene::Shot& s : scene.shots)
-            if (s.lead == entry.id && scene.clipOf(s, entry) == clip) return &s;
+            if (s.lead == entry.id && scene.clipOf(s, entry) == clip && !s.lineOf(entry.id)) return &s;
         return nullptr;
     };
     const auto addClip = [&](int clip) {
@@ -265,7 +270,7 @@ Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEn
         const scene::Shot* s = scene.findShot(*options.shot);
         if (!s) return refused("there is no shot \"" + *options.shot + "\"");
         const int clip = scene.clipOf(*s, entry);
-        jobs.push_back({*s, clip, entry.isPiece() || (firstOf(clip) != s && firstOf(clip) != nullptr)});
+        jobs.push_back({*s, clip, entry.isPiece() || s->lineOf(entry.id) || (firstOf(clip) != s && firstOf(clip) != nullptr)});
     } else if (options.clip) {
         const int clip = actor.findClip(*options.clip);
         if (clip < 0) return refused("there is no clip \"" + *options.clip + "\"");
@@ -274,6 +279,9 @@ Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEn
         jobs.push_back({scene.shot(), -1, entry.isPiece()});
     } else {
         for (std::size_t c = 0; c < actor.clips.size(); ++c) addClip(static_cast<int>(c));
+        // What is arranged in shots goes out beside the clips that it was made of.
+        for (const scene::Shot& s : scene.shots)
+            if (s.lead == entry.id && s.lineOf(entry.id)) jobs.push_back({s, scene.clipOf(s, entry), true});
     }
     if (options.fps > 0)
         for (Job& j : jobs) j.shot.fps = options.fps;
@@ -355,8 +363,9 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
             return refused("the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
                            " does not lie in the shot's frames 1:" + std::to_string(frames));
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
-        files::NewClip clip = baker.clipOf(
-            jobs[k].clip, options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
+        files::NewClip clip =
+            baker.clipOf(jobs[k].clip, jobs[k].shot.lineOf(entry.id) != nullptr,
+                         options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, *out);
             if (!written) return written.error();
@@ -371,7 +380,9 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
     for (const ActorResult& r : results) morphs.add(*r.result);
     const std::vector<files::NewMorphs> targets = morphs.targets();
     for (std::size_t k = 0; k < results.size(); ++k)
-        addWeights(actor, *results[k].body, *results[k].result, morphs, k, fresh[k], report.clips[k]);
+        // What is arranged is no clip of the source's: all of its weights go out.
+        addWeights(actor, jobs[k].shot.lineOf(entry.id) ? baker.rest() : *results[k].body, *results[k].result, morphs, k,
+                   fresh[k], report.clips[k]);
     if (!out) return report;
     const auto written = files::writeGltf(actor, fresh, *out, targets);
     if (!written) return written.error();

@@ -43,6 +43,10 @@ Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::Act
             .number(entry.trial.onTop);
         if (entry.trial.kept) h.key(entry.trial.kept->key);
     }
+    if (const rig::Line* line = shot.lineOf(entry.id)) {
+        h.real(line->closing).real(line->fade);
+        for (const rig::Stretch& s : line->stretches) h.text(s.clip).real(s.from).real(s.to).real(s.hold).real(s.blend);
+    }
     return h.key(entry.actor->content)
         .number(static_cast<std::uint64_t>(scene.clipOf(shot, entry)))
         .number(static_cast<std::uint64_t>(g.frames))
@@ -825,9 +829,14 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
     const Key key = bodyKey(scene, shot, entry, grid);
     if (const auto kept = known(key)) return kept->body;
     const int clip = scene.clipOf(shot, entry);
-    if (!entry.leavesClip()) refuseTooMuch(*entry.actor, clip, grid);
+    if (const rig::Line* played = entry.leavesClip() ? nullptr : shot.lineOf(entry.id))
+        for (const rig::Stretch& each : played->stretches) refuseTooMuch(*entry.actor, entry.actor->findClip(each.clip), grid);
+    else if (!entry.leavesClip())
+        refuseTooMuch(*entry.actor, clip, grid);
     Kept kept;
+    const rig::Line* line = shot.lineOf(entry.id);
     rig::Track track = entry.leavesClip() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
+                       : line             ? rig::lineTrack(*entry.actor, *line, grid, cancel)
                                           : rig::bodyTrack(*entry.actor, clip, grid, cancel);
     if (entry.isPiece() && !entry.onTrial()) {
         const scene::Resolved settings(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps,

@@ -195,6 +195,11 @@ const Take* Scene::take(std::string_view id) const {
     return byId(takes, id);
 }
 
+const rig::Line* Shot::lineOf(const std::string& actor) const {
+    const auto at = lines.find(actor);
+    return at == lines.end() || at->second.empty() ? nullptr : &at->second;
+}
+
 const Shot* Scene::findShot(std::string_view idOrName) const {
     if (const Shot* s = byId(shots, idOrName)) return s;
     const std::size_t at = shots.find([&](const Shot& s) { return s.name == idOrName; });
@@ -206,13 +211,23 @@ int Scene::clipOf(const Shot& shot, const ActorEntry& a) const {
     return at == shot.clips.end() ? -1 : a.actor->findClip(at->second);
 }
 
+namespace {
+
+int framesOf(const rig::Line& line, double fps) {
+    return std::max(2, static_cast<int>(std::floor(line.seconds() * fps + 1e-3)) + 1);
+}
+
+}  // namespace
+
 int Scene::frames(const Shot& shot) const {
     int trial = 0, led = 0, longest = 0;
     for (const ActorEntry& a : actors) {
         if (a.leavesClip()) trial = std::max(trial, rig::trialGrid(a.trial, shot.fps).frames);
         const int clip = clipOf(shot, a);
-        if (clip < 0) continue;
-        const int n = rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps).frames;
+        const rig::Line* line = shot.lineOf(a.id);
+        if (clip < 0 && !line) continue;
+        const int n = line ? framesOf(*line, shot.fps)
+                           : rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps).frames;
         if (a.id == shot.lead) led = n;
         longest = std::max(longest, n);
     }
@@ -229,6 +244,7 @@ rig::FrameGrid Scene::grid(const Shot& shot, const ActorEntry& a) const {
         g.frames = n;
         return g;
     }
+    if (const rig::Line* line = shot.lineOf(a.id)) return {n, shot.fps, 0, std::max(line->seconds(), (n - 1) / shot.fps)};
     if (clip < 0) return {n, shot.fps, 0, shot.lead.empty() || !actor(shot.lead) ? n / shot.fps : (n - 1) / shot.fps};
     rig::FrameGrid g = rig::FrameGrid::covering(a.actor->clips[static_cast<std::size_t>(clip)], shot.fps);
     if (g.frames < n) g.end = g.start + (n - 1) / shot.fps;
@@ -301,7 +317,9 @@ std::vector<rig::MapStep> regionOf(const ActorEntry& a, const std::string& name)
 
 std::vector<Xform> stand(const Scene& scene, const Shot& shot, const ActorEntry& a) {
     std::vector<Xform> pose = a.actor->restPose();
-    if (const int c = scene.clipOf(shot, a); c >= 0)
+    if (const rig::Line* line = shot.lineOf(a.id))
+        rig::lineTrack(*a.actor, *line, {1, shot.fps, 0, 0}).pose(0, pose);
+    else if (const int c = scene.clipOf(shot, a); c >= 0)
         a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
     if (a.isPiece()) pose.front() = pieceAt(Resolved(a, pieceTable(), shot.keysOf({List::Actors, a.id}), shot.fps), 0);
     return pose;

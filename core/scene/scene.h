@@ -8,6 +8,7 @@
 
 #include "base/shared.h"
 #include "base/shared_list.h"
+#include "rig/line.h"
 #include "rig/prepare.h"
 #include "rig/track.h"
 #include "rig/trial.h"
@@ -153,15 +154,18 @@ struct Shot {
     double fps = 24;
     std::string lead;  // id of the actor whose clip it is as long as; empty: as the longest
     Loop loop = Loop::Found;
-    std::map<std::string, std::string> clips;                             // by actor: reference of its clip; none: the rest pose
-    std::vector<double> cuts;                                             // at which the motion begins anew; in order
-    std::vector<Mark> marks;                                              // in order
-    std::map<Owner, KeysOf> keys;                                         // a keyed setting's plain value rests
+    std::map<std::string, std::string> clips;  // by actor: reference of its clip; none: the rest pose
+    std::map<std::string, rig::Line> lines;    // by actor: what it plays in place of that clip; none: all of it, once
+    std::vector<double> cuts;                  // at which the motion begins anew; in order
+    std::vector<Mark> marks;                   // in order
+    std::map<Owner, KeysOf> keys;              // a keyed setting's plain value rests
     std::map<std::string, std::vector<Interval>, std::less<>> intervals;  // by layer; none: it acts all through
     Unknown unknown;
 
     const KeysOf* keysOf(const Owner& owner) const;
     const Keys* keysOf(const Owner& owner, std::string_view setting) const;
+    /// Null where an actor plays its clip as it is.
+    const rig::Line* lineOf(const std::string& actor) const;
     /// The frame, from 0, that a time falls on.
     int frameOf(double time) const;
     double timeOf(int frame) const { return frame / fps; }

@@ -11,6 +11,7 @@
 #include "app/compare/spread_view.h"
 #include "app/widgets/list_row.h"
 #include "edit/edit.h"
+#include "edit/line.h"
 #include "edit/takes.h"
 
 using namespace nutatio;
@@ -369,4 +370,57 @@ TEST_CASE("R draws the way of a joint, Shift+R that of a spot under the mouse, s
     CHECK(w.bench.session().trails().of.size() == 1);
     w.clickButton("do-trails-none");
     CHECK(waitFor([&] { return w.bench.stage()->ways().all().empty(); }));
+}
+
+TEST_CASE("what plays in a shot is cut, held, played again and followed by another clip, on the Motion page, and undone") {
+    Window w(test::kDemo);
+    const int frames = w.bench.document().frames();
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    w.bench.session().setFace(app::FaceId::Motion);
+    QApplication::processEvents();
+    w.bench.session().setFrame(10);
+    w.clickButton("line-split");
+    QApplication::processEvents();
+    REQUIRE(w.bench.findChildren<app::ListRow*>(QStringLiteral("stretch")).size() == 2);
+    CHECK(w.bench.document().frames() == frames);
+    auto* n = w.bench.findChild<QSpinBox*>(QStringLiteral("line-frames"));
+    REQUIRE(n);
+    n->setFocus();
+    n->selectAll();
+    QTest::keyClicks(n, "7");
+    QTest::keyClick(n, Qt::Key_Return);
+    w.clickButton("line-hold");
+    CHECK(w.bench.document().frames() == frames + 7);
+    w.settle();
+    const rig::Track& body = *w.bench.document().results()->evaluation.actor("otter")->body;
+    CHECK(body.at(w.joint("thigh_L"), 12).r.angularDistance(body.at(w.joint("thigh_L"), 16).r) < 1e-9);
+    QApplication::processEvents();
+    choose(w.bench.findChild<QComboBox*>(QStringLiteral("line-clip")), QStringLiteral("Idle"));
+    w.clickButton("line-after");
+    CHECK(w.bench.document().frames() > frames + 7 + 80);
+    QApplication::processEvents();
+    w.clickButton("line-clear");
+    CHECK(w.bench.document().frames() == frames);
+    for (int k = 0; k < 4; ++k) w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(w.scene().shot().lines.empty());
+}
+
+TEST_CASE("a clip whose ends do not meet is closed from the Loop page, and left open again") {
+    Window w(test::kDemo);
+    w.bench.document().edit(QStringLiteral("turn"), [](scene::Scene& s) { edit::playClip(s, "otter", "Turn and stop"); });
+    w.settle();
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    w.clickButton("face-loop");
+    REQUIRE(waitFor([&] { return w.bench.findChild<QPushButton*>(QStringLiteral("close-fade")) != nullptr; }));
+    w.clickButton("loop-closed");
+    w.settle();
+    CHECK_FALSE(w.bench.document().results()->seams.at("otter").turn < radians(5));
+    REQUIRE(waitFor([&] { return w.bench.findChild<QPushButton*>(QStringLiteral("close-fade")) != nullptr; }));
+    w.clickButton("close-fade");
+    w.settle();
+    CHECK(w.bench.document().results()->seams.at("otter").turn < radians(1));
+    REQUIRE(waitFor([&] { return w.bench.findChild<QPushButton*>(QStringLiteral("close-not")) != nullptr; }));
+    w.clickButton("close-not");
+    CHECK(edit::lineOf(w.scene(), "otter").fade == 0);
 }
