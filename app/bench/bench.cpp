@@ -127,6 +127,7 @@ Bench::Bench(const QString& keepFolder)
     connect(&m_session, &Session::comparingChanged, this, &Bench::showView);
     connect(&m_session, &Session::spreadingChanged, this, &Bench::showView);
     connect(m_spread, &SpreadView::said, this, &Bench::say);
+    connect(m_compare, &CompareView::said, this, &Bench::say);
     qApp->installEventFilter(this);
     if (!keepFolder.isEmpty()) {
         m_document.keepAgainstCrash(keepFolder);

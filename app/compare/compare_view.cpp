@@ -73,6 +73,7 @@ CompareView::CompareView(Document& document, Session& session, Stage& stage, QWi
     connect(&document, &Document::sceneChanged, this, again);
     connect(&document, &Document::resultsChanged, this, again);
     connect(&m_aside, &Aside::ready, this, again);
+    connect(&m_aside, &Aside::failed, this, &CompareView::said);
 }
 
 QColor CompareView::colourOf(std::size_t place, const std::string& id) {

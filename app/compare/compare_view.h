@@ -28,6 +28,9 @@ class CompareView : public QWidget {
     /// The colour of what stands at a place in the comparison.
     static QColor colourOf(std::size_t place, const std::string& id);
 
+  Q_SIGNALS:
+    void said(const QString& sentence);
+
   private:
     void refresh();
     void layPanes();

@@ -56,6 +56,7 @@ SpreadView::SpreadView(Document& document, Session& session, Stage& stage, QWidg
         m_of = {};
     });
     connect(&m_aside, &Aside::ready, this, &SpreadView::layPanes);
+    connect(&m_aside, &Aside::failed, this, &SpreadView::said);
     connect(m_panes, &Panes::picked, this, &SpreadView::adopt);
 }
 

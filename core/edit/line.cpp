@@ -86,7 +86,8 @@ Result<Done> splitAt(scene::Scene& s, const std::string& actor, int frame) {
     if (!line) return line.error();
     const double time = s.shot().timeOf(frame);
     const std::size_t before = line.value().stretches.size();
-    if (time < kNothing || time > line.value().seconds() - kNothing) return refused("it is cut between its first and its last frame");
+    if (time < kNothing || time > line.value().seconds() - kNothing)
+        return refused("it is cut between its first and its last frame");
     cut(line.value(), time);
     if (line.value().stretches.size() == before) return refused("it is cut there already");
     put(s, actor, std::move(line.value()));
@@ -125,7 +126,8 @@ Result<Done> repeatFrames(scene::Scene& s, const std::string& actor, int from, i
             rig::Stretch again = once[k];
             if (k == 0) again.blend = 0;
             line.value().stretches.insert(
-                line.value().stretches.begin() + static_cast<std::ptrdiff_t>(end + static_cast<std::size_t>(n) * once.size() + k), again);
+                line.value().stretches.begin() + static_cast<std::ptrdiff_t>(end + static_cast<std::size_t>(n) * once.size() + k),
+                again);
         }
     put(s, actor, std::move(line.value()));
     shiftAfter(s.editShot(), b + 0.5 / s.shot().fps, times * (b - a));
@@ -140,7 +142,8 @@ Result<Done> playAfter(scene::Scene& s, const std::string& actor, const std::str
     if (number < 0) return refused("there is no clip \"" + clip + "\"");
     rig::Stretch next{scene::clipReference(a, number), 0, a.clips[static_cast<std::size_t>(number)].seconds(), 0, 0};
     if (!(next.seconds() > 0)) return refused("the clip \"" + clip + "\" does not last");
-    next.blend = std::clamp(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
+    next.blend =
+        std::clamp(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
     line.value().stretches.push_back(next);
     put(s, actor, std::move(line.value()));
     return Done{};
@@ -155,7 +158,8 @@ Result<Done> removeStretch(scene::Scene& s, const std::string& actor, std::size_
     const double from = line.value().startOf(which), before = line.value().seconds();
     all.erase(all.begin() + static_cast<std::ptrdiff_t>(which));
     all.front().blend = 0;
-    if (which < all.size() && which > 0) all[which].blend = std::min(all[which].blend, 0.9 * std::min(all[which].seconds(), all[which - 1].seconds()));
+    if (which < all.size() && which > 0)
+        all[which].blend = std::min(all[which].blend, 0.9 * std::min(all[which].seconds(), all[which - 1].seconds()));
     const double shorter = before - line.value().seconds();
     put(s, actor, std::move(line.value()));
     shiftAfter(s.editShot(), from, -shorter);

@@ -40,9 +40,8 @@ Result<Done> doRepeat(scene::Scene& s, const Arguments& a) {
     const auto from = wholeOr(a, "from", 1), to = wholeOr(a, "to", 1), times = wholeOr(a, "times", 1);
     for (const auto* each : {&from, &to, &times})
         if (!*each) return each->error();
-    return onLine(s, a, [&](const std::string& actor) {
-        return repeatFrames(s, actor, from.value() - 1, to.value() - 1, times.value());
-    });
+    return onLine(
+        s, a, [&](const std::string& actor) { return repeatFrames(s, actor, from.value() - 1, to.value() - 1, times.value()); });
 }
 
 Result<Done> doPlayAfter(scene::Scene& s, const Arguments& a) {
@@ -55,7 +54,8 @@ Result<Done> doRemoveStretch(scene::Scene& s, const Arguments& a) {
     const auto which = wholeOr(a, "stretch", 1);
     if (!which) return which.error();
     if (which.value() < 1) return refused("stretches are counted from 1");
-    return onLine(s, a, [&](const std::string& actor) { return removeStretch(s, actor, static_cast<std::size_t>(which.value() - 1)); });
+    return onLine(s, a,
+                  [&](const std::string& actor) { return removeStretch(s, actor, static_cast<std::size_t>(which.value() - 1)); });
 }
 
 Result<Done> doClose(scene::Scene& s, const Arguments& a) {
@@ -69,7 +69,8 @@ Result<Done> doCloseClip(scene::Scene& s, const Arguments& a) {
     const auto missing = wholeOr(a, "missing", 0), fade = wholeOr(a, "fade", 0);
     for (const auto* each : {&missing, &fade})
         if (!*each) return each->error();
-    return onLine(s, a, [&](const std::string& actor) { return closeClip(s, actor, text(a, "clip"), missing.value(), fade.value()); });
+    return onLine(s, a,
+                  [&](const std::string& actor) { return closeClip(s, actor, text(a, "clip"), missing.value(), fade.value()); });
 }
 
 Result<Done> doClearLine(scene::Scene& s, const Arguments& a) {
@@ -86,7 +87,8 @@ constexpr Operation kLineOperations[] = {
     {"play-after", "clip", "actor,blend", "A clip after all that plays, coming in over so many frames.", doPlayAfter},
     {"remove-stretch", "stretch", "actor", "Takes a stretch away, counted from 1.", doRemoveStretch},
     {"close-line", "", "actor,missing,fade", "Ends as it begins: by frames more, or by a fade at either end.", doClose},
-    {"close-clip", "clip", "actor,missing,fade", "The same wherever a clip is played as it is, in frames of its own rate.", doCloseClip},
+    {"close-clip", "clip", "actor,missing,fade", "The same wherever a clip is played as it is, in frames of its own rate.",
+     doCloseClip},
     {"clear-line", "", "actor", "Plays the clip as it is.", doClearLine},
 };
 

@@ -10,6 +10,7 @@ namespace nutatio::measure {
 namespace {
 
 constexpr double kBreakSeen = 0.25;      // [deg] of turn that is seen
+constexpr double kJumpSeen = 0.003;      // [heights] of way
 constexpr double kBreakStandsOut = 1.5;  // times what turning changes by within the shot
 
 Vec3 turnOver(const rig::Track& t, int joint, int from, int to) {
@@ -33,7 +34,7 @@ double lengthOf(const std::vector<Vec3>& v) {
 }  // namespace
 
 bool Seam::closes() const {
-    return turn < radians(kBreakSeen) && speed < std::max(kBreakStandsOut * usual, radians(20));
+    return turn < radians(kBreakSeen) && move < kJumpSeen && speed < std::max(kBreakStandsOut * usual, radians(20));
 }
 
 Seam seamOf(const rig::Actor& actor, const rig::Track& track) {
@@ -41,6 +42,7 @@ Seam seamOf(const rig::Actor& actor, const rig::Track& track) {
     const int n = track.frames();
     if (n < 3) return out;
     const double dt = track.grid().dt();
+    const std::vector<double> scale = rig::scalesAbove(actor);
     for (int j = 0; j < track.joints(); ++j) {
         if (track.holdsStill(j)) continue;
         if (const double turn = turnOver(track, j, n - 1, 0).norm(); turn > out.turn) {
@@ -48,7 +50,8 @@ Seam seamOf(const rig::Actor& actor, const rig::Track& track) {
             out.joint = j;
         }
         if (actor.skeleton.joint(j).parent != rig::kNoJoint)
-            out.move = std::max(out.move, (track.at(j, n - 1).t - track.at(j, 0).t).norm());
+            out.move = std::max(
+                out.move, (track.at(j, n - 1).t - track.at(j, 0).t).norm() * scale[static_cast<std::size_t>(j)] / actor.height);
         const Vec3 in = turnOver(track, j, n - 2, n - 1), over = turnOver(track, j, 0, 1);
         if (const double speed = (over - in).norm() / dt; speed > out.speed) {
             out.speed = speed;

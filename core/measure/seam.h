@@ -14,11 +14,11 @@ namespace nutatio::measure {
 struct Seam {
     int joint = rig::kNoJoint;  // that turns most there
     double turn = 0;            // [rad] by which it does
-    double move = 0;            // [units] by which a joint jumps at most against what carries it
+    double move = 0;            // [heights] by which a joint jumps at most against what carries it
     int quick = rig::kNoJoint;  // the joint whose turning breaks most
     double speed = 0;           // [rad/s] by which that breaks over the seam
     double usual = 0;           // [rad/s] by which the turning of that joint changes from frame to frame within the shot, at most
-    /// It plays round and round without anybody seeing where it begins: by turn and speed.
+    /// It plays round and round without anybody seeing where it begins: by turn, way and speed.
     bool closes() const;
 };
 

@@ -9,7 +9,7 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr double kElsewhere = 0.15;             // heights over the ground that are a step on, not a sway
+constexpr double kElsewhere = 0.15;  // heights over the ground that are a step on, not a sway
 constexpr double kFacesElsewhere = radians(25);
 
 double eased(double u) {
@@ -32,7 +32,9 @@ class Playing {
   public:
     Playing(const Actor& actor, const Line& line) : m_actor(actor), m_line(line) {
         const Roles roles = rolesOf(actor);
-        m_carrier = roles.hips != kNoJoint ? roles.hips : actor.skeleton.roots().empty() ? kNoJoint : actor.skeleton.roots().front();
+        m_carrier = roles.hips != kNoJoint           ? roles.hips
+                    : actor.skeleton.roots().empty() ? kNoJoint
+                                                     : actor.skeleton.roots().front();
         for (std::size_t k = 0; k < line.stretches.size(); ++k) {
             m_start.push_back(line.startOf(k));
             m_carry.push_back(k == 0 ? Carry{} : carryOnto(k));
@@ -58,7 +60,8 @@ class Playing {
         if (!weightsOf(at.stretch, at.time, joint, out)) return false;
         const double blend = m_line.stretches[at.stretch].blend;
         std::vector<double> before(out.size(), 0.0);
-        if (at.stretch == 0 || at.time >= blend || !weightsOf(at.stretch - 1, time - m_start[at.stretch - 1], joint, before)) return true;
+        if (at.stretch == 0 || at.time >= blend || !weightsOf(at.stretch - 1, time - m_start[at.stretch - 1], joint, before))
+            return true;
         for (std::size_t k = 0; k < out.size(); ++k) out[k] = before[k] + eased(at.time / blend) * (out[k] - before[k]);
         return true;
     }
@@ -102,7 +105,8 @@ class Playing {
 
     Affine carrierOf(const std::vector<Xform>& pose) const {
         Affine out;
-        for (int j = m_carrier; j != kNoJoint; j = m_actor.skeleton.joint(j).parent) out = pose[static_cast<std::size_t>(j)].affine() * out;
+        for (int j = m_carrier; j != kNoJoint; j = m_actor.skeleton.joint(j).parent)
+            out = pose[static_cast<std::size_t>(j)].affine() * out;
         return out;
     }
 

@@ -214,7 +214,7 @@ int Scene::clipOf(const Shot& shot, const ActorEntry& a) const {
 namespace {
 
 int framesOf(const rig::Line& line, double fps) {
-    return std::max(2, static_cast<int>(std::floor(line.seconds() * fps + 1e-3)) + 1);
+    return std::max(2, static_cast<int>(std::ceil(line.seconds() * fps - 1e-3)) + 1);
 }
 
 }  // namespace

@@ -221,7 +221,8 @@ TEST_CASE("what is arranged is saved, opened to the same bits, and handed off as
     REQUIRE(out->clips.size() == source->clips.size() + 1);
     const int fresh = out->findClip("Walk and rest");
     REQUIRE(fresh >= 0);
-    const rig::Track handed = rig::bodyTrack(*out, fresh, {ours.actors[0].result->frames(), 24, 0, out->clips[static_cast<std::size_t>(fresh)].end});
+    const rig::Track handed =
+        rig::bodyTrack(*out, fresh, {ours.actors[0].result->frames(), 24, 0, out->clips[static_cast<std::size_t>(fresh)].end});
     for (const int f : {0, 12, 40, 80}) CHECK(apart(handed, f, *ours.actors[0].result, f) < radians(0.2));
     // The source's clips are as they were.
     const int walk = out->findClip("Walk");
