@@ -131,9 +131,10 @@ void TakesFace::addTake(const scene::Take& take) {
                    Q_EMIT said(tr("The layers and what they meet are those of %1 now; Ctrl+Z brings back what was.").arg(called));
            });
     button("take-restore", tr("Restore"), tr("Everything becomes as it was when this take was kept, characters and shots too"),
-           [this, id, called = qs(take.name)] {
-               if (attempt(tr("Restore %1").arg(called), [&](scene::Scene& s) { return edit::restoreTake(s, id); }))
-                   Q_EMIT said(tr("All is as it was in %1; Ctrl+Z brings back what was.").arg(called));
+           [this, id, called = qs(take.name), frame = take.frame] {
+               if (!attempt(tr("Restore %1").arg(called), [&](scene::Scene& s) { return edit::restoreTake(s, id); })) return;
+               m_session.setFrame(frame);
+               Q_EMIT said(tr("All is as it was in %1; Ctrl+Z brings back what was.").arg(called));
            });
     QPushButton* ghost =
         button("take-ghost", tr("Ghost"), tr("The other take: G shows it as a ghost on the stage, and the Scope in plum"),

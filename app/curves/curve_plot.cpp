@@ -39,7 +39,9 @@ double CurvePlot::valueOf(const PlotCurve& c, double frame) const {
     if (c.keyed) {
         const scene::Shot& shot = m_document.scene().shot();
         const scene::Keys* keys = shot.keysOf(c.keyed->owner, c.keyed->setting);
-        return keys ? scene::keyedAt(*keys, frame / shot.fps) : m_document.scene().numberAt(c.keyed->owner, c.keyed->setting, 0);
+        const double period = keys ? shot.period(m_document.frames()) : 0;
+        return keys ? scene::keyedAt(period > 0 ? scene::goingRound(*keys, period) : *keys, frame / shot.fps)
+                    : m_document.scene().numberAt(c.keyed->owner, c.keyed->setting, 0);
     }
     if (c.values.empty()) return 0;
     const auto last = c.values.size() - 1;

@@ -268,7 +268,9 @@ void KeySheet::paintRow(QPainter& p, const Row& row) {
                 },
                 t.persimmon, 1.6);
     } else if (const scene::Keys* keys = shot.keysOf(m_owner, row.id)) {
-        line([&](double f) { return yOf(row, scene::keyedAt(*keys, f / shot.fps)); }, t.persimmon, 1.6);
+        // Of a loop that is closed the curve goes on over its ends, as the layer takes it.
+        const scene::Keys round = scene::goingRound(*keys, shot.period(m_document.frames()));
+        line([&](double f) { return yOf(row, scene::keyedAt(round, f / shot.fps)); }, t.persimmon, 1.6);
         m_hand.paint(p, {m_owner, row.id});
     }
     p.restore();

@@ -173,6 +173,7 @@ TEST_CASE("a take is adopted with a click, taken back by undo, and all of it is 
 
 TEST_CASE("restoring brings back what adopting leaves: here the shot that was on show") {
     Window w(test::kDemo);
+    w.bench.session().setFrame(9);
     w.key(Qt::Key_T);
     const std::string was = w.scene().shot().id;
     w.bench.document().edit(QStringLiteral("other shot"), [&](scene::Scene& s) { edit::playClip(s, s.actors[0].id, "Idle"); });
@@ -184,6 +185,7 @@ TEST_CASE("restoring brings back what adopting leaves: here the shot that was on
     QApplication::processEvents();
     w.clickButton("take-restore");
     CHECK(w.scene().shot().id == was);
+    CHECK(w.bench.session().frame() == 9);
 }
 
 TEST_CASE("G shows the other take as a ghost, by its name, and the Scope its answer") {

@@ -13,15 +13,7 @@ std::size_t allocations() {
 }
 }  // namespace nutatio::test
 
-#if defined(__has_feature)
-#define NUTATIO_COUNTS_BY_SANITIZER __has_feature(address_sanitizer)
-#elif defined(__SANITIZE_ADDRESS__)
-#define NUTATIO_COUNTS_BY_SANITIZER 1
-#else
-#define NUTATIO_COUNTS_BY_SANITIZER 0
-#endif
-
-#if NUTATIO_COUNTS_BY_SANITIZER
+#ifdef __SANITIZE_ADDRESS__
 
 // The sanitizer keeps its own books of operator new; it tells of each request instead.
 extern "C" int __sanitizer_install_malloc_and_free_hooks(void (*)(const volatile void*, std::size_t),
