@@ -183,6 +183,8 @@ const char* typeName(scene::SettingType t) {
             return "colliders";
         case scene::SettingType::Region:
             return "region";
+        case scene::SettingType::Clip:
+            return "clip";
     }
     return "";
 }

@@ -47,6 +47,7 @@ Bench::Bench(const QString& keepFolder)
     makeTimeCommands();
     makeHandCommands();
     makeTakeCommands();
+    makePerformCommands();
     makeViewCommands();
     makePrepareCommands();
     layOut();
@@ -93,6 +94,7 @@ Bench::Bench(const QString& keepFolder)
     connect(&m_session, &Session::selectionChanged, this, [this] {
         if (!m_opening && !m_simulates) m_hint->clear();
     });
+    connect(&m_document, &Document::refused, this, &Bench::say);
     connect(&m_document, &Document::failed, this, [this](const QString& sentence) {
         m_opening = false;
         m_busy->hide();
@@ -182,6 +184,16 @@ void Bench::refresh() {
     each({"keys-paste"}, m_tape->keys().canPaste(), tr("no keys were copied"));
     each({"copy-settings", "paste-settings"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
     const scene::ActorEntry* actor = s.owner() && s.owner()->list == scene::List::Actors ? scene.actor(s.actor) : nullptr;
+    const scene::Tuned* thing = s.owner() ? scene.tuned(*s.owner()) : nullptr;
+    each({"lock"}, thing, tr("nothing that is tuned is selected"));
+    m_actions["lock"]->setText(thing && thing->lock ? tr("Unlock %1").arg(QString::fromStdString(thing->name))
+                                                    : tr("Lock against accidents"));
+    each({"hide"}, thing && !layer, tr("no collider, wind, pin, gauge or actor is selected"));
+    m_actions["hide"]->setText(thing && thing->hidden ? tr("Show it again") : tr("Put out of sight"));
+    each({"act-here"}, layer && !scene.shots.empty(), noLayer);
+    m_actions["act-here"]->setText(chosen && !chosen->shot.empty() ? tr("Let the layer act in every shot")
+                                                                   : tr("Let the layer act in this shot alone"));
+    each({"follow", "ground", "path", "perform", "walk-about"}, chosenActor() != nullptr, nothing);
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
     each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
     each({"pin-end", "pin-to-selection"}, pin, tr("no pin is selected"));
@@ -256,7 +268,8 @@ void Bench::showMenu(const QPoint& at) {
     group({QStringLiteral("gauge-to-selection"), QStringLiteral("peak-back"), QStringLiteral("peak-next"),
            QStringLiteral("gauge-csv")});
     group({QStringLiteral("rename"), QStringLiteral("duplicate"), QStringLiteral("mirror"), QStringLiteral("item-on"),
-           QStringLiteral("frame"), QStringLiteral("remove")});
+           QStringLiteral("lock"), QStringLiteral("hide"), QStringLiteral("act-here"), QStringLiteral("frame"),
+           QStringLiteral("remove")});
     group({QStringLiteral("fit"), QStringLiteral("add-wind")});
     menu->popup(at);
 }
@@ -382,6 +395,7 @@ void Bench::keyReleaseEvent(QKeyEvent* e) {
 }
 
 bool Bench::eventFilter(QObject* o, QEvent* e) {
+    if (m_stage->tug().isWalking() && isActiveWindow() && steer(e)) return true;
     // Space always plays, except in text (whose fields take it themselves). A button that the keyboard has reached is pressed
     // with Enter instead.
     if (e->type() == QEvent::KeyPress) {

@@ -94,6 +94,10 @@ class Bench : public QMainWindow {
     void makeTimeCommands();
     void makeHandCommands();
     void makeTakeCommands();
+    void makePerformCommands();
+    /// What a key does while an actor is walked about; false: nothing.
+    bool steer(QEvent* e);
+    void goOverGround();
     void keepTake();
     void compare(bool on);
     void spread(bool on);

@@ -31,20 +31,21 @@ QMenu* Bench::menu() {
     for (const char* id : {"add-gauge", "gauge-to-selection", "peak-back", "peak-next", "gauge-csv"})
         gauges->addAction(m_actions.value(QLatin1String(id)));
     QMenu* air = m->addMenu(tr("Winds, pins and cuts"));
-    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "key", "cut"})
+    for (const char* id : {"add-wind", "add-pin", "pin-end", "pin-to-selection", "item-on", "lock", "hide", "key", "cut"})
         air->addAction(m_actions.value(QLatin1String(id)));
     QMenu* trial = m->addMenu(tr("Trials and tug"));
     for (const rig::TrialMove& move : rig::trialMoves())
         trial->addAction(m_actions.value(QStringLiteral("trial-") + qs(move.id)));
     trial->addSeparator();
-    for (const char* id : {"trial-keep", "tug", "record"}) trial->addAction(m_actions.value(QLatin1String(id)));
+    for (const char* id : {"trial-keep", "tug", "record", "perform", "walk-about", "ground", "path"})
+        trial->addAction(m_actions.value(QLatin1String(id)));
     QMenu* takes = m->addMenu(tr("Takes and loops"));
     for (const char* id : {"take", "compare", "take-ghost", "spread", "", "trail", "trail-spot", "trails-none", "", "loop-found",
                            "loop-closed", "loop-once"})
         *id == 0 ? static_cast<void>(takes->addSeparator()) : takes->addAction(m_actions.value(QLatin1String(id)));
     QMenu* view = m->addMenu(tr("View"));
-    for (const char* id : {"frame", "view-front", "view-side", "view-back", "view-top", "view-two", "lines-only", "alone",
-                           "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
+    for (const char* id : {"frame", "follow", "view-front", "view-side", "view-back", "view-top", "view-two", "lines-only",
+                           "alone", "ghost", "joints", "curve-view", "night", "fold-roster", "fold-tuner", "fold-tape"})
         view->addAction(m_actions.value(QLatin1String(id)));
     m->addSeparator();
     group({"find", "quit"});

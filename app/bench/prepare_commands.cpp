@@ -204,13 +204,16 @@ void Bench::useTool(Stage::Tool tool) {
                                               "joints. Ctrl and wheel: reach. Esc: enough.")
             : tool == Stage::Tool::Pivot ? tr("Drag the joint to where it is to turn; its mesh stays. Shift: in clips it turns "
                                               "from there too. Esc: enough.")
+            : tool == Stage::Tool::Path  ? tr("Draw the way on the ground. Esc: enough.")
                                          : QString());
     }
     if (tool != Stage::Tool::None && m_session.painting().on) paintWeights(false);
     if (tool != Stage::Tool::None) m_session.setSpot({});
     m_stage->setTool(tool);
-    for (const auto& [id, which] :
-         {std::pair{"helper", Stage::Tool::Helper}, {"chain", Stage::Tool::Chain}, {"pivot", Stage::Tool::Pivot}})
+    for (const auto& [id, which] : {std::pair{"helper", Stage::Tool::Helper},
+                                    {"chain", Stage::Tool::Chain},
+                                    {"pivot", Stage::Tool::Pivot},
+                                    {"path", Stage::Tool::Path}})
         m_actions[QLatin1String(id)]->setChecked(tool == which);
 }
 

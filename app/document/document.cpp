@@ -6,6 +6,7 @@
 #include "files/bytes.h"
 #include "files/scene_file.h"
 #include "pipeline/open.h"
+#include "scene/lock.h"
 
 namespace nutatio::app {
 
@@ -56,6 +57,14 @@ Document::~Document() = default;
 void Document::edit(const QString& name, const std::function<void(scene::Scene&)>& change, const QString& gesture) {
     scene::Scene next = m_scene;
     change(next);
+    if (const auto locked = scene::lockedChange(m_scene, next)) {
+        // What shows the change already, a slider, goes back to what holds.
+        scene::Change everything;
+        everything.all = true;
+        Q_EMIT sceneChanged(everything);
+        Q_EMIT refused(tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked)));
+        return;
+    }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;
     // What the file holds can no longer be come back to by redoing.
     if (m_savedAt && *m_savedAt > m_at) m_savedAt.reset();

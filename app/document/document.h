@@ -91,6 +91,8 @@ class Document : public QObject {
     void opened(const QStringList& warnings);
     void opening(const QString& file);
     void failed(const QString& sentence);
+    /// Something that is locked was to be changed: nothing was.
+    void refused(const QString& sentence);
 
   private:
     struct Step {

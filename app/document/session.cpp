@@ -60,6 +60,7 @@ Session::Session(Document& document, QObject* parent)
         setComparing({});
         setSpreading({});
         setTrails({});
+        setPerforming({});
         *m_sheets = {};
         select({});
         setPlaying(false);
@@ -200,6 +201,18 @@ void Session::setComparing(const Comparing& comparing) {
 void Session::setTrails(const Trails& trails) {
     if (trails == m_trails) return;
     m_trails = trails;
+    Q_EMIT viewChanged();
+}
+
+void Session::setPerforming(const Performing& performing) {
+    if (performing == m_performing) return;
+    m_performing = performing;
+    Q_EMIT performingChanged();
+}
+
+void Session::setFollows(bool on) {
+    if (on == m_follows) return;
+    m_follows = on;
     Q_EMIT viewChanged();
 }
 

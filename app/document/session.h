@@ -72,8 +72,18 @@ struct HandJoint {
     std::string reference() const { return actor->actor->skeleton.reference(joint); }
 };
 
+/// How a hand performs on a body while the shot plays: each pass becomes a layer.
+struct Performing {
+    enum class Mirrored { No, AtOnce, HalfLater };
+    bool on = false;
+    bool turns = true;  // the joint itself is turned; else it is pulled, and what it hangs on turns
+    Mirrored mirrored = Mirrored::No;
+    std::vector<std::string> still;  // joints (references) that stay where they are
+    bool operator==(const Performing&) const = default;
+};
+
 /// What Prepare is about, and what Check is.
-enum class FaceId { Check, Joints, Parts, Maps, Motion, Kits };
+enum class FaceId { Check, Joints, Parts, Maps, Motion, Perform, Kits };
 enum class CheckFaceId { Takes, Spread, Loop, Trails };
 
 /// In place of a take: the body without layers.
@@ -171,6 +181,12 @@ class Session : public QObject {
     const Spreading& spreading() const { return m_spreading; }
     void setSpreading(const Spreading& spreading);
 
+    const Performing& performing() const { return m_performing; }
+    void setPerforming(const Performing& performing);
+    /// The camera goes along with the actor.
+    bool follows() const { return m_follows; }
+    void setFollows(bool on);
+
     /// Lanes draw their traces along each axis.
     bool splitsTraces() const { return m_splitsTraces; }
     void setSplitsTraces(bool on);
@@ -207,6 +223,7 @@ class Session : public QObject {
     void spotChanged();
     void paintingChanged();
     void faceChanged();
+    void performingChanged();
 
   private:
     void tick();
@@ -233,6 +250,8 @@ class Session : public QObject {
     Comparing m_comparing;
     Spreading m_spreading;
     Trails m_trails;
+    Performing m_performing;
+    bool m_follows = false;
     std::unique_ptr<Sheets> m_sheets;
     QTimer m_clock;
     QElapsedTimer m_since;

@@ -5,12 +5,13 @@
 #include "app/prepare/maps_face.h"
 #include "app/prepare/motion_face.h"
 #include "app/prepare/parts_face.h"
+#include "app/prepare/perform_face.h"
 
 namespace nutatio::app {
 
 namespace {
 
-constexpr FaceId kFaces[] = {FaceId::Check, FaceId::Joints, FaceId::Parts, FaceId::Maps, FaceId::Motion, FaceId::Kits};
+constexpr FaceId kFaces[] = {FaceId::Check, FaceId::Joints, FaceId::Parts, FaceId::Maps, FaceId::Motion, FaceId::Perform, FaceId::Kits};
 
 }  // namespace
 
@@ -26,6 +27,8 @@ PreparePage::PreparePage(Document& document, Session& session, Checker& checker,
                [&, this] { return joined(new MapsFace(document, session)); }},
               {QStringLiteral("motion"), tr("Motion"), tr("Motions of other files, a base pose, and when the feet stand."),
                [&, this] { return joined(new MotionFace(document, session)); }},
+              {QStringLiteral("perform"), tr("Perform"), tr("Over the ground, performed by hand, walked about."),
+               [&, this] { return joined(new PerformFace(document, session)); }},
               {QStringLiteral("kits"), tr("Kits"), tr("A whole set-up, saved and put on another character."),
                [&, this] { return joined(new KitsFace(document, session)); }}});
     const auto now = [this, &session] {

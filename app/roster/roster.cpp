@@ -20,11 +20,19 @@ enum Role { kActor = Qt::UserRole, kJoint, kClip, kCollider, kWind, kPin, kGauge
 /// Anything that would make the tree look different.
 std::string shape(const scene::Scene& s) {
     std::string t;
+    const auto flags = [&](const auto& list) {
+        for (const scene::Tuned& each : list) t += each.lock ? (each.hidden ? 'b' : 'l') : (each.hidden ? 'h' : '.');
+    };
+    flags(s.actors);
+    flags(s.colliders);
+    flags(s.winds);
+    flags(s.pins);
+    flags(s.gauges);
     for (const scene::ActorEntry& a : s.actors) {
         for (const scene::Part& p : a.parts) t += p.name + std::to_string(p.colour) + std::to_string(p.joints.size()) + '\n';
         for (const std::string& l : a.locked) t += l + '\n';
-        t += a.id + '\n' + a.name + (a.hidden ? "-\n" : "+\n") + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) +
-             '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
+        t += a.id + '\n' + a.name + '\n' + a.text("form") + '\n' + std::to_string(s.clipOf(s.shot(), a)) + '\n' +
+             std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     }
     for (const scene::Collider& c : s.colliders)
         t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
@@ -32,6 +40,11 @@ std::string shape(const scene::Scene& s) {
     for (const scene::Gauge& g : s.gauges) t += g.id + '\n' + g.name + '\n';
     for (const scene::Pin& p : s.pins) t += p.id + '\n' + p.name + '\n' + p.actor + (p.on ? "+\n" : "-\n");
     return t;
+}
+/// Its name, with what is not seen of it on the stage.
+QString named(const scene::Tuned& t, bool on) {
+    return QString::fromStdString(t.name) + (on ? QString() : QObject::tr(" (off)")) +
+           (t.hidden ? QObject::tr(" (hidden)") : QString()) + (t.lock ? QObject::tr(" (locked)") : QString());
 }
 const char* shapeIcon(const scene::Collider& c) {
     switch (c.shape()) {
@@ -149,8 +162,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
         i->setData(0, kActor, id);
         return i;
     };
-    QTreeWidgetItem* top =
-        item(nullptr, QString::fromStdString(a.name) + (a.hidden ? tr(" (hidden)") : QString()), "person-standing");
+    QTreeWidgetItem* top = item(nullptr, named(a, true), "person-standing");
     if (a.isPiece()) top->setIcon(0, look::pieceIcon(a.text("form")));
     top->setData(0, kWhole, true);
     if (a.isPiece()) return;
@@ -180,7 +192,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
             colliders = item(top, tr("Colliders"), "circle");
             colliders->setExpanded(true);
         }
-        QTreeWidgetItem* i = item(colliders, QString::fromStdString(c.name) + (c.on ? QString() : tr(" (off)")), shapeIcon(c));
+        QTreeWidgetItem* i = item(colliders, named(c, c.on), shapeIcon(c));
         i->setData(0, kCollider, QString::fromStdString(c.id));
     }
     QTreeWidgetItem* pins = nullptr;
@@ -190,8 +202,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
             pins = item(top, tr("Pins"), "pin");
             pins->setExpanded(true);
         }
-        item(pins, QString::fromStdString(p.name) + (p.on ? QString() : tr(" (off)")), "pin")
-            ->setData(0, kPin, QString::fromStdString(p.id));
+        item(pins, named(p, p.on), "pin")->setData(0, kPin, QString::fromStdString(p.id));
     }
     // Exporters put the same word before every name: it would push the names out of sight.
     const QString prefix = QString::fromStdString(rig::sharedPrefix(a.actor->skeleton));
@@ -258,26 +269,25 @@ void Roster::addOthers() {
         i->setExpanded(true);
         return i;
     };
-    const auto add = [](QTreeWidgetItem* parent, const std::string& name, bool on, int role, const std::string& id,
-                        const char* icon) {
+    const auto add = [](QTreeWidgetItem* parent, const scene::Tuned& item, bool on, int role, const char* icon) {
         auto* i = new QTreeWidgetItem(parent);
-        i->setText(0, QString::fromStdString(name) + (on ? QString() : tr(" (off)")));
-        i->setData(0, role, QString::fromStdString(id));
+        i->setText(0, named(item, on));
+        i->setData(0, role, QString::fromStdString(item.id));
         i->setIcon(0, look::icon(QLatin1String(icon), false));
     };
     QTreeWidgetItem *winds = nullptr, *colliders = nullptr, *gauges = nullptr;
     for (const scene::Gauge& g : m_document.scene().gauges) {
         if (!gauges) gauges = group(tr("Gauges"), "gauge");
-        add(gauges, g.name, true, kGauge, g.id, "gauge");
+        add(gauges, g, true, kGauge, "gauge");
     }
     for (const scene::Wind& w : m_document.scene().winds) {
         if (!winds) winds = group(tr("Winds"), "wind");
-        add(winds, w.name, w.on, kWind, w.id, "wind");
+        add(winds, w, w.on, kWind, "wind");
     }
     for (const scene::Collider& c : m_document.scene().colliders) {
         if (!c.actor.empty()) continue;
         if (!colliders) colliders = group(tr("Colliders in the world"), "circle");
-        add(colliders, c.name, c.on, kCollider, c.id, shapeIcon(c));
+        add(colliders, c, c.on, kCollider, shapeIcon(c));
     }
 }
 

@@ -14,6 +14,7 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
+#include "rig/roles.h"
 #include "rig/surface.h"
 #include "scene/items.h"
 
@@ -206,6 +207,26 @@ void Stage::pose() {
     }
 }
 
+void Stage::follow() {
+    if (!m_session.follows() && !m_tug.isWalking()) {
+        m_followed.reset();
+        return;
+    }
+    const Shown* s = shown(m_tug.isWalking() ? m_tug.actor() : m_session.selection().actor);
+    for (auto at = m_shown.begin(); !s && at != m_shown.end(); ++at)
+        if (!at->piece) s = &*at;
+    if (!s || s->piece) return;
+    if (!m_followed || m_followed->actor != s->actor) {
+        const int hips = rig::rolesOf(*s->actor).hips;
+        const int joint = hips != rig::kNoJoint ? hips : s->actor->skeleton.roots().front();
+        m_followed = Followed{s->actor, joint, s->posed.worlds[static_cast<std::size_t>(joint)].t};
+    }
+    Vec3 by = s->posed.worlds[static_cast<std::size_t>(m_followed->joint)].t - m_followed->place;
+    m_followed->place += by;
+    by.y() = 0;  // its bobbing stays to be seen
+    if (by.allFinite()) m_camera.target += by;
+}
+
 void Stage::layOut() {
     // The first actor sets the scale, as it stands when its clip begins; the lowest thing about carries the ground.
     const scene::Scene& scene = m_document.scene();
@@ -248,6 +269,7 @@ void Stage::frameSelection() {
 
 void Stage::paintGL() {
     pose();
+    follow();
     const double ratio = devicePixelRatioF();
     Renderer::Frame f;
     f.camera = &m_camera;
@@ -284,6 +306,7 @@ void Stage::paintGL() {
         markTrail(marks);
         markWays(marks);
     }
+    markPath(marks);
     markJoints(marks);
     markHandles(marks);
     layPoseHand();
@@ -326,6 +349,7 @@ void Stage::paintGL() {
                   look::theme().lagoon);
     for (const scene::Gauge& g : m_document.scene().gauges) {
         const bool chosen = g.id == sel.gauge;
+        if (g.hidden && !chosen) continue;
         const Shown* on = chosen || m_jointsShown ? shown(g.actor) : nullptr;
         const int joint = on ? on->posed.actor->skeleton.find(g.joint) : rig::kNoJoint;
         const QString words = joint == rig::kNoJoint ? QString() : gaugeWords(g);
@@ -338,9 +362,20 @@ void Stage::paintGL() {
             label(*at, QString::fromStdString(rig::plainName(shown(m_hover->actor)->posed.actor->skeleton, m_hover->joint)),
                   look::theme().ink);
     if (m_tugOn && !m_document.scene().actors.empty()) {
-        const QString text = m_tug.isRecording() ? tr("Tug: recording") : tr("Tug: drag a joint; Ctrl drags the whole actor");
-        label(QPointF(4, height() - 22.0), text, m_tug.isRecording() ? look::theme().brick : look::theme().lagoon);
+        const bool performs = m_session.performing().on;
+        const QString text = m_tug.isRecording() ? tr("Tug: recording")
+                             : performs          ? tr("Performing: drag a joint while the shot plays; each round is a layer")
+                                                 : tr("Tug: drag a joint; Ctrl drags the whole actor");
+        label(QPointF(4, height() - 22.0), text, m_tug.isRecording() || performs ? look::theme().brick : look::theme().lagoon);
     }
+    if (const rig::Walk* walk = m_tug.walking())
+        if (const scene::ActorEntry* a = m_document.scene().actor(m_tug.actor()))
+            label(QPointF(4, height() - 22.0),
+                  tr("%1, %2 m/s, %3 s   ·   Up, Down: faster, slower   ·   Left, Right: turn   ·   Enter keeps it, Esc does not")
+                      .arg(QString::fromStdString(walk->gait().speed > 0 ? walk->gait().clip : tr("Stands").toStdString()))
+                      .arg(walk->speed() * scene::placementOf(*a).metres, 0, 'f', 2)
+                      .arg(walk->time(), 0, 'f', 1),
+                  look::theme().brick);
     if (m_session.bodyHeld()) label(QPointF(4, 32), tr("Body without layers"), look::theme().plum);
     if (m_session.ghost() && m_session.other() && !m_session.bodyHeld())
         label(QPointF(4, 32), tr("Ghost: %1").arg(QString::fromStdString(m_session.other()->name)), look::theme().plum);

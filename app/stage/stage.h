@@ -66,7 +66,8 @@ class Stage : public QOpenGLWidget {
     /// What the left button does on the mesh. Helper: a click places a joint; the wheel says how far its skin reaches. Chain: a
     /// click fits a chain through the piece under the mouse, a drag draws one along it; the wheel says how many joints, with Ctrl
     /// how far the skin of a drawn one reaches. Pivot: the selected joint is dragged out of its mesh.
-    enum class Tool { None, Helper, Chain, Pivot };
+    /// Path: a drag draws a way on the ground.
+    enum class Tool { None, Helper, Chain, Pivot, Path };
     void setTool(Tool tool);
     Tool tool() const { return m_tool; }
     /// What the mouse would make or draws: places of the rest pose [units], the last one the end; reach 0: the whole piece.
@@ -92,11 +93,11 @@ class Stage : public QOpenGLWidget {
     };
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
-    /// What joints are posed with, while a layer that is posed by hand is selected.
     /// The ways that are drawn.
     const Ways& ways() const { return m_ways; }
     /// The spot of a mesh under the mouse; nothing beside all meshes.
     std::optional<Trails::Of> spotUnderMouse() const;
+    /// What joints are posed with, while a layer that is posed by hand is selected.
     const PoseHand& poseHand() const { return m_poseHand; }
     const GridHand& gridHand() const { return m_gridHand; }
 
@@ -107,6 +108,8 @@ class Stage : public QOpenGLWidget {
     void helperWanted(const Helper& helper, bool both);
     void chainWanted(const Chain& chain);
     /// A place of the rest pose [units].
+    /// A way on the ground [m, in the world].
+    void pathWanted(const std::vector<Vec3>& points);
     void pivotWanted(const std::string& actor, int joint, const Vec3& place, const QString& gesture);
     void strokeMade(const std::string& actor, const std::string& joint, const rig::Stroke& stroke);
     void mapStrokeMade(const std::string& actor, const std::string& map, const rig::Stroke& stroke);
@@ -144,6 +147,12 @@ class Stage : public QOpenGLWidget {
     void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
     void markWays(std::vector<Mark>& marks) const;
+    /// The way over the ground of the selected layer, and one that is being drawn.
+    void markPath(std::vector<Mark>& marks) const;
+    /// Where a pixel's ray meets the ground; nothing above the horizon.
+    std::optional<Vec3> onGround(const QPointF& at) const;
+    /// Takes the camera along with the actor.
+    void follow();
     void markColliders(std::vector<Mark>& marks) const;
     void markWinds(std::vector<Mark>& marks) const;
     void markPins(std::vector<Mark>& marks) const;
@@ -247,6 +256,13 @@ class Stage : public QOpenGLWidget {
     GridHand m_gridHand;
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();
+    /// What the camera goes along with: an actor's hips, and where they were.
+    struct Followed {
+        std::shared_ptr<const rig::Actor> actor;
+        int joint = 0;
+        Vec3 place;
+    };
+    std::optional<Followed> m_followed;
     QString m_gesture;
     QPointF m_pressed, m_last, m_clicked;
     bool m_moved = false, m_orbits = false;  // the left button turns the view, as it began on empty ground

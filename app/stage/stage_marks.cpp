@@ -136,6 +136,7 @@ void Stage::markWays(std::vector<Mark>& marks) const {
 void Stage::markColliders(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Collider& c : m_document.scene().colliders) {
+        if (c.hidden && c.id != m_session.selection().collider) continue;
         const auto world = carrier(c.actor, c.joint);
         const bool chosen = m_session.selection().collider == c.id;
         if (!world || (!chosen && !m_jointsShown)) continue;
@@ -203,6 +204,7 @@ Vec3 Stage::windRoot(const WindHere& w) const {
 void Stage::markWinds(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Wind& wind : m_document.scene().winds) {
+        if (wind.hidden && wind.id != m_session.selection().wind) continue;
         const bool chosen = m_session.selection().wind == wind.id;
         if (!chosen && !m_jointsShown) continue;
         const WindHere w = windHere(wind);
@@ -235,6 +237,7 @@ void Stage::markWinds(std::vector<Mark>& marks) const {
 void Stage::markPins(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Pin& p : m_document.scene().pins) {
+        if (p.hidden && p.id != m_session.selection().pin) continue;
         const auto held = carrier(p.actor, p.joint), to = carrier(p.toActor, p.toJoint);
         const bool chosen = m_session.selection().pin == p.id;
         if (!held || !to || (!chosen && !m_jointsShown)) continue;

@@ -151,6 +151,12 @@ void Stage::mousePressEvent(QMouseEvent* e) {
         m_orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
         return;
     }
+    if (m_tool == Tool::Path) {
+        m_drawn.clear();
+        m_orbits = false;
+        if (const auto p = onGround(e->position())) m_drawn.push_back(*p);
+        return;
+    }
     layPoseHand();
     if (m_gridHand.take(e->position()) || m_poseHand.take(e->position())) {
         m_orbits = false;
@@ -196,6 +202,12 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
     if (m_paint && !(e->buttons() & Qt::LeftButton)) aimBrush(e->position());
     if (m_paint && m_paintStrokes && (e->buttons() & Qt::LeftButton)) {
         goOnWithStroke(e->position());
+        return;
+    }
+    if (m_tool == Tool::Path && (e->buttons() & Qt::LeftButton)) {
+        if (const auto p = onGround(e->position()); p && (m_drawn.empty() || (*p - m_drawn.back()).norm() > 0.01 * m_size))
+            m_drawn.push_back(*p);
+        update();
         return;
     }
     if (!e->buttons() && m_tool == Tool::Helper) {
@@ -246,6 +258,13 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
     if (m_tugOn) {
         m_tug.letGo();
         setCursor(Qt::OpenHandCursor);
+        return;
+    }
+    if (m_tool == Tool::Path) {
+        const std::vector<Vec3> drawn = std::move(m_drawn);
+        m_drawn.clear();
+        update();
+        if (drawn.size() > 1) Q_EMIT pathWanted(drawn);
         return;
     }
     if (m_tool == Tool::Chain) {

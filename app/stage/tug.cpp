@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "edit/edit.h"
+#include "edit/ground.h"
 #include "rig/record.h"
 
 namespace nutatio::app {
@@ -18,6 +19,7 @@ Tug::Tug(Document& document, Session& session, QObject* parent) : QObject(parent
     connect(&document, &Document::sceneChanged, this, &Tug::sceneChanged);
     connect(&document, &Document::replaced, this, [this] {
         m_samples.clear();
+        m_pass = {};
         stop();
     });
     connect(&m_worker, &NewestWins::failed, this, [this](const QString& sentence) {
@@ -41,9 +43,30 @@ void Tug::sceneChanged() {
 }
 
 pipeline::TrackPtr Tug::bodyTrack() const {
+    if (m_base) return m_base;
     const ResultsPtr& r = m_document.results();
     const pipeline::ActorResult* result = r ? r->evaluation.actor(m_actor) : nullptr;
-    return result ? result->body : nullptr;
+    if (!result) return nullptr;
+    // What is performed goes on top of the passes that are there.
+    return m_session.performing().on ? result->below(edit::passesOf(m_document.scene(), m_actor)) : result->body;
+}
+
+scene::Scene Tug::sceneUnder() const {
+    scene::Scene s = m_document.scene();
+    const auto still = [&](std::size_t i) {
+        s.layers.edit(i).muted = true;
+        s.layers.edit(i).solo = false;
+    };
+    for (std::size_t i = 0, passes = edit::passesOf(s, m_actor); i < s.layers.size(); ++i) {
+        if (s.layers[i].actor != m_actor) continue;
+        if (m_session.performing().on && passes > 0) {
+            still(i);
+            --passes;
+        }
+        // A walk goes over the ground by itself.
+        if (m_walk && edit::groundKind() && s.layers[i].kind == edit::groundKind()->id) still(i);
+    }
+    return s;
 }
 
 Vec3 Tug::place() const {
@@ -69,7 +92,8 @@ void Tug::grab(const std::string& actor, int joint, bool whole) {
     if (!a || a->isPiece() || joint < 0 || joint >= a->actor->skeleton.size()) return;
     if (whole)
         while (a->actor->skeleton.joint(joint).parent != rig::kNoJoint) joint = a->actor->skeleton.joint(joint).parent;
-    const bool same = m_hand && m_actor == actor && m_joint == joint;
+    if (m_walk) return;
+    const bool same = m_hand && m_actor == actor && m_joint == joint && !m_session.performing().on;
     if (m_recording && !m_samples.empty() && m_sampled != actor) {
         keepRecord();
         m_recording = true;
@@ -81,6 +105,9 @@ void Tug::grab(const std::string& actor, int joint, bool whole) {
     m_joints = a->actor->skeleton.size();
     m_holding = true;
     m_target.reset();
+    m_pass = {};
+    m_base.reset();
+    if (m_session.performing().on) m_base = bodyTrack();
     if (!same) begin();
     if (!m_clock.isActive()) {
         m_since.start();
@@ -94,8 +121,12 @@ void Tug::pull(const Vec3& to) {
 }
 
 void Tug::letGo() {
+    const bool performed = performs();
     m_holding = false;
     m_target.reset();
+    if (!performed) return;
+    keepPass();
+    stop();
 }
 
 void Tug::stop() {
@@ -104,6 +135,11 @@ void Tug::stop() {
     m_hand.reset();
     m_made = {};
     m_asked = m_holding = false;
+    m_base.reset();
+    if (m_walk) {
+        m_walk.reset();
+        Q_EMIT walkChanged({});
+    }
     if (m_recording) keepRecord();
     Q_EMIT moved();
 }
@@ -127,7 +163,7 @@ void Tug::tick() {
 
 void Tug::ask(int steps) {
     Hand::Ask asked;
-    if (m_anew) asked.anew = m_document.scene();
+    if (m_anew) asked.anew = sceneUnder();
     asked.actor = m_actor;
     asked.joint = m_joint;
     asked.body = bodyTrack();
@@ -135,6 +171,21 @@ void Tug::ask(int steps) {
     asked.holds = m_holding;
     asked.target = m_target;
     asked.steps = steps;
+    m_askedFrame = asked.frame;
+    if (m_session.performing().on) {
+        const Performing& how = m_session.performing();
+        const rig::Skeleton& skeleton = held()->actor->skeleton;
+        asked.turns = how.turns;
+        asked.mirrored = how.mirrored == Performing::Mirrored::AtOnce;
+        for (const std::string& joint : how.still) asked.still.push_back(skeleton.find(joint));
+    }
+    if (m_walk) {
+        asked.holds = false;
+        for (int k = 0; k < std::max(1, steps); ++k) {
+            if (k < steps) m_walk->step(1 / Hand::kRate);
+            m_walk->pose(asked.poses.emplace_back());
+        }
+    }
     m_anew = false;
     m_asked = true;
     m_worker.ask([this, hand = m_hand, asked = std::move(asked),
@@ -157,12 +208,85 @@ void Tug::take(Hand::Made made) {
                 m_samples.push_back(std::move(body));
     }
     m_late = 0;
+    if (performs()) perform();
     m_made.bodies.clear();
     if (m_made.calm > kLinger) {
         stop();
         return;
     }
     Q_EMIT moved();
+}
+
+void Tug::perform() {
+    // Where the shot has begun again the pass is over, and another one begins.
+    if (!m_pass.poses.empty() && m_askedFrame < m_pass.poses.rbegin()->first) keepPass();
+    if (m_session.isPlaying() && m_target &&
+        std::all_of(m_made.body.begin(), m_made.body.end(), [](const Xform& x) { return x.isFinite(); }))
+        m_pass.poses[m_askedFrame] = m_made.body;
+}
+
+void Tug::keepPass() {
+    edit::Pass pass = std::exchange(m_pass, {});
+    if (pass.poses.empty() || !m_base) {
+        if (!m_session.isPlaying()) Q_EMIT said(tr("Nothing was performed: the shot stands still. Space plays it."));
+        return;
+    }
+    pass.halfLater = m_session.performing().mirrored == Performing::Mirrored::HalfLater;
+    scene::Scene next = m_document.scene();
+    const auto made = edit::keepPass(next, m_actor, *m_base, pass);
+    if (!made) {
+        Q_EMIT said(QString::fromStdString(made.error().text()));
+        return;
+    }
+    const QString name = QString::fromStdString(std::as_const(next).layer(made.value())->name);
+    m_document.edit(tr("Perform %1").arg(name), [&](scene::Scene& s) { s = std::move(next); });
+    Q_EMIT performed(name);
+}
+
+bool Tug::walk(const std::string& actor, double blend) {
+    const scene::ActorEntry* a = m_document.scene().actor(actor);
+    if (!a || a->isPiece()) return false;
+    stop();
+    std::vector<rig::Gait> gaits = rig::gaitsOf(*a->actor);
+    if (gaits.empty()) {
+        Q_EMIT failed(tr("%1 has no clip to go about with: one in place that ends as it begins, whose feet tell a speed.")
+                          .arg(QString::fromStdString(a->name)));
+        return false;
+    }
+    m_session.setPlaying(false);
+    m_actor = actor;
+    m_joint = a->actor->skeleton.roots().front();
+    m_joints = a->actor->skeleton.size();
+    m_walk = std::make_unique<rig::Walk>(a->actor, std::move(gaits), blend);
+    begin();
+    m_since.start();
+    m_ticks = 0;
+    m_clock.start();
+    Q_EMIT walkChanged({});
+    return true;
+}
+
+void Tug::goFaster(int by) {
+    if (m_walk) m_walk->change(by);
+}
+
+void Tug::turn(int way) {
+    if (m_walk) m_walk->turn(way);
+}
+
+void Tug::endWalk(bool keep) {
+    if (!m_walk) return;
+    scene::Scene next = m_document.scene();
+    Result<std::string> shot = keep ? edit::keepWalk(next, m_actor, *m_walk) : Result<std::string>(std::string());
+    m_walk.reset();
+    stop();
+    if (!shot) Q_EMIT said(QString::fromStdString(shot.error().text()));
+    const QString name = shot ? QString::fromStdString(shot.value()) : QString();
+    if (!name.isEmpty()) {
+        m_document.edit(tr("Walk about"), [&](scene::Scene& s) { s = std::move(next); });
+        m_session.setFrame(0);
+    }
+    Q_EMIT walkChanged(name);
 }
 
 void Tug::setRecording(bool on) {

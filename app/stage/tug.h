@@ -11,6 +11,8 @@
 #include "app/document/newest_wins.h"
 #include "app/document/session.h"
 #include "app/stage/hand.h"
+#include "edit/pass.h"
+#include "rig/walk.h"
 
 namespace nutatio::app {
 
@@ -43,8 +45,24 @@ class Tug : public QObject {
     void setRecording(bool on);
     bool isRecording() const { return m_recording; }
 
+    /// Walks an actor about in place of pulling it, `blend` [s] from one clip to another. False, and a sentence through `failed`,
+    /// where it has no clips to go about with.
+    bool walk(const std::string& actor, double blend);
+    bool isWalking() const { return m_walk != nullptr; }
+    const rig::Walk* walking() const { return m_walk.get(); }
+    /// A gait faster (1) or slower (-1); to the left (1), to the right (-1) or straight on (0).
+    void goFaster(int by);
+    void turn(int way);
+    /// Ends the walk; `keep`: as a shot of its own.
+    void endWalk(bool keep);
+
   Q_SIGNALS:
     void moved();
+    /// What was performed became a layer of this name.
+    void performed(const QString& layer);
+    /// A walk has begun, or ended: as the shot of that name, or as nothing.
+    void walkChanged(const QString& shot);
+    void said(const QString& sentence);
     /// Recording ended: with a clip of so many seconds, or with nothing (an empty name) because nothing was pulled or its actor
     /// is gone.
     void recorded(const QString& clip, double seconds);
@@ -61,6 +79,12 @@ class Tug : public QObject {
     const scene::ActorEntry* held() const;
     pipeline::TrackPtr bodyTrack() const;
     void keepRecord();
+    /// What the hand does becomes a layer of the shot.
+    bool performs() const { return m_holding && m_session.performing().on; }
+    void perform();
+    void keepPass();
+    /// The scene under the hand: what is made of the hand's way anew does not act in it.
+    scene::Scene sceneUnder() const;
 
     Document& m_document;
     Session& m_session;
@@ -76,6 +100,10 @@ class Tug : public QObject {
     Hand::Made m_made;
     std::vector<std::vector<Xform>> m_samples;  // of m_sampled's joints, Hand::kRate a second by the clock
     std::string m_sampled;
+    edit::Pass m_pass;
+    pipeline::TrackPtr m_base;  // that it is performed on
+    int m_askedFrame = 0;
+    std::unique_ptr<rig::Walk> m_walk;
     int m_late = 0;                                   // steps that were left out: the hand stood still
     NewestWins m_worker{NewestWins::Patience::None};  // last: its thread ends before what it uses
 };

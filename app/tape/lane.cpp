@@ -137,9 +137,10 @@ void Lane::refresh() {
     }
     QFont f = look::textFont(10, chosen ? QFont::Bold : QFont::Normal);
     f.setStrikeOut(!acts);
+    f.setItalic(l->lock);
     m_name->setFont(f);
     m_name->setText(QFontMetrics(f).elidedText(name, Qt::ElideMiddle, 82));
-    m_name->setToolTip(name);
+    m_name->setToolTip(l->lock ? tr("%1, locked").arg(name) : name);
     update();
 }
 

@@ -87,6 +87,9 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
     if (MeetsTable::suits(s, owner)) out += u'm';
     if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id)
         out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
+    if (t->lock) out += u'l';
+    if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr; l && !l->shot.empty())
+        out += QString::fromStdString(l->shot) + u'@';
     // What a region may be.
     if (const scene::ActorEntry* a = owner.list == scene::List::Layers ? s.actor(s.layer(owner.id)->actor) : nullptr) {
         for (const scene::Part& p : a->parts) out += QString::fromStdString(p.name) + u',';
@@ -114,6 +117,16 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     const scene::Tuned& tuned = *s.tuned(m_owner);
     const scene::Table table = layers::tableOf(s, m_owner);
     if (const QString text = about(s, m_owner); !text.isEmpty()) addText(text);
+    if (tuned.lock) {
+        addText(tr("It is locked against accidents."));
+        addButtons({{QStringLiteral("lock"), tr("Unlock")}});
+    }
+    if (const scene::Layer* l = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr; l && !l->shot.empty()) {
+        const scene::Shot* shot = s.findShot(l->shot);
+        addText(shot ? tr("It acts in %1 alone.").arg(QString::fromStdString(shot->name))
+                     : tr("The shot that it acts in is gone."));
+        addButtons({{QStringLiteral("act-here"), tr("In every shot")}});
+    }
     if (m_owner.list == scene::List::Gauges) {
         m_gauge = new GaugePanel(m_document, m_session, m_owner.id);
         m_rows->addWidget(m_gauge);
@@ -309,11 +322,16 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
     m_rows->addWidget(row);
     const scene::Layer* layer = m_owner.list == scene::List::Layers ? m_document.scene().layer(m_owner.id) : nullptr;
     if (const scene::ActorEntry* a = layer ? m_document.scene().actor(layer->actor) : nullptr;
-        a && spec.type == scene::SettingType::Region) {
+        a && (spec.type == scene::SettingType::Region || spec.type == scene::SettingType::Clip)) {
         QStringList names;
-        for (const scene::Part& p : a->parts) names << QString::fromStdString(p.name);
-        for (const rig::Map& m : a->maps) names << QString::fromStdString(m.name);
-        row->setRegions(names);
+        if (spec.type == scene::SettingType::Clip)
+            for (std::size_t c = 0; c < a->actor->clips.size(); ++c)
+                names << QString::fromStdString(scene::clipReference(*a->actor, static_cast<int>(c)));
+        else {
+            for (const scene::Part& p : a->parts) names << QString::fromStdString(p.name);
+            for (const rig::Map& m : a->maps) names << QString::fromStdString(m.name);
+        }
+        row->setNames(names);
     }
     m_byId[std::string(spec.id)] = row;
     m_order.push_back(row);

@@ -56,6 +56,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
             break;
         case scene::SettingType::Choice:
         case scene::SettingType::Region:
+        case scene::SettingType::Clip:
             buildChoice(row);
             break;
         case scene::SettingType::Colliders:
@@ -200,13 +201,13 @@ void SettingRow::buildChoice(QHBoxLayout* top) {
     for (std::string_view c : choicesOf(m_spec)) m_choice->addItem(qs(c));
     top->addWidget(m_choice, 2);
     connect(m_choice, &QComboBox::activated, this, [this] {
-        // None is the first of a region's, and empty.
-        const bool none = m_spec.type == scene::SettingType::Region && m_choice->currentIndex() == 0;
+        // None is the first of what the actor has, and empty.
+        const bool none = m_spec.type != scene::SettingType::Choice && m_choice->currentIndex() == 0;
         Q_EMIT changed(none ? std::string() : m_choice->currentText().toStdString(), {});
     });
 }
 
-void SettingRow::setRegions(const QStringList& names) {
+void SettingRow::setNames(const QStringList& names) {
     m_choice->clear();
     m_choice->addItem(tr("none"));
     m_choice->addItems(names);
@@ -288,7 +289,7 @@ void SettingRow::show(const scene::Value& value) {
     } else if (const auto* s = std::get_if<std::string>(&value)) {
         for (int k = 0; k < 3; ++k)
             if (m_axes[k]) m_axes[k]->setChecked(s->find("xyz"[k]) != std::string::npos);
-        if (m_choice && m_spec.type == scene::SettingType::Region && s->empty())
+        if (m_choice && m_spec.type != scene::SettingType::Choice && s->empty())
             m_choice->setCurrentIndex(0);
         else if (m_choice)
             m_choice->setCurrentText(QString::fromStdString(*s));

@@ -27,7 +27,7 @@ class SettingRow : public QWidget {
     /// Whether the setting follows a gauge: then it is shown, and not set by hand.
     void showFed(bool fed);
     /// What a Region may be.
-    void setRegions(const QStringList& names);
+    void setNames(const QStringList& names);
     /// A few soft words beside the label.
     void setNote(const QString& note);
     QToolButton* keyButton() const { return m_key; }

@@ -3,6 +3,7 @@
 
 #include <Eigen/Core>
 #include <Eigen/Geometry>
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -81,6 +82,12 @@ inline Quat sameSide(const Quat& q, const Quat& near) {
 
 /// Great-circle blend by the shorter way; u = 0 gives a exactly, u = 1 gives b exactly.
 Quat blend(const Quat& a, const Quat& b, double u);
+
+/// From 0 to 1 as u does, without a jump in value, speed or acceleration at either end: the quintic of least jerk; held outside.
+inline double eased(double u) {
+    u = std::clamp(u, 0.0, 1.0);
+    return u * u * u * (u * (6 * u - 15) + 10);
+}
 
 /// Cubic Hermite basis at u in 0..1, for values p0, p1 and per-step slopes m0, m1.
 struct Hermite {

@@ -377,6 +377,38 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
     return out;
 }
 
+void putMotion(scene::Layer& made, scene::KeysOf& keys, const std::set<int>& moved, const rig::Actor& actor,
+               const rig::Track& below, const rig::Track& above, const HandTolerance& tolerance, double fps, bool only,
+               const Cancel& cancel) {
+    const layers::LayerKind& kind = *posedKind(made);
+    layers::LayerContext context = layers::LayerContext::bare(actor, made);
+    layers::JointWorlds worlds(actor.skeleton, {moved.begin(), moved.end()});
+    std::map<int, std::map<std::string, std::vector<Vec3>>> curves;
+    for (int f = 0; f < above.frames(); ++f) {
+        if (cancel.asked()) throw Cancelled{};
+        worlds.update(layers::PoseView(above, f));
+        for (int j : moved) {
+            const auto values = kind.posed(context, {j, 0, worlds.above(j), below.at(j, f), above.at(j, f)});
+            for (const auto& [id, value] : values) {
+                const std::string_view row = scene::channelRow(id);
+                auto& curve = curves[j][std::string(row.substr(0, row.size() - 2))];
+                curve.resize(static_cast<std::size_t>(above.frames()), Vec3::Zero());
+                curve[static_cast<std::size_t>(f)][row.back() - 'x'] = value;
+            }
+        }
+    }
+    for (auto& [joint, by] : curves)
+        for (auto& [stem, curve] : by) {
+            const bool turns = kind.setting(scene::channelId(stem + "_x", ""))->unit == scene::Unit::Degrees;
+            // The same turn, by as many rounds as lead on from the frame before.
+            for (std::size_t f = 1; turns && f < curve.size(); ++f)
+                if (const double angle = curve[f].norm(); angle > 1e-9)
+                    curve[f] *= (angle + 360 * std::round((curve[f].dot(curve[f - 1]) / angle - angle) / 360)) / angle;
+            putCurves(made, keys, stem, actor.skeleton.reference(joint), curve,
+                      turns ? tolerance.angleDeg : tolerance.heightShare, fps, only);
+        }
+}
+
 Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>& which, const HandTolerance& tolerance,
                              pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     const layers::LayerKind* kind = handKind();
@@ -428,32 +460,7 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
                 for (int t = 0; t < morph->targets; ++t) weights.emplace(morph->instance, t);
         }
         const pipeline::TrackPtr below = r->below(from), above = r->below(to);
-        layers::LayerContext context = layers::LayerContext::bare(actor, made);
-        layers::JointWorlds worlds(actor.skeleton, {moved.begin(), moved.end()});
-        std::map<int, std::map<std::string, std::vector<Vec3>>> curves;
-        for (int f = 0; f < above->frames(); ++f) {
-            if (cancel.asked()) throw Cancelled{};
-            worlds.update(layers::PoseView(*above, f));
-            for (int j : moved) {
-                const auto values = kind->posed(context, {j, 0, worlds.above(j), below->at(j, f), above->at(j, f)});
-                for (const auto& [id, value] : values) {
-                    const std::string_view row = scene::channelRow(id);
-                    auto& curve = curves[j][std::string(row.substr(0, row.size() - 2))];
-                    curve.resize(static_cast<std::size_t>(above->frames()), Vec3::Zero());
-                    curve[static_cast<std::size_t>(f)][row.back() - 'x'] = value;
-                }
-            }
-        }
-        for (auto& [joint, by] : curves)
-            for (auto& [stem, curve] : by) {
-                const bool turns = kind->setting(scene::channelId(stem + "_x", ""))->unit == scene::Unit::Degrees;
-                // The same turn, by as many rounds as lead on from the frame before.
-                for (std::size_t f = 1; turns && f < curve.size(); ++f)
-                    if (const double angle = curve[f].norm(); angle > 1e-9)
-                        curve[f] *= (angle + 360 * std::round((curve[f].dot(curve[f - 1]) / angle - angle) / 360)) / angle;
-                putCurves(made, keys[n], stem, actor.skeleton.reference(joint), curve,
-                          turns ? tolerance.angleDeg : tolerance.heightShare, shot.fps, shots == 1);
-            }
+        putMotion(made, keys[n], moved, actor, *below, *above, tolerance, shot.fps, shots == 1, cancel);
         for (const auto& [name, target] : rig::morphTargets(actor)) {
             if (weights.count({target.instance, target.target}) == 0) continue;
             const rig::Morph was = rig::morphOf(actor, *below, target.instance),

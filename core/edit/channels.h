@@ -1,6 +1,7 @@
 // What is set by hand: channels of layers whose kind is posed, and keys that rest.
 #pragma once
 
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -48,6 +49,11 @@ struct HandTolerance {
     double angleDeg = 0.1;
     double heightShare = 1e-3;
 };
+/// Channels of a layer that is posed by hand which lead some joints from one motion to another: keys where they change, plain
+/// values where they hold all through and `only` this shot plays. Frames at `fps`. Throws Cancelled.
+void putMotion(scene::Layer& layer, scene::KeysOf& keys, const std::set<int>& joints, const rig::Actor& actor,
+               const rig::Track& below, const rig::Track& above, const HandTolerance& tolerance, double fps, bool only,
+               const Cancel& cancel = {});
 /// What layers make of an actor's joints and morph weights becomes one layer that is posed by hand, with keys in every shot that
 /// the actor plays in; they are taken away. Keys are as few as the tolerance lets. Errors: layers of several actors, one that
 /// stands between them, one that has a problem or moves vertices; nothing that they move. Throws Cancelled.

@@ -338,6 +338,20 @@ void turnOn(scene::Scene& s, const scene::Owner& owner, bool on) {
     if (scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr) a->hidden = !on;
 }
 
+void hide(scene::Scene& s, const scene::Owner& owner, bool hidden) {
+    const scene::Tuned* t = std::as_const(s).tuned(owner);
+    if (t && owner.list != scene::List::Layers && t->hidden != hidden) s.tuned(owner)->hidden = hidden;
+}
+
+void lock(scene::Scene& s, const scene::Owner& owner, bool on) {
+    if (const scene::Tuned* t = std::as_const(s).tuned(owner); t && t->lock != on) s.tuned(owner)->lock = on;
+}
+
+void actHere(scene::Scene& s, const std::string& layer, bool alone) {
+    if (s.shots.empty()) return;
+    if (scene::Layer* l = s.layer(layer)) l->shot = alone ? s.shot().id : std::string();
+}
+
 void set(scene::Scene& s, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame) {
     if (!std::as_const(s).tuned(owner)) return;
     if (const double* number = std::get_if<double>(&value))

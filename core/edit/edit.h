@@ -80,6 +80,12 @@ void rename(scene::Scene& scene, const scene::Owner& owner, const std::string& n
 /// Switches a collider, wind or pin on or off; shows or hides an actor.
 void turnOn(scene::Scene& scene, const scene::Owner& owner, bool on);
 bool isOn(const scene::Scene& scene, const scene::Owner& owner);
+/// Puts a thing out of sight, or shows it: what it does, it does. Layers are not seen.
+void hide(scene::Scene& scene, const scene::Owner& owner, bool hidden);
+/// Locks a thing against accidents, or lets it be changed again: see scene::lockedChange.
+void lock(scene::Scene& scene, const scene::Owner& owner, bool on);
+/// Lets a layer act in the shot on show alone, or in all.
+void actHere(scene::Scene& scene, const std::string& layer, bool alone);
 
 /// A value for a frame of the shot on show: a key there where the setting has keys, else its plain value.
 void set(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "rig/mapping.h"
 
@@ -38,21 +39,56 @@ std::size_t cut(rig::Line& line, double time) {
         after.from = s.from + at.time;
         s.to = after.from;
     }
-    // What comes in over the cut comes in before it, as far as there is room.
-    s.blend = std::min(s.blend, s.seconds());
     line.stretches.insert(line.stretches.begin() + static_cast<std::ptrdiff_t>(at.stretch) + 1, after);
     return at.stretch + 1;
 }
 
-/// What stands at a time of the shot or after it goes on by so much.
-void shiftAfter(scene::Shot& shot, double time, double by) {
+/// Says why it cannot be cut at a time: two clips are blended there, and a cut would lose one of them.
+std::optional<Error> blendedAt(const scene::Scene& s, const rig::Line& line, double time) {
+    const rig::InLine at = rig::placeIn(line, time);
+    const rig::Stretch& shown = line.stretches[at.stretch];
+    if (at.stretch == 0 || at.time < kNothing || at.time > shown.blend - kNothing) return std::nullopt;
+    const scene::Shot& shot = s.shot();
+    const double from = line.startOf(at.stretch);
+    return refused("\"" + line.stretches[at.stretch - 1].clip + "\" is blended into \"" + shown.clip + "\" there: cut at frame " +
+                   std::to_string(shot.frameOf(from) + 1) + " or from frame " +
+                   std::to_string(shot.frameOf(from + shown.blend) + 1) + " on");
+}
+
+/// What is of the actor and stands at a time of the shot or after it goes on by so much; what is of the whole shot does where the
+/// actor leads it.
+void shiftAfter(scene::Scene& s, const std::string& actor, double time, double by) {
+    const scene::Scene& was = s;
+    const bool leads = was.shot().lead.empty() || was.shot().lead == actor;
+    const auto isOf = [&](const scene::Owner& o) {
+        const auto of = [&](const auto* x) { return x ? x->actor == actor : leads; };
+        switch (o.list) {
+            case scene::List::Actors:
+                return o.id == actor;
+            case scene::List::Layers:
+                return of(was.layer(o.id));
+            case scene::List::Colliders:
+                return of(was.collider(o.id)) || (leads && was.collider(o.id) && was.collider(o.id)->actor.empty());
+            case scene::List::Pins:
+                return of(was.pin(o.id));
+            case scene::List::Gauges:
+                return of(was.gauge(o.id));
+            case scene::List::Winds:
+                return leads;
+        }
+        return leads;
+    };
+    scene::Shot& shot = s.editShot();
     const auto later = [&](double& t) {
         if (t >= time - kNothing) t = std::max(time, t + by);
     };
-    for (double& t : shot.cuts) later(t);
-    for (scene::Mark& m : shot.marks) later(m.at);
+    if (leads) {
+        for (double& t : shot.cuts) later(t);
+        for (scene::Mark& m : shot.marks) later(m.at);
+    }
     for (auto& [owner, all] : shot.keys)
         for (auto& [setting, keys] : all) {
+            if (!isOf(owner)) break;
             for (scene::KeyAt& k : keys) later(k.at);
             keys.erase(std::unique(keys.begin(), keys.end(),
                                    [](const scene::KeyAt& a, const scene::KeyAt& b) { return b.at - a.at < scene::kSameMoment; }),
@@ -60,6 +96,7 @@ void shiftAfter(scene::Shot& shot, double time, double by) {
         }
     for (auto& [layer, all] : shot.intervals)
         for (scene::Interval& i : all) {
+            if (!isOf({scene::List::Layers, layer})) break;
             later(i.from);
             later(i.to);
         }
@@ -88,6 +125,7 @@ Result<Done> splitAt(scene::Scene& s, const std::string& actor, int frame) {
     const std::size_t before = line.value().stretches.size();
     if (time < kNothing || time > line.value().seconds() - kNothing)
         return refused("it is cut between its first and its last frame");
+    if (const auto why = blendedAt(s, line.value(), time)) return *why;
     cut(line.value(), time);
     if (line.value().stretches.size() == before) return refused("it is cut there already");
     put(s, actor, std::move(line.value()));
@@ -100,6 +138,7 @@ Result<Done> holdPose(scene::Scene& s, const std::string& actor, int frame, int 
     if (frames < 1) return refused("a pose is held for a frame at least");
     const double time = s.shot().timeOf(frame), longer = frames / s.shot().fps;
     if (time < 0 || time > line.value().seconds() + kNothing) return refused("the shot has no such frame");
+    if (const auto why = blendedAt(s, line.value(), time)) return *why;
     const rig::InLine at = rig::placeIn(line.value(), time);
     const rig::Stretch shown = line.value().stretches[at.stretch];
     rig::Stretch held{shown.clip, shown.hold > 0 ? shown.from : std::min(shown.from + at.time, shown.to), 0, longer, 0};
@@ -107,7 +146,7 @@ Result<Done> holdPose(scene::Scene& s, const std::string& actor, int frame, int 
     line.value().stretches.insert(line.value().stretches.begin() + static_cast<std::ptrdiff_t>(after), held);
     put(s, actor, std::move(line.value()));
     // The frame itself stays where it is.
-    shiftAfter(s.editShot(), time + 0.5 / s.shot().fps, longer);
+    shiftAfter(s, actor, time + 0.5 / s.shot().fps, longer);
     return Done{};
 }
 
@@ -118,6 +157,8 @@ Result<Done> repeatFrames(scene::Scene& s, const std::string& actor, int from, i
     if (times < 1 || times > 1000) return refused("a stretch is repeated once to a thousand times");
     if (!(from >= 0 && to > from) || b > line.value().seconds() - line.value().closing + kNothing)
         return refused("what is repeated lies within the shot, the first frame before the last");
+    for (const double t : {a, b})
+        if (const auto why = blendedAt(s, line.value(), t)) return *why;
     const std::size_t first = cut(line.value(), a), end = cut(line.value(), b);
     const std::vector<rig::Stretch> once(line.value().stretches.begin() + static_cast<std::ptrdiff_t>(first),
                                          line.value().stretches.begin() + static_cast<std::ptrdiff_t>(end));
@@ -130,7 +171,7 @@ Result<Done> repeatFrames(scene::Scene& s, const std::string& actor, int from, i
                 again);
         }
     put(s, actor, std::move(line.value()));
-    shiftAfter(s.editShot(), b + 0.5 / s.shot().fps, times * (b - a));
+    shiftAfter(s, actor, b + 0.5 / s.shot().fps, times * (b - a));
     return Done{};
 }
 
@@ -162,7 +203,7 @@ Result<Done> removeStretch(scene::Scene& s, const std::string& actor, std::size_
         all[which].blend = std::min(all[which].blend, 0.9 * std::min(all[which].seconds(), all[which - 1].seconds()));
     const double shorter = before - line.value().seconds();
     put(s, actor, std::move(line.value()));
-    shiftAfter(s.editShot(), from, -shorter);
+    shiftAfter(s, actor, from, -shorter);
     return Done{};
 }
 

@@ -15,10 +15,6 @@ std::string freshClip(const rig::Actor& a, const std::string& stem) {
     return name;
 }
 
-double eased(double u) {
-    return u * u * (3 - 2 * u);
-}
-
 }  // namespace
 
 Result<std::string> bringMotion(scene::Scene& s, const std::string& actor, const rig::Actor& source, int clip,

@@ -6,6 +6,7 @@
 #include "edit/edit.h"
 #include "edit/operation_arguments.h"
 #include "layers/registry.h"
+#include "scene/lock.h"
 
 namespace nutatio::edit {
 
@@ -131,6 +132,34 @@ Result<Done> doSwitch(scene::Scene& s, const Arguments& a) {
     return Done{};
 }
 
+Result<Done> doHide(scene::Scene& s, const Arguments& a) {
+    const auto owner = thing(s, text(a, "thing"));
+    const auto yes = yesOr(a, "yes", true);
+    if (!owner) return owner.error();
+    if (!yes) return yes.error();
+    if (owner.value().list == scene::List::Layers) return refused("a layer is not seen: mute it");
+    hide(s, owner.value(), yes.value());
+    return Done{};
+}
+
+Result<Done> doLock(scene::Scene& s, const Arguments& a) {
+    const auto owner = thing(s, text(a, "thing"));
+    const auto yes = yesOr(a, "yes", true);
+    if (!owner) return owner.error();
+    if (!yes) return yes.error();
+    lock(s, owner.value(), yes.value());
+    return Done{};
+}
+
+Result<Done> doActHere(scene::Scene& s, const Arguments& a) {
+    const auto alone = yesOr(a, "alone", true);
+    if (!alone) return alone.error();
+    if (!std::as_const(s).layer(text(a, "layer"))) return refused("there is no layer \"" + text(a, "layer") + "\"");
+    if (s.shots.empty()) return refused("the scene has no shot");
+    actHere(s, text(a, "layer"), alone.value());
+    return Done{};
+}
+
 Result<Done> doCut(scene::Scene& s, const Arguments& a) {
     const auto frame = frameOf(a);
     if (!frame) return frame.error();
@@ -180,6 +209,9 @@ constexpr Operation kOperations[] = {
     {"add-wind", "", "actor", "A wind beside an actor.", doAddWind},
     {"add-pin", "joint", "actor", "Holds a joint where the shot on show begins.", doAddPin},
     {"switch", "thing,on", "", "A collider, wind or pin on or off, an actor shown or hidden: on=yes or on=no.", doSwitch},
+    {"hide", "thing", "yes", "Puts a thing out of sight, or shows it again: yes=no. It does what it does.", doHide},
+    {"lock", "thing", "yes", "Locks a thing against accidents, or lets it be changed again: yes=no.", doLock},
+    {"act-here", "layer", "alone", "Lets a layer act in the shot on show alone, or in all: alone=no.", doActHere},
     {"cut", "frame", "", "Marks a cut in the shot on show, or takes it away.", doCut},
     {"show", "shot", "", "Shows a shot, by id or name.", doShow},
     {"rate", "fps", "", "The rate of every shot; keys stay where they are in seconds.", doRate},
@@ -231,6 +263,7 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
         if (arguments.count(w) == 0) return refused("it wants " + std::string(w) + "=");
     scene::Scene changed = scene;
     if (const auto done = op->apply(changed, arguments); !done) return refused(done.error().sentence);
+    if (const auto name = scene::lockedChange(scene, changed)) return refused("\"" + *name + "\" is locked");
     scene = std::move(changed);
     return Done{};
 }

@@ -1,6 +1,7 @@
 // Operations on what an actor plays in a shot.
 #include <cmath>
 
+#include "edit/ground.h"
 #include "edit/line.h"
 #include "edit/operation_arguments.h"
 
@@ -80,7 +81,32 @@ Result<Done> doClearLine(scene::Scene& s, const Arguments& a) {
     });
 }
 
+Result<Done> doGoOver(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    std::optional<double> speed;
+    if (!text(a, "speed").empty()) {
+        const auto v = numberOr(a, "speed", 0);
+        if (!v) return v.error();
+        speed = v.value();
+    }
+    const auto made = goOverGround(s, actor.value(), speed);
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
+Result<Done> doFollow(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    const auto points = places(text(a, "path"));
+    if (!actor) return actor.error();
+    if (!points) return points.error();
+    const auto made = followPath(s, actor.value(), points.value());
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
 constexpr Operation kLineOperations[] = {
+    {"go-over-ground", "", "actor,speed",
+     "Carries what is animated in place over the ground, as fast as its feet tell or at speed [m/s].", doGoOver},
+    {"follow-path", "path", "actor", "Lets it go along places of the world, \"x y z+x y z+...\" [m].", doFollow},
     {"split", "frame", "actor", "Cuts what an actor plays in the shot on show, at a frame.", doSplit},
     {"hold-pose", "frame,frames", "actor", "Holds the pose of a frame for so many more.", doHold},
     {"repeat", "from,to", "actor,times", "Plays frames again, so many times more.", doRepeat},

@@ -221,6 +221,7 @@ class Differences {
     void flags(const scene::Layer& a, const scene::Layer& b) {
         if (a.muted != b.muted) say(b.name, b.muted ? "muted" : "no longer muted");
         if (a.solo != b.solo) say(b.name, b.solo ? "solo" : "no longer solo");
+        if (a.shot != b.shot) say(b.name, b.shot.empty() ? "in every shot" : "in one shot alone");
         if (a.apart != b.apart) say(b.name, "chains or joints set apart otherwise");
     }
     void flags(const scene::Wind& a, const scene::Wind& b) {

@@ -159,6 +159,8 @@ Json keysJson(const scene::Keys& keys) {
 void readTuned(const Place& p, scene::Tuned& t) {
     t.id = p.at("id").text();
     t.name = textOr(p, "name", t.id);
+    t.hidden = boolOr(p, "hidden", false);
+    t.lock = boolOr(p, "lock", false);
     eachMember(p, "profiles", [&](const std::string& key, const Place& at) { t.profiles[key] = readProfile(at); });
     eachMember(p, "feeds", [&](const std::string& key, const Place& at) { t.feeds[key] = readFeed(at); });
     eachMember(p, "settings", [&](const std::string& key, const Place& at) {
@@ -176,6 +178,8 @@ void readTuned(const Place& p, scene::Tuned& t) {
 }
 
 void putTuned(Json& j, const scene::Tuned& t) {
+    if (t.hidden) j["hidden"] = true;
+    if (t.lock) j["lock"] = true;
     Json& settings = j["settings"] = Json::object();
     for (const auto& [key, value] : t.values) std::visit([&, &k = key](const auto& v) { settings[k] = v; }, value);
     for (const auto& [key, idle] : t.idleValues) {
@@ -227,7 +231,7 @@ void readItem(const Place& p, Item& item, scene::Table table, const OldTimes& ol
     readTuned(p, item);
     item.on = boolOr(p, "on", true);
     std::vector<const char*> known(members);
-    for (const char* each : {"id", "name", "on", "settings", "profiles", "feeds", "version"}) known.push_back(each);
+    for (const char* each : {"id", "name", "on", "hidden", "lock", "settings", "profiles", "feeds", "version"}) known.push_back(each);
     std::vector<std::string> names;
     names.reserve(table.size());
     if (old.fps > 0) readOldSettings(p, item, table, known, names);
@@ -298,7 +302,7 @@ scene::Gauge readGauge(const Place& p) {
     g.after = textOr(p, "after", "");
     if (p.has("over")) g.over = textsOf(p.at("over"));
     g.unknown =
-        unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "settings", "profiles", "feeds"});
+        unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "hidden", "lock", "settings", "profiles", "feeds"});
     return g;
 }
 
@@ -311,6 +315,7 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
     l.solo = boolOr(p, "solo", false);
     if (p.has("colour")) l.colour = static_cast<int>(p.at("colour").index(1000, "colours"));
     l.group = textOr(p, "group", "");
+    l.shot = textOr(p, "shot", "");
     eachMember(p, "apart", [&](const std::string& joint, const Place& at) {
         at.wantObject();
         for (const auto& [setting, value] : at.json().items()) l.apart[joint][setting] = at.at(setting.c_str()).number();
@@ -321,7 +326,7 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         });
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "apart", "settings",
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "shot", "hidden", "lock", "apart", "settings",
                                     "profiles", "feeds"});
     return l;
 }
@@ -360,6 +365,7 @@ Json itemJson(const scene::Layer& l) {
     Json j{{"id", l.id}, {"kind", l.kind}, {"name", l.name}, {"actor", l.actor}, {"muted", l.muted}, {"solo", l.solo}};
     if (l.colour >= 0) j["colour"] = l.colour;
     if (!l.group.empty()) j["group"] = l.group;
+    if (!l.shot.empty()) j["shot"] = l.shot;
     for (const auto& [joint, own] : l.apart)
         for (const auto& [setting, value] : own) j["apart"][joint][setting] = value;
     putTuned(j, l);

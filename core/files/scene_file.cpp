@@ -63,12 +63,11 @@ using ActorFiles = std::map<std::string, std::shared_ptr<const rig::Actor>>;
 scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& files, OldTimes& old) {
     scene::ActorEntry a;
     readTuned(p, a);
-    a.hidden = boolOr(p, "hidden", false);
     if (p.has("seen"))
         for (std::size_t i = 0, n = p.at("seen").size(kMostItems); i < n; ++i) a.seen.push_back(p.at("seen").at(i).text());
     if (a.isPiece() && !p.has("file")) {
         shapePiece(a);
-        a.unknown = unknownOf(p, {"id", "name", "hidden", "seen", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "hidden", "lock", "seen", "settings", "profiles"});
         return a;
     }
     a.values.erase("form");  // it would make a piece of a character
@@ -101,7 +100,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "seen", "prepared", "parts", "maps", "locked", "recorded",
+        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "lock", "seen", "prepared", "parts", "maps", "locked", "recorded",
                                   "settings", "profiles"});
     }
     return a;
@@ -454,7 +453,6 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     for (const scene::ActorEntry& a : s.actors) {
         Json j{{"id", a.id}, {"name", a.name}};
         if (!a.isPiece()) j["file"] = relativeTo(folder, a.file);
-        if (a.hidden) j["hidden"] = true;
         if (!a.seen.empty()) j["seen"] = a.seen;
         for (const rig::Preparation& e : a.preparations) j["prepared"].push_back(preparationJson(e));
         putParts(j, a.parts);

@@ -242,7 +242,7 @@ std::vector<rig::Column> closedLap(Mover& mover, const rig::Skeleton& skeleton, 
     std::vector<rig::Column> columns = laps.record(n);
     for (rig::Column& c : columns) {
         for (int t = 0; t < n; ++t) {
-            const double u = static_cast<double>(t) / n, share = u * u * u * (u * (6 * u - 15) + 10);
+            const double share = eased(static_cast<double>(t) / n);
             Xform& x = c[static_cast<std::size_t>(t)];
             x = mixed(c[static_cast<std::size_t>(last + t)], x, share);
         }

@@ -215,6 +215,8 @@ struct LayerKind {
     std::vector<HandPoint> (*points)(const LayerContext&, int frame) = nullptr;
     /// Whether a layer, as it is set in a shot, changes morph weights or places of vertices beside its joints. Null: it does not.
     bool (*bends)(const scene::Resolved&) = nullptr;
+    /// Joints that a layer without problem looks at beside those that it moves, and those about them. Null: none.
+    std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// It meets bodies, wind and pins.
     bool meets = false;
     /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.

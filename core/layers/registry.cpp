@@ -4,12 +4,14 @@
 #include <charconv>
 #include <nlohmann/json.hpp>
 
+#include "layers/borrow/borrow.h"
 #include "layers/jiggle/jiggle.h"
 #include "layers/overlap/overlap.h"
 #include "layers/steady/steady.h"
 #include "layers/strand/strand.h"
 #include "layers/sway/sway.h"
 #include "layers/touchup/touchup.h"
+#include "layers/travel/travel.h"
 #include "rig/parts.h"
 #include "scene/items.h"
 
@@ -17,7 +19,7 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind,
 };
 
 std::string shown(double v) {
@@ -298,6 +300,9 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
             return scene::Value(std::move(ids));
         }
         case scene::SettingType::Region:
+            return scene::Value(std::string(text));
+        case scene::SettingType::Clip:
+            if (!text.empty() && actor.findClip(text) < 0) return Error{"", id, "there is no clip \"" + std::string(text) + "\""};
             return scene::Value(std::string(text));
         case scene::SettingType::Joint:
             // Whether another actor has it only its scene can tell.

@@ -279,8 +279,7 @@ class Reader {
             for (int k = -reach; k <= reach; ++k) {
                 const int at = static_cast<int>(f) + k;
                 if (at < 0 || at >= m_frames || !touches[static_cast<std::size_t>(at)]) continue;
-                const double u = std::max(0.0, 1 - std::abs(k) / (ease + 1e-9));
-                out[f] = std::max(out[f], u * u * u * (u * (6 * u - 15) + 10));
+                out[f] = std::max(out[f], eased(1 - std::abs(k) / (ease + 1e-9)));
             }
         }
         return out;

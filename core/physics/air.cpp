@@ -18,10 +18,6 @@ double atLattice(std::uint64_t seed, std::int64_t x, std::int64_t y, std::int64_
     return static_cast<double>(v >> 11) * (2.0 / 9007199254740992.0) - 1.0;
 }
 
-double eased(double u) {
-    return u * u * u * (u * (6 * u - 15) + 10);
-}
-
 /// Value noise along time, which wraps after `wrap` cells when wrap > 0.
 double noise1(std::uint64_t seed, double t, std::int64_t wrap) {
     const double f = std::floor(t);
@@ -70,7 +66,7 @@ Vec3 windAt(const WindDef& w, const Vec3& p, double t, double period) {
     if (w.reach > 0) {
         const double far = (p - w.place).norm() / w.reach, soft = std::clamp(w.falloff, 1e-6, 1.0);
         if (far >= 1) return Vec3::Zero();
-        here = 1 - eased(std::clamp((far - (1 - soft)) / soft, 0.0, 1.0));
+        here = 1 - eased((far - (1 - soft)) / soft);
     }
     std::int64_t wrap = 0;
     double speed = w.speed;

@@ -95,6 +95,7 @@ class Baker {
             }
             r.result = std::make_shared<const rig::Track>(std::move(ranged));
         }
+        leaveOut(r);
         return r;
     }
 
@@ -141,6 +142,33 @@ class Baker {
     }
 
   private:
+    /// Takes out what layers did to joints that is not to go out, under all that stands above them.
+    void leaveOut(ActorResult& r) const {
+        rig::Track out = *r.result;
+        bool any = false;
+        for (std::size_t k = 0; k < r.layers.size(); ++k) {
+            const scene::Layer* layer = m_scene.layer(r.layers[k].id);
+            const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+            const scene::SettingSpec* row = kind ? kind->setting(scene::Role::LeftOut) : nullptr;
+            if (!row || layer->text(row->id) != "without" || r.layers[k].changed.joints.empty()) continue;
+            any = true;
+            const TrackPtr below = r.below(k), above = r.below(k + 1);
+            for (const auto& [joint, column] : r.layers[k].changed.joints) {
+                rig::Column c;
+                for (int f = 0; f < out.frames(); ++f) {
+                    const Affine back = below->at(joint, f).affine() * above->at(joint, f).affine().inverse();
+                    const Quat turn = rotationOf(back.m);
+                    Xform x = out.at(joint, f);
+                    x.t = back.apply(x.t);
+                    x.r = (turn * x.r).normalized();
+                    c.push_back(x);
+                }
+                out.replace(joint, std::move(c));
+            }
+        }
+        if (any) r.result = std::make_shared<const rig::Track>(std::move(out));
+    }
+
     /// How far what is blended between keys lies from the frames that were simulated.
     void measureError(const rig::Column& c, int joint, rig::Path p, const std::vector<int>& frames, double length,
                       BakeReport::ClipReport& said) const {

@@ -64,7 +64,8 @@ void ItemsOfShot::Pin::settle() {
 
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames) {
     ItemsOfShot out;
-    out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(), [](const auto& l) { return l.solo; });
+    out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(),
+                              [&](const scene::Layer& l) { return l.solo && (l.shot.empty() || l.shot == shot.id); });
     const auto resolved = [&](const scene::Tuned& t, scene::Table table, scene::List list) {
         return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames, nullptr,
                                                        shot.period(frames));

@@ -266,11 +266,14 @@ class Run {
         Climber& me = m_climbers[at];
         LayerResult r;
         r.id = layer->id;
-        r.acts = m_items.anySolo ? layer->solo : !layer->muted;
+        const bool inShot = layer->shot.empty() || layer->shot == m_shot->id;
+        r.acts = inShot && (m_items.anySolo ? layer->solo : !layer->muted);
         const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, *me.entry, m_frames), r.remarks);
         r.problem = plan.problem;
         r.settings = plan.settings;
-        if (!r.acts)
+        if (!inShot)
+            r.idle = "it acts in another shot alone";
+        else if (!r.acts)
             r.idle = m_items.anySolo && !layer->muted ? "another layer is soloed" : "it is muted";
         else if (r.problem.empty() && plan.shares->none())
             r.idle = "its mix, its amount or its intervals leave nothing of it";
@@ -765,6 +768,10 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
         if (row.type == scene::SettingType::Joint && !layer->text(row.id).empty())
             for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)];
                  j = s.joint(j).parent)
+                above[static_cast<std::size_t>(j)] = true;
+    if (p.kind->reads)
+        for (int read : p.kind->reads(*entry.actor, *layer))
+            for (int j = read; j != rig::kNoJoint && !above[static_cast<std::size_t>(j)]; j = s.joint(j).parent)
                 above[static_cast<std::size_t>(j)] = true;
     for (int j : s.order())
         if (const int up = s.joint(j).parent; up != rig::kNoJoint && below[static_cast<std::size_t>(up)])

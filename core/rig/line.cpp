@@ -12,132 +12,10 @@ namespace {
 constexpr double kElsewhere = 0.15;  // heights over the ground that are a step on, not a sway
 constexpr double kFacesElsewhere = radians(25);
 
-double eased(double u) {
-    u = std::clamp(u, 0.0, 1.0);
-    return u * u * u * (u * (6 * u - 15) + 10);
-}
-
-/// From where a clip has the body to where the line has it: a turn about the upright and a way over the ground.
-struct Carry {
-    Quat turn = Quat::Identity();
-    Vec3 way = Vec3::Zero();
-};
-
 Quat headingOf(const Quat& q) {
     const Quat twist(q.w(), 0, q.y(), 0);
     return twist.norm() > 1e-9 ? twist.normalized() : Quat::Identity();
 }
-
-class Playing {
-  public:
-    Playing(const Actor& actor, const Line& line) : m_actor(actor), m_line(line) {
-        const Roles roles = rolesOf(actor);
-        m_carrier = roles.hips != kNoJoint           ? roles.hips
-                    : actor.skeleton.roots().empty() ? kNoJoint
-                                                     : actor.skeleton.roots().front();
-        for (std::size_t k = 0; k < line.stretches.size(); ++k) {
-            m_start.push_back(line.startOf(k));
-            m_carry.push_back(k == 0 ? Carry{} : carryOnto(k));
-        }
-    }
-
-    void pose(double time, std::vector<Xform>& out) const {
-        const InLine at = placeIn(m_line, time);
-        poseOf(at.stretch, at.time, out);
-        const double blend = m_line.stretches[at.stretch].blend;
-        if (at.stretch == 0 || at.time >= blend) return;
-        std::vector<Xform> before;
-        poseOf(at.stretch - 1, time - m_start[at.stretch - 1], before);
-        const double share = eased(at.time / blend);
-        for (std::size_t j = 0; j < out.size(); ++j)
-            out[j] = {before[j].t + share * (out[j].t - before[j].t), nutatio::blend(before[j].r, out[j].r, share),
-                      before[j].s + share * (out[j].s - before[j].s)};
-    }
-
-    /// Morph weights of an instance at a time; false where no clip of the line moves them.
-    bool weights(int joint, double time, std::vector<double>& out) const {
-        const InLine at = placeIn(m_line, time);
-        if (!weightsOf(at.stretch, at.time, joint, out)) return false;
-        const double blend = m_line.stretches[at.stretch].blend;
-        std::vector<double> before(out.size(), 0.0);
-        if (at.stretch == 0 || at.time >= blend || !weightsOf(at.stretch - 1, time - m_start[at.stretch - 1], joint, before))
-            return true;
-        for (std::size_t k = 0; k < out.size(); ++k) out[k] = before[k] + eased(at.time / blend) * (out[k] - before[k]);
-        return true;
-    }
-
-  private:
-    const Clip* clipOf(std::size_t k) const {
-        const int clip = m_actor.findClip(m_line.stretches[k].clip);
-        return clip < 0 ? nullptr : &m_actor.clips[static_cast<std::size_t>(clip)];
-    }
-
-    double timeIn(std::size_t k, double time) const {
-        const Stretch& s = m_line.stretches[k];
-        const Clip& c = *clipOf(k);
-        return std::min(c.start + s.from + (s.hold > 0 ? 0 : time), c.end);
-    }
-
-    bool weightsOf(std::size_t k, double time, int joint, std::vector<double>& out) const {
-        const Clip* c = clipOf(k);
-        for (const Channel& each : c ? c->channels : std::vector<Channel>{})
-            if (each.path == Path::Weights && each.joint == joint && static_cast<std::size_t>(each.width) == out.size()) {
-                each.sample(timeIn(k, time), out.data());
-                return true;
-            }
-        return false;
-    }
-
-    void clipPose(std::size_t k, double time, std::vector<Xform>& out) const {
-        out = m_actor.restPose();
-        if (const Clip* c = clipOf(k)) c->pose(timeIn(k, time), out);
-    }
-
-    void poseOf(std::size_t k, double time, std::vector<Xform>& out) const {
-        clipPose(k, time, out);
-        const Carry& c = m_carry[k];
-        for (int root : m_actor.skeleton.roots()) {
-            Xform& x = out[static_cast<std::size_t>(root)];
-            x.t = c.turn * x.t + c.way;
-            x.r = (c.turn * x.r).normalized();
-        }
-    }
-
-    Affine carrierOf(const std::vector<Xform>& pose) const {
-        Affine out;
-        for (int j = m_carrier; j != kNoJoint; j = m_actor.skeleton.joint(j).parent)
-            out = pose[static_cast<std::size_t>(j)].affine() * out;
-        return out;
-    }
-
-    Carry carryOnto(std::size_t k) const {
-        const Stretch &now = m_line.stretches[k], &before = m_line.stretches[k - 1];
-        // What goes on in the same clip where it was cut goes on as it was.
-        const double ended = before.hold > 0 ? before.from : before.to;
-        if (now.clip == before.clip && now.blend == 0 && std::abs(now.from - ended) < 1e-6) return m_carry[k - 1];
-        if (m_carrier == kNoJoint) return {};
-        std::vector<Xform> last, first;
-        poseOf(k - 1, m_start[k] - m_start[k - 1], last);
-        clipPose(k, 0, first);
-        const Affine is = carrierOf(last), wants = carrierOf(first);
-        const Quat turn = headingOf(rotationOf(is.m) * rotationOf(wants.m).conjugate());
-        Vec3 way = is.t - wants.t;
-        way.y() = 0;
-        const bool turned = Quat::Identity().angularDistance(turn) > kFacesElsewhere;
-        if (!turned && way.norm() < kElsewhere * m_actor.height) return {};
-        Carry out;
-        if (turned) out.turn = turn;
-        out.way = is.t - out.turn * wants.t;
-        out.way.y() = 0;
-        return out;
-    }
-
-    const Actor& m_actor;
-    const Line& m_line;
-    int m_carrier = kNoJoint;
-    std::vector<double> m_start;
-    std::vector<Carry> m_carry;
-};
 
 /// Turn and way from one transform to another, as one goes on from the first.
 struct Gap {
@@ -154,6 +32,104 @@ Xform moved(const Xform& x, const Vec3& turn, const Vec3& move, const Vec3& size
 }
 
 }  // namespace
+
+LinePlayer::LinePlayer(const Actor& actor, const Line& line) : m_actor(actor), m_line(line) {
+    const Roles roles = rolesOf(actor);
+    m_carrier = roles.hips != kNoJoint ? roles.hips : actor.skeleton.roots().empty() ? kNoJoint : actor.skeleton.roots().front();
+    for (std::size_t k = 0; k < line.stretches.size(); ++k) {
+        m_start.push_back(line.startOf(k));
+        m_carry.push_back(k == 0 ? Carry{} : carryOnto(k));
+    }
+}
+
+void LinePlayer::pose(double time, std::vector<Xform>& out) const {
+    const InLine at = placeIn(m_line, time);
+    poseOf(at.stretch, at.time, out);
+    const double blend = m_line.stretches[at.stretch].blend;
+    if (at.stretch == 0 || at.time >= blend) return;
+    std::vector<Xform> before;
+    poseOf(at.stretch - 1, time - m_start[at.stretch - 1], before);
+    const double share = eased(at.time / blend);
+    for (std::size_t j = 0; j < out.size(); ++j)
+        out[j] = {before[j].t + share * (out[j].t - before[j].t), nutatio::blend(before[j].r, out[j].r, share),
+                  before[j].s + share * (out[j].s - before[j].s)};
+}
+
+bool LinePlayer::weights(int joint, double time, std::vector<double>& out) const {
+    const InLine at = placeIn(m_line, time);
+    if (!weightsOf(at.stretch, at.time, joint, out)) return false;
+    const double blend = m_line.stretches[at.stretch].blend;
+    std::vector<double> before(out.size(), 0.0);
+    if (at.stretch == 0 || at.time >= blend || !weightsOf(at.stretch - 1, time - m_start[at.stretch - 1], joint, before))
+        return true;
+    for (std::size_t k = 0; k < out.size(); ++k) out[k] = before[k] + eased(at.time / blend) * (out[k] - before[k]);
+    return true;
+}
+
+const Clip* LinePlayer::clipOf(std::size_t k) const {
+    const int clip = m_actor.findClip(m_line.stretches[k].clip);
+    return clip < 0 ? nullptr : &m_actor.clips[static_cast<std::size_t>(clip)];
+}
+
+double LinePlayer::timeIn(std::size_t k, double time) const {
+    const Stretch& s = m_line.stretches[k];
+    const Clip& c = *clipOf(k);
+    return std::min(c.start + s.from + (s.hold > 0 ? 0 : time), c.end);
+}
+
+bool LinePlayer::weightsOf(std::size_t k, double time, int joint, std::vector<double>& out) const {
+    const Clip* c = clipOf(k);
+    for (const Channel& each : c ? c->channels : std::vector<Channel>{})
+        if (each.path == Path::Weights && each.joint == joint && static_cast<std::size_t>(each.width) == out.size()) {
+            each.sample(timeIn(k, time), out.data());
+            return true;
+        }
+    return false;
+}
+
+void LinePlayer::clipPose(std::size_t k, double time, std::vector<Xform>& out) const {
+    out = m_actor.restPose();
+    if (const Clip* c = clipOf(k)) c->pose(timeIn(k, time), out);
+}
+
+void LinePlayer::poseOf(std::size_t k, double time, std::vector<Xform>& out) const {
+    clipPose(k, time, out);
+    const Carry& c = m_carry[k];
+    for (int root : m_actor.skeleton.roots()) {
+        Xform& x = out[static_cast<std::size_t>(root)];
+        x.t = c.turn * x.t + c.way;
+        x.r = (c.turn * x.r).normalized();
+    }
+}
+
+Affine LinePlayer::carrierOf(const std::vector<Xform>& pose) const {
+    Affine out;
+    for (int j = m_carrier; j != kNoJoint; j = m_actor.skeleton.joint(j).parent)
+        out = pose[static_cast<std::size_t>(j)].affine() * out;
+    return out;
+}
+
+LinePlayer::Carry LinePlayer::carryOnto(std::size_t k) const {
+    const Stretch &now = m_line.stretches[k], &before = m_line.stretches[k - 1];
+    // What goes on in the same clip where it was cut goes on as it was.
+    const double ended = before.hold > 0 ? before.from : before.to;
+    if (now.clip == before.clip && now.blend == 0 && std::abs(now.from - ended) < 1e-6) return m_carry[k - 1];
+    if (m_carrier == kNoJoint) return {};
+    std::vector<Xform> last, first;
+    poseOf(k - 1, m_start[k] - m_start[k - 1], last);
+    clipPose(k, 0, first);
+    const Affine is = carrierOf(last), wants = carrierOf(first);
+    const Quat turn = headingOf(rotationOf(is.m) * rotationOf(wants.m).conjugate());
+    Vec3 way = is.t - wants.t;
+    way.y() = 0;
+    const bool turned = Quat::Identity().angularDistance(turn) > kFacesElsewhere;
+    if (!turned && way.norm() < kElsewhere * m_actor.height) return {};
+    Carry out;
+    if (turned) out.turn = turn;
+    out.way = is.t - out.turn * wants.t;
+    out.way.y() = 0;
+    return out;
+}
 
 double Line::startOf(std::size_t stretch) const {
     double at = 0;
@@ -178,7 +154,7 @@ InLine placeIn(const Line& line, double time) {
 
 Track lineTrack(const Actor& actor, const Line& line, const FrameGrid& grid, const Cancel& cancel) {
     const auto n = static_cast<std::size_t>(actor.skeleton.size());
-    const Playing playing(actor, line);
+    const LinePlayer playing(actor, line);
     const double plays = line.seconds() - line.closing, dt = grid.dt();
     std::vector<Xform> pose, first, second, last, nearly;
     const bool closes = (line.closing > 0 || line.fade > 0) && !line.empty();

@@ -243,6 +243,41 @@ Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joi
     return rest[there].t + rotationOf(rest[there].m) * other;
 }
 
+Mirror::Mirror(const Actor& actor) : m_sides(sidesOf(actor)) {
+    const Skeleton& s = actor.skeleton;
+    m_even.resize(m_sides.worlds.size());
+    for (int j = 0; j < s.size(); ++j) {
+        const auto at = static_cast<std::size_t>(j);
+        const int up = s.joint(j).parent;
+        const Affine above = up == kNoJoint ? Affine() : m_sides.worlds[static_cast<std::size_t>(up)];
+        m_even[at] = decompose(above.inverse() * m_sides.worlds[at]);
+        m_turns.push_back(rotationOf(m_sides.worlds[at].m));
+        m_parents.push_back(rotationOf(above.m));
+    }
+}
+
+Xform Mirror::seen(int joint, const Xform& fellow) const {
+    const auto at = static_cast<std::size_t>(joint), from = static_cast<std::size_t>(m_sides.fellow[at]);
+    const Mat3 seen = Mat3::Identity() - 2 * m_sides.normal * m_sides.normal.transpose();
+    // From axes of the fellow to axes of the joint, through the mirror; a rotation vector looks the other way there.
+    const Mat3 own = m_turns[at].conjugate().toRotationMatrix() * seen * m_turns[from].toRotationMatrix();
+    const Mat3 above = m_parents[at].conjugate().toRotationMatrix() * seen * m_parents[from].toRotationMatrix();
+    const Xform &even = m_even[at], &other = m_even[from];
+    Xform x = even;
+    x.r = (even.r * fromRotationVector(-(own * rotationVector(other.r.conjugate() * fellow.r)))).normalized();
+    x.t = even.t + above * (fellow.t - other.t);
+    const Vec3 grown = fellow.s.array() / other.s.array();
+    if (grown.allFinite()) x.s = even.s.array() * (own.cwiseProduct(own) * grown).array();
+    return x;
+}
+
+void Mirror::pose(const std::vector<Xform>& locals, std::vector<Xform>& out) const {
+    out = locals;
+    for (std::size_t j = 0; j < locals.size(); ++j)
+        if (const int fellow = m_sides.fellow[j]; fellow != kNoJoint)
+            out[j] = seen(static_cast<int>(j), locals[static_cast<std::size_t>(fellow)]);
+}
+
 Vec3 leftOf(const Skeleton& s, const std::vector<Affine>& worlds, const Sides& sides) {
     Vec3 sum = Vec3::Zero();
     for (int j = 0; j < s.size(); ++j) {

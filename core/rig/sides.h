@@ -31,4 +31,21 @@ Vec3 leftOf(const Skeleton& skeleton, const std::vector<Affine>& worlds, const S
 /// Joints are matched by names first, then by places within a fiftieth of the actor's height, then by what they hang on.
 Sides sidesOf(const Actor& actor);
 
+/// Poses as they are seen in a mirror that stands in the actor's plane.
+class Mirror {
+  public:
+    explicit Mirror(const Actor& actor);
+    const Sides& sides() const { return m_sides; }
+    /// What a joint does when its fellow is at `fellow` (its local transform): from the even pose it turns and shifts by the
+    /// picture of what its fellow does from there. Expects a joint that has one.
+    Xform seen(int joint, const Xform& fellow) const;
+    /// The whole pose; joints without a fellow stay as they are.
+    void pose(const std::vector<Xform>& locals, std::vector<Xform>& out) const;
+
+  private:
+    Sides m_sides;
+    std::vector<Xform> m_even;             // locals of the even pose
+    std::vector<Quat> m_turns, m_parents;  // turns in the world there, of each joint and of what it hangs on
+};
+
 }  // namespace nutatio::rig

@@ -89,11 +89,8 @@ Curve fed(const Feed& feed, const Curve& readings, double fps, bool round) {
 double intervalShare(const Interval& i, double time) {
     constexpr double kSame = 1e-6;  // [s]
     if (time < i.from - kSame || time > i.to + kSame) return 0;
-    const auto eased = [](double way, double over) {
-        const double u = over > 0 ? std::clamp(way / over, 0.0, 1.0) : 1.0;
-        return u * u * u * (u * (6 * u - 15) + 10);
-    };
-    return eased(time - i.from, i.easeIn) * eased(i.to - time, i.easeOut);
+    const auto share = [](double way, double over) { return over > 0 ? eased(way / over) : 1.0; };
+    return share(time - i.from, i.easeIn) * share(i.to - time, i.easeOut);
 }
 
 }  // namespace nutatio::scene

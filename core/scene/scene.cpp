@@ -278,9 +278,10 @@ std::string jointText(const JointIn& joint) {
     return joint.actor.empty() ? joint.joint : joint.joint + '@' + joint.actor;
 }
 
-bool Scene::acts(const Layer& layer) const {
-    const bool anySolo = std::any_of(layers.begin(), layers.end(), [](const Layer& l) { return l.solo; });
-    return anySolo ? layer.solo : !layer.muted;
+bool Scene::acts(const Layer& layer, const std::string& inShot) const {
+    const auto isIn = [&](const Layer& l) { return l.shot.empty() || l.shot == inShot; };
+    const bool anySolo = std::any_of(layers.begin(), layers.end(), [&](const Layer& l) { return l.solo && isIn(l); });
+    return isIn(layer) && (anySolo ? layer.solo : !layer.muted);
 }
 
 std::string Scene::freshId(std::string_view stem) const {

@@ -33,7 +33,6 @@ struct ActorEntry : Tuned {
     std::shared_ptr<const rig::Actor> source;    // without it; null where nothing was done
     std::shared_ptr<const rig::Actor> actor;     // with all of that
     rig::Trial trial;                            // replaces the clip while it is on; never saved
-    bool hidden = false;                         // out of sight; what it does, it does
     std::vector<std::string> seen;               // findings that were looked at and left: see measure::Finding::id
     std::vector<Part> parts;                     // that were accepted; rig::partsOf suggests others
     std::vector<rig::Map> maps;                  // each name once
@@ -126,6 +125,7 @@ struct Layer : Tuned {
     bool solo = false;
     int colour = -1;    // place in the palette that the views share; none
     std::string group;  // name of the group that it stands in on the tape; empty: none
+    std::string shot;   // id of the one shot that it acts in; empty: all
     /// What single chains or joints of it are set to apart from the rest: by target joint, then by setting. Plain numbers, in
     /// place of the layer's value and its keys.
     std::map<std::string, std::map<std::string, double, std::less<>>, std::less<>> apart;
@@ -246,8 +246,9 @@ struct Scene {
     /// Sets a number for a frame: a key there where the setting has keys in the shot that plays, else its plain value.
     void setNumber(const Owner& owner, std::string_view setting, int frame, double value);
 
-    /// Whether a layer acts: not muted, and soloed when any layer of the stack is.
-    bool acts(const Layer& layer) const;
+    /// Whether a layer acts in the shot that plays: it acts there at all, is not muted, and soloed when any that does is.
+    bool acts(const Layer& layer) const { return acts(layer, shot().id); }
+    bool acts(const Layer& layer, const std::string& inShot) const;
     /// An id that nothing in the scene has yet, made from `stem`.
     std::string freshId(std::string_view stem) const;
 };

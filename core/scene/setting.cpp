@@ -196,6 +196,7 @@ Value startValue(const SettingSpec& spec) {
         case SettingType::Axes:
         case SettingType::Joint:
         case SettingType::Region:
+        case SettingType::Clip:
             return std::string(spec.axes);
         case SettingType::Choice:
             return std::string(choicesOf(spec).front());

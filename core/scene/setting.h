@@ -25,8 +25,8 @@ enum class Unit {
     DegreesPerSecond,
     MetresPerSecond2
 };
-/// Region: of the surface, by the name of a part or map; may be empty.
-enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders, Region };
+/// Region: of the surface, by the name of a part or map; may be empty. Clip: of the actor, by reference; may be empty.
+enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders, Region, Clip };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
 enum class Role {
     None,
@@ -42,12 +42,16 @@ enum class Role {
     Cuts,
     Mix,
     Amount,
-    Axes,      // whose axes channels are in: own, parent or world
-    Turned,    // the first of three channels that are a rotation vector
-    Shifted,   // the first of three channels that are a way
-    Carried,   // the first of three channels that are a handle's way
-    Weight,    // what is added to a morph target
-    HeldBack,  // how little of a layer there is on a joint
+    Axes,         // whose axes channels are in: own, parent or world
+    Turned,       // the first of three channels that are a rotation vector
+    Shifted,      // the first of three channels that are a way
+    Carried,      // the first of three channels that are a handle's way
+    Weight,       // what is added to a morph target
+    HeldBack,     // how little of a layer there is on a joint
+    GroundSpeed,  // of a body that is carried over the ground [m/s]
+    Course,       // the way that it goes then [deg], against the way that it faces at first
+    Facing,       // and that one, in the actor's own axes [deg]
+    LeftOut,      // a Choice of "with" and "without": whether what the layer does to its joints goes out at hand-off
 };
 
 /// What a setting has a value of its own for: see channelId.

@@ -93,7 +93,8 @@ std::string_view listName(List list) {
 }
 
 Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, Keys, std::less<>>* keys, double fps, int frames,
-                   const FedCurves* fed, double period) {
+                   const FedCurves* fed, double period)
+    : m_fps(fps), m_frames(std::max(1, frames)) {
     m_entries.reserve(tuned.values.size());
     const auto add = [&](const std::string& id, const Value& value) {
         Entry e{id, value, {}, {}};

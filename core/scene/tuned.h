@@ -25,6 +25,8 @@ struct Tuned {
     Values values;
     Profiles profiles;
     Feeds feeds;
+    bool hidden = false;  // out of sight; what it does, it does
+    bool lock = false;    // against accidents: see lockedChange
     Unknown unknown;
     /// What a newer version said of its settings and this one cannot use. It goes back into the file, a value as long as the one
     /// that stands in for it is left alone.
@@ -92,6 +94,9 @@ class Resolved {
     std::pair<double, double> span(std::string_view setting) const;
     bool keyed(std::string_view setting) const;
     bool anyKeyed() const { return m_anyKeyed; }
+    /// The shot's rate [1/s] and length, as it was resolved for.
+    double fps() const { return m_fps; }
+    int frames() const { return m_frames; }
     /// What the channels of a row are of that have a value, keys or a feed, by name.
     std::vector<std::string> channels(std::string_view row) const;
     /// Empty where the setting has no profile.
@@ -119,6 +124,8 @@ class Resolved {
     static void hash(Hasher& into, const Entry& entry);
     std::vector<Entry> m_entries;  // by id
     bool m_anyKeyed = false;
+    double m_fps = 24;
+    int m_frames = 1;
 };
 
 }  // namespace nutatio::scene

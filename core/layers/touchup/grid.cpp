@@ -14,10 +14,6 @@ constexpr double kLeastShare = 0.02;  // of a region: what counts for its box
 constexpr const char* kAxes[] = {"grid_x", "grid_y", "grid_z"};
 constexpr const char* kCounts[] = {"handles_x", "handles_y", "handles_z"};
 
-double level(double u) {
-    return u * u * u * (u * (6 * u - 15) + 10);
-}
-
 /// The two rows beside a place along an axis, with their shares.
 struct Between {
     int low = 0, high = 0;
@@ -27,7 +23,7 @@ Between between(double along, int count) {
     if (count < 2) return {};
     const double at = std::clamp(along, 0.0, 1.0) * (count - 1);
     const int low = std::min(static_cast<int>(at), count - 2);
-    return {low, low + 1, level(at - low)};
+    return {low, low + 1, eased(at - low)};
 }
 
 /// From the world in the rest pose to where vertices are bound: the linear part for one vertex.

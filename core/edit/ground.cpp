@@ -1,0 +1,210 @@
+#include "edit/ground.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "edit/edit.h"
+#include "layers/registry.h"
+#include "pipeline/evaluate.h"
+#include "rig/stride.h"
+
+namespace nutatio::edit {
+
+namespace {
+
+using scene::List;
+using scene::Owner;
+using scene::Role;
+
+std::string rowOf(Role role) {
+    return std::string(groundKind()->setting(role)->id);
+}
+
+double headingOf(const Vec3& way) {
+    return degrees(std::atan2(way.x(), way.z()));
+}
+
+/// A new one at the bottom of the actor's stack, in one shot alone.
+std::string addGroundLayer(scene::Scene& s, const scene::ActorEntry& entry, const std::string& shot) {
+    std::vector<std::string> roots;
+    for (int root : entry.actor->skeleton.roots()) roots.push_back(entry.actor->skeleton.reference(root));
+    const std::string actor = entry.id, label(groundKind()->label);
+    const std::string id = addLayer(s, groundKind()->id, actor, std::move(roots));
+    scene::Layer& layer = *s.layer(id);
+    layer.name = label;
+    layer.shot = shot;
+    s.layers.move(s.layers.find([&](const scene::Layer& l) { return l.id == id; }), 0);
+    return id;
+}
+
+/// Keys of a row of values, as few as lead to within `tolerance` of it by straight lines (Ramer; Douglas and Peucker).
+scene::Keys keysOf(const std::vector<double>& times, const std::vector<double>& values, double tolerance) {
+    std::vector<char> kept(times.size(), false);
+    kept.front() = kept.back() = true;
+    std::vector<std::pair<std::size_t, std::size_t>> open{{0, times.size() - 1}};
+    while (!open.empty()) {
+        const auto [a, b] = open.back();
+        open.pop_back();
+        std::size_t worst = a;
+        double most = tolerance;
+        for (std::size_t k = a + 1; k < b; ++k) {
+            const double u = (times[k] - times[a]) / (times[b] - times[a]);
+            if (const double off = std::abs(values[k] - (values[a] + u * (values[b] - values[a]))); off > most) {
+                most = off;
+                worst = k;
+            }
+        }
+        if (worst == a) continue;
+        kept[worst] = true;
+        open.emplace_back(a, worst);
+        open.emplace_back(worst, b);
+    }
+    scene::Keys out;
+    for (std::size_t k = 0; k < times.size(); ++k)
+        if (kept[k]) {
+            scene::putKey(out, times[k], values[k]);
+            scene::keyAt(out, times[k])->ease = scene::Ease::Linear;
+        }
+    return out;
+}
+
+/// A line of places at equal steps of its length, its corners rounded.
+std::vector<Vec3> evened(const std::vector<Vec3>& points, double& length) {
+    std::vector<double> at{0};
+    for (std::size_t k = 1; k < points.size(); ++k) at.push_back(at.back() + (points[k] - points[k - 1]).norm());
+    length = at.back();
+    constexpr int kSteps = 400, kRound = 12;  // a hand's tremor is shorter than a thirtieth of what it draws
+    std::vector<Vec3> even;
+    std::size_t k = 1;
+    for (int i = 0; i <= kSteps; ++i) {
+        const double s = length * i / kSteps;
+        while (k + 1 < points.size() && at[k] < s) ++k;
+        const double u = at[k] > at[k - 1] ? std::clamp((s - at[k - 1]) / (at[k] - at[k - 1]), 0.0, 1.0) : 0;
+        even.push_back(points[k - 1] + u * (points[k] - points[k - 1]));
+    }
+    std::vector<Vec3> out = even;
+    for (int i = 1; i < kSteps; ++i) {
+        const int reach = std::min({kRound, i, kSteps - i});
+        Vec3 sum = Vec3::Zero();
+        for (int n = -reach; n <= reach; ++n) sum += even[static_cast<std::size_t>(i + n)];
+        out[static_cast<std::size_t>(i)] = sum / (2 * reach + 1);
+    }
+    return out;
+}
+
+}  // namespace
+
+const layers::LayerKind* groundKind() {
+    for (const layers::LayerKind* k : layers::kinds())
+        if (k->setting(Role::GroundSpeed)) return k;
+    return nullptr;
+}
+
+std::string groundLayerOf(const scene::Scene& s, const std::string& actor) {
+    for (const scene::Layer& l : s.layers)
+        if (groundKind() && l.kind == groundKind()->id && l.actor == actor && (l.shot.empty() || l.shot == s.shot().id))
+            return l.id;
+    return {};
+}
+
+Result<std::string> goOverGround(scene::Scene& s, const std::string& actor, std::optional<double> speed) {
+    const scene::ActorEntry* entry = std::as_const(s).actor(actor);
+    if (!entry || entry->isPiece()) return refused("there is no character \"" + actor + "\"");
+    const double metres = scene::placementOf(*entry).metres;
+    const auto body = pipeline::Evaluator().bodyOf(scene::withoutTrials(s), s.shot(), *entry);
+    const rig::Stride stride = rig::strideOf(*entry->actor, *body);
+    if (!speed && !(stride.speed > 0))
+        return refused("no foot of \"" + entry->name + "\" goes back over the ground in this shot: type a speed");
+    std::string id = groundLayerOf(s, actor);
+    if (id.empty()) {
+        id = addGroundLayer(s, *entry, s.shots.empty() ? std::string() : s.shot().id);
+        // A cat's nose and a crab's side: as its feet tell.
+        if (stride.speed > 0) s.layer(id)->set(rowOf(Role::Facing), headingOf(stride.way));
+    }
+    const Owner owner{List::Layers, id};
+    if (s.shot().keysOf(owner, rowOf(Role::GroundSpeed))) s.editShot().keys[owner].erase(rowOf(Role::GroundSpeed));
+    s.layer(id)->set(rowOf(Role::GroundSpeed),
+                     scene::clampTo(*groundKind()->setting(Role::GroundSpeed), speed.value_or(stride.speed * metres)));
+    return id;
+}
+
+Result<Path> followPath(scene::Scene& s, const std::string& actor, const std::vector<Vec3>& points) {
+    const scene::ActorEntry* entry = std::as_const(s).actor(actor);
+    const std::string id = entry ? groundLayerOf(s, actor) : std::string();
+    if (id.empty()) return refused("nothing carries it over the ground in this shot yet");
+    const scene::Placement at = scene::placementOf(*entry);
+    std::vector<Vec3> own;
+    for (const Vec3& p : points) {
+        Vec3 mine = at.metres * at.toOwn(p);
+        mine.y() = 0;
+        if (own.empty() || (mine - own.back()).norm() > 1e-6) own.push_back(mine);
+    }
+    Path out;
+    if (own.size() < 2) return refused("the path has no length");
+    const std::vector<Vec3> line = evened(own, out.length);
+    const Owner owner{List::Layers, id};
+    const int frames = s.frames(s.shot());
+    const double fps = s.shot().fps, facing = s.layer(id)->number(rowOf(Role::Facing));
+    std::vector<double> times, headings;
+    double way = 0, speed = s.numberAt(owner, rowOf(Role::GroundSpeed), 0);
+    for (int f = 0; f < frames; ++f) {
+        const double now = s.numberAt(owner, rowOf(Role::GroundSpeed), f);
+        if (f > 0) way += 0.5 * std::abs(speed + now) / fps;
+        speed = now;
+        const auto last = static_cast<double>(line.size() - 1);
+        const double place = std::min(last, way / out.length * last);
+        const auto k = std::min(static_cast<std::size_t>(place), line.size() - 2);
+        const std::size_t from = k > 0 ? k - 1 : k, to = std::min(k + 2, line.size() - 1);
+        double heading = headingOf(line[to] - line[from]) - facing;
+        // By as many rounds as lead on from the frame before.
+        if (!headings.empty()) heading += 360 * std::round((headings.back() - heading) / 360);
+        if (headings.empty()) heading -= 360 * std::round(heading / 360);
+        times.push_back(f / fps);
+        headings.push_back(heading);
+    }
+    out.travels = way;
+    constexpr double kHeadingTolerance = 0.5;  // [deg]
+    s.editShot().keys[owner][rowOf(Role::Course)] = keysOf(times, headings, kHeadingTolerance);
+    return out;
+}
+
+Result<std::string> keepWalk(scene::Scene& s, const std::string& actor, const rig::Walk& walk) {
+    const scene::ActorEntry* entry = std::as_const(s).actor(actor);
+    if (!entry) return refused("there is no actor \"" + actor + "\"");
+    if (walk.time() < 0.25) return refused("the walk is over before it began");
+    scene::Shot shot = s.shot();
+    shot.id = s.freshId("walk-about");
+    for (int n = 1; shot.name.empty() || n == 1 || s.findShot(shot.name); ++n) shot.name = "Walk-about " + std::to_string(n);
+    shot.lead = actor;
+    shot.loop = scene::Loop::Once;
+    shot.cuts.clear();
+    shot.marks.clear();
+    shot.keys.clear();
+    shot.intervals.clear();
+    shot.lines.clear();
+    shot.unknown = nullptr;
+    rig::Line line = walk.line();
+    shot.clips[actor] = line.stretches.front().clip;
+    shot.lines[actor] = std::move(line);
+    s.shots.push_back(shot);
+    s.shown = shot.id;
+    const scene::ActorEntry held = *entry;
+    const std::string id = addGroundLayer(s, held, shot.id);
+    scene::Layer& layer = *s.layer(id);
+    const double metres = scene::placementOf(held).metres;
+    layer.set(rowOf(Role::Facing), headingOf(walk.forward()));
+    layer.set(rowOf(Role::GroundSpeed), 0.0);
+    std::vector<double> times, speeds, headings;
+    for (const rig::Walk::Sample& each : walk.samples()) {
+        times.push_back(each.time);
+        speeds.push_back(each.speed * metres);
+        headings.push_back(degrees(each.heading));
+    }
+    constexpr double kSpeedTolerance = 0.004, kHeadingTolerance = 0.25;  // [m/s], [deg]
+    scene::KeysOf& keys = s.editShot().keys[{List::Layers, id}];
+    keys[rowOf(Role::GroundSpeed)] = keysOf(times, speeds, kSpeedTolerance);
+    keys[rowOf(Role::Course)] = keysOf(times, headings, kHeadingTolerance);
+    return shot.name;
+}
+
+}  // namespace nutatio::edit

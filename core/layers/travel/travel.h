@@ -1,0 +1,10 @@
+// Travel: a body that is animated in place goes over the ground. See README.md.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+extern const LayerKind kTravelKind;
+
+}  // namespace nutatio::layers
