@@ -60,6 +60,7 @@ Bench::Bench(const QString& keepFolder)
     if (!m_keepFolder.isEmpty()) m_tape->trials()->setFolder(QDir(m_keepFolder).filePath(QStringLiteral("trials")));
     connect(m_tape->trials(), &TrialStrip::said, this, &Bench::say);
     connect(&m_checker, &Checker::failed, this, &Bench::say);
+    connect(m_stage, &Stage::said, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::failed, this, &Bench::say);
     connect(&m_stage->tug(), &Tug::recorded, this, [this](const QString& clip, double seconds) {
         m_actions["record"]->setChecked(m_stage->tug().isRecording());

@@ -74,6 +74,16 @@ CompareView::CompareView(Document& document, Session& session, Stage& stage, QWi
     connect(&document, &Document::resultsChanged, this, again);
     connect(&m_aside, &Aside::ready, this, again);
     connect(&m_aside, &Aside::failed, this, &CompareView::said);
+    // A click on a take makes it the one that the ghost and the Scope compare with.
+    connect(m_panes, &Panes::picked, this, [this](int pane) {
+        const auto& with = m_session.comparing().with;
+        const scene::Take* take =
+            static_cast<std::size_t>(pane) < with.size() ? m_document.scene().take(with[static_cast<std::size_t>(pane)]) : nullptr;
+        if (!take) return;
+        m_session.setOther(take->id);
+        Q_EMIT said(tr("The other take is %1: G shows it as a ghost, the Scope in plum.").arg(qs(take->name)));
+    });
+    connect(&session, &Session::takeChanged, this, again);
 }
 
 QColor CompareView::colourOf(std::size_t place, const std::string& id) {
@@ -126,6 +136,7 @@ void CompareView::layPanes() {
         p.colour = colourOf(id.empty() || id == kBareBody ? 0 : turn++, id);
         p.evaluation = evaluationOf(id);
         if (const scene::Take* take = m_document.scene().take(id)) {
+            p.chosen = m_session.other() && m_session.other()->id == id;
             p.title = qs(take->name) + (c.over && panes.empty() ? tr(", solid") : QString());
             QStringList words;
             for (const std::string& d : edit::differences(m_document.scene(), *take->scene, 6)) words << qs(d);

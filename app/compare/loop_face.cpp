@@ -146,6 +146,21 @@ void LoopFace::layLayers() {
         row->setSwatch(look::theme().ochre);
         addText(c.returns > 1 ? tr("It comes round after %1 laps: a shot of so many would need no blending.").arg(c.returns)
                               : tr("It does the same in no lap; fewer bounces may bring it round."));
+        if (c.returns > 1)
+            addButtons(rows(),
+                       {{QStringLiteral("loop-laps"), tr("A loop of %1 laps").arg(c.returns),
+                         tr("Every character plays on so often, as long as what is simulated takes to come round"),
+                         [this, times = c.returns - 1] {
+                             attempt(tr("A loop of %1 laps").arg(times + 1), [&](scene::Scene& s) -> Result<Done> {
+                                 const int last = s.frames(s.shot()) - 1;
+                                 for (const scene::ActorEntry& a : scene::Scene(s).actors)
+                                     if (!edit::lineOf(s, a.id).empty())
+                                         if (auto done = edit::repeatFrames(s, a.id, 0, last, times); !done) return done;
+                                 return Done{};
+                             });
+                         },
+                         true}},
+                       1);
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (const scene::SettingSpec* damping = kind ? kind->setting(scene::Role::Damping) : nullptr)
             addButtons(rows(),

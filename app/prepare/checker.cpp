@@ -25,6 +25,8 @@ std::string Checker::stateOf(const scene::Scene& scene) {
             .bytes(&a.actor->content, sizeof(Key))
             .bytes(&a.actor->picture, sizeof(Key))
             .bytes(turn.data(), sizeof(double) * 3);
+        for (const scene::Shot& shot : scene.shots)
+            if (const rig::Line* line = shot.lineOf(a.id)) h.text(shot.id).real(line->closing).real(line->fade);
         for (const scene::Part& p : a.parts) {
             h.text(p.name).number(p.rigid);
             for (const std::string& j : p.joints) h.text(j);

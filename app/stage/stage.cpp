@@ -61,6 +61,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::viewChanged, this, &Stage::wantOther);
     connect(&session, &Session::takeChanged, this, &Stage::wantOther);
     connect(&m_aside, &Aside::ready, this, refresh);
+    connect(&m_aside, &Aside::failed, this, &Stage::said);
     connect(&m_ways, &Ways::changed, this, refresh);
     connect(&session, &Session::spotChanged, this, &Stage::showSpot);
     connect(&session, &Session::paintingChanged, this, &Stage::setPainting);

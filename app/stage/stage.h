@@ -105,6 +105,7 @@ class Stage : public QOpenGLWidget {
     void update();
 
   Q_SIGNALS:
+    void said(const QString& sentence);
     void helperWanted(const Helper& helper, bool both);
     void chainWanted(const Chain& chain);
     /// A place of the rest pose [units].

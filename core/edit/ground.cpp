@@ -200,7 +200,7 @@ Result<std::string> keepWalk(scene::Scene& s, const std::string& actor, const ri
         speeds.push_back(each.speed * metres);
         headings.push_back(degrees(each.heading));
     }
-    constexpr double kSpeedTolerance = 0.004, kHeadingTolerance = 0.25;  // [m/s], [deg]
+    constexpr double kSpeedTolerance = 0.01, kHeadingTolerance = 0.5;  // [m/s], [deg]
     scene::KeysOf& keys = s.editShot().keys[{List::Layers, id}];
     keys[rowOf(Role::GroundSpeed)] = keysOf(times, speeds, kSpeedTolerance);
     keys[rowOf(Role::Course)] = keysOf(times, headings, kHeadingTolerance);

@@ -15,6 +15,11 @@ std::string freshClip(const rig::Actor& a, const std::string& stem) {
     return name;
 }
 
+/// Of all that set in and out without a jump in speed, the one that is least fast in between.
+double gently(double u) {
+    return u * u * (3 - 2 * u);
+}
+
 }  // namespace
 
 Result<std::string> bringMotion(scene::Scene& s, const std::string& actor, const rig::Actor& source, int clip,
@@ -55,7 +60,7 @@ Result<std::string> poseFirst(scene::Scene& s, const std::string& actor, const s
     if (hold > 0) put(hold / fps, rest);
     for (int k = 1; k < ease; ++k) {
         std::vector<Xform> pose = rest;
-        const double u = eased(static_cast<double>(k) / ease);
+        const double u = gently(static_cast<double>(k) / ease);
         for (std::size_t j = 0; j < pose.size(); ++j)
             pose[j] = {rest[j].t + u * (start[j].t - rest[j].t), rest[j].r.slerp(u, start[j].r),
                        rest[j].s + u * (start[j].s - rest[j].s)};

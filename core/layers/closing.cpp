@@ -84,6 +84,7 @@ class Laps {
     Laps(Mover& mover, const rig::Skeleton& skeleton, const Sequence& sequence, double quickness, const Cancel& cancel)
         : m_mover(mover), m_sequence(sequence), m_ends(skeleton, mover.joints()), m_quickness(quickness), m_cancel(cancel) {
         for (int s = sequence.first(); s <= 0; ++s) {
+            if (cancel.asked()) throw Cancelled{};
             if (s == sequence.first())
                 mover.start(sequence.dt(), sequence.at(s), sequence.at(s + 1));
             else

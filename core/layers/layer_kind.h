@@ -77,6 +77,7 @@ struct LayerContext {
     std::shared_ptr<const rig::Region> region{};              // of the surface, that its settings name
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
+    bool onward = false;                                      // it does but for the way that the body goes, lap after lap
     bool closes = false;                                      // then: what is simulated is to end as it begins
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest

@@ -259,6 +259,10 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     l.kind = kind.id;
     l.actor = actor.id;
     l.values = scene::startValues(kind.settings);
+    // Of clips, the first one that does not play already.
+    for (const scene::SettingSpec& row : kind.settings)
+        if (row.type == scene::SettingType::Clip && !actor.actor->clips.empty())
+            l.set(row.id, scene::clipReference(*actor.actor, scene.clipOf(scene.shot(), actor) == 0 && actor.actor->clips.size() > 1 ? 1 : 0));
     const int first = joints.empty() ? rig::kNoJoint : actor.actor->skeleton.find(joints.front());
     l.name = joints.empty()           ? std::string(kind.label)
              : first == rig::kNoJoint ? joints.front()

@@ -68,7 +68,10 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
                               " frames are more than there is room for");
     const scene::SettingSpec* preroll = kind.setting(scene::Role::Preroll);
     const int before = preroll ? static_cast<int>(std::lround(context.settings->at(preroll->id))) : 0;
-    const Sequence sequence(below, before, context.period > 0);
+    const Sequence sequence(below, context.actor.skeleton, before,
+                            context.period > 0 ? Sequence::Way::Round
+                            : context.onward   ? Sequence::Way::Onward
+                                               : Sequence::Way::Once);
     Counter counter(std::max<std::size_t>(1, movers.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
     std::vector<std::vector<rig::Column>> columns(movers.size());
@@ -97,6 +100,8 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
         return std::tuple(a.blended, a.after, a.laps) < std::tuple(b.blended, b.after, b.laps);
     };
     if (closes && !closures.empty()) out.closure = *std::max_element(closures.begin(), closures.end(), worse);
+    if (context.closes && context.period > 0 && !context.cuts.empty())
+        out.remarks.push_back("the shot is marked as a loop, but it is cut: what begins anew at a cut is not closed");
     if (const std::string said = remarkOn(out.closure); !said.empty()) out.remarks.push_back(said);
     return out;
 }

@@ -64,6 +64,23 @@ Finding Checked::about(std::string_view kind, Severity severity, int joint) cons
     return f;
 }
 
+namespace {
+
+/// The shots close the ends of a clip wherever they play it.
+bool isClosed(const scene::Scene& scene, const scene::ActorEntry& e, const std::string& clip) {
+    bool any = false;
+    for (const scene::Shot& shot : scene.shots) {
+        const int plays = scene.clipOf(shot, e);
+        if (plays < 0 || e.actor->clipLabel(plays) != clip) continue;
+        const rig::Line* line = shot.lineOf(e.id);
+        if (!line || (line->closing <= 0 && line->fade <= 0)) return false;
+        any = true;
+    }
+    return any;
+}
+
+}  // namespace
+
 std::vector<Finding> check(const scene::Scene& scene, const Cancel& cancel) {
     constexpr Rule kRules[] = {checkSkeleton, checkSkin, checkRigid, checkClips};
     std::vector<Finding> all;
@@ -74,6 +91,7 @@ std::vector<Finding> check(const scene::Scene& scene, const Cancel& cancel) {
             if (cancel.asked()) throw Cancelled{};
             rule(on, all, cancel);
         }
+        std::erase_if(all, [&](const Finding& f) { return f.kind == "seam" && f.actor == e.id && isClosed(scene, e, f.clip); });
     }
     std::stable_sort(all.begin(), all.end(), [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
     return all;

@@ -11,6 +11,7 @@ namespace {
 
 constexpr double kBreakSeen = 0.25;      // [deg] of turn that is seen
 constexpr double kJumpSeen = 0.003;      // [heights] of way
+constexpr double kGoes = 0.15;           // heights: a body that has gone as far may face elsewhere
 constexpr double kBreakStandsOut = 1.5;  // times what turning changes by within the shot
 
 Vec3 turnOver(const rig::Track& t, int joint, int from, int to) {
@@ -45,7 +46,9 @@ Seam seamOf(const rig::Actor& actor, const rig::Track& track) {
     const std::vector<double> scale = rig::scalesAbove(actor);
     for (int j = 0; j < track.joints(); ++j) {
         if (track.holdsStill(j)) continue;
-        if (const double turn = turnOver(track, j, n - 1, 0).norm(); turn > out.turn) {
+        const bool goes = actor.skeleton.joint(j).parent == rig::kNoJoint &&
+                          (track.at(j, n - 1).t - track.at(j, 0).t).norm() > kGoes * actor.height;
+        if (const double turn = turnOver(track, j, n - 1, 0).norm(); turn > out.turn && !goes) {
             out.turn = turn;
             out.joint = j;
         }

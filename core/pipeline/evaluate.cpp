@@ -103,9 +103,9 @@ struct Climber {
     const scene::ActorEntry* entry = nullptr;
     scene::Placement placement;
     rig::Track track;
-    std::vector<Key> keys, bodyKeys;  // by joint: now, and below all layers
-    Key rest;                         // of patches and morphs
-    bool loops = false;
+    std::vector<Key> keys, bodyKeys;   // by joint: now, and below all layers
+    Key rest;                          // of patches and morphs
+    bool loops = false, goes = false;  // its body comes round; a layer carries it over the ground
     std::size_t allowed = 0, held = 0;
     std::vector<char> read, written;  // by joint: by layers that wait to be run
 };
@@ -353,8 +353,13 @@ class Run {
                 const std::size_t c = climberOf(named.actor);
                 return c == m_climbers.size() || m_climbers[c].loops;
             });
-        w.context.period = loops ? (m_frames - 1) / m_shot->fps : 0;
-        w.context.closes = loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers;
+        w.context.period = loops && !me.goes ? (m_frames - 1) / m_shot->fps : 0;
+        w.context.onward = loops && me.goes;
+        if (plan.kind->setting(scene::Role::GroundSpeed)) me.goes = true;
+        if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
+            m_out.actors[at].layers[result].remarks.push_back(
+                "the body goes over the ground: what is simulated goes on from the lap before, and is not closed");
+        w.context.closes = w.context.period > 0 && m_shot->loop == scene::Loop::Closed && plan.kind->movers;
         if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
             m_out.actors[at].layers[result].remarks.push_back(
                 "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
@@ -366,6 +371,7 @@ class Run {
             .number(static_cast<std::uint64_t>(m_frames))
             .real(m_shot->fps)
             .real(w.context.period)
+            .number(w.context.onward)
             .number(w.context.closes);
         add(h, me.placement);
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);

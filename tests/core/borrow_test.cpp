@@ -172,7 +172,9 @@ TEST_CASE("what cannot be borrowed says why") {
         const std::string id = test::addLayer(s, "borrow", {of}, values);
         return test::evaluate(s).layer(id)->problem;
     };
-    CHECK(problemOf({}, "chest") == "it borrows from no clip yet");
+    CHECK(problemOf({{"clip", std::string()}}, "chest") == "it borrows from no clip yet");
+    // One that is just made borrows from the first clip that does not play.
+    CHECK(problemOf({}, "chest").empty());
     CHECK(problemOf({{"clip", std::string("Gallop")}}, "chest") == "there is no clip \"Gallop\" to borrow from");
     test::ChainSpec spec;
     scene::Scene bare = test::sceneWith(test::chainActor(spec));

@@ -242,6 +242,11 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         s.colliders.edit(0).set("radius", 0.2);  // its own pose stands in it
         s.colliders.edit(0).setVector("offset", Vec3(0, 0.05, 0.6));
     }
+    if (std::any_of(kind.settings.begin(), kind.settings.end(),
+                    [](const auto& row) { return row.type == scene::SettingType::Clip; })) {
+        values[std::string(kind.target())] = std::vector<std::string>{"root"};
+        if (id == "mix") values["late"] = 6.0;
+    }
     if (kind.posed) {
         const std::string joint = targetFor(spec);
         values[std::string(kind.target())] = std::vector<std::string>{joint};
