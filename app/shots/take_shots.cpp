@@ -4,8 +4,45 @@
 #include "app/bench/bench.h"
 #include "app/shots/time_shots.h"
 #include "edit/edit.h"
+#include "edit/ground.h"
+#include "edit/pass.h"
 
 using namespace nutatio;
+
+namespace {
+
+/// A walk that bends to the left, then to the right, with a nod performed over it.
+void walkAbout(scene::Scene& s) {
+    const auto actor = s.actor("otter")->actor;
+    rig::Walk walk(actor, rig::gaitsOf(*actor), 0.25);
+    const auto go = [&](double seconds, int turn) {
+        walk.turn(turn);
+        for (int k = 0; k < static_cast<int>(seconds * 60); ++k) walk.step(1.0 / 60);
+    };
+    go(0.3, 0);
+    walk.change(1);
+    go(1.2, 0);
+    go(1.1, 1);
+    go(1.0, 0);
+    go(1.3, -1);
+    go(0.8, 0);
+    walk.change(-1);
+    go(0.8, 0);
+    (void)edit::keepWalk(s, "otter", walk).ok();
+    pipeline::Evaluator evaluator;
+    const auto body = evaluator.bodyOf(s, s.shot(), *std::as_const(s).actor("otter"));
+    edit::Pass pass;
+    const auto head = static_cast<std::size_t>(actor->skeleton.find("head"));
+    for (int f = 66; f <= 84; f += 2) {
+        std::vector<Xform>& pose = pass.poses[f];
+        body->pose(f, pose);
+        const double nod = radians(26) * std::sin(kPi * (f - 66) / 18.0);
+        pose[head].r = (pose[head].r * fromRotationVector(Vec3(nod, 0, 0))).normalized();
+    }
+    (void)edit::keepPass(s, "otter", *body, pass).ok();
+}
+
+}  // namespace
 
 void takeShots(app::Bench& bench, const std::function<void(const QString& name)>& keep) {
     app::Session& session = bench.session();
@@ -73,6 +110,23 @@ void takeShots(app::Bench& bench, const std::function<void(const QString& name)>
     keep(QStringLiteral("spread.png"));
     session.setSpreading({});
     for (int k = 0; k < 4; ++k) bench.document().undo();
+    const app::Camera was = bench.stage()->camera();
+    bench.document().edit(QStringLiteral("walk"), walkAbout);
+    session.setStep(app::StepId::Prepare);
+    session.setFace(app::FaceId::Perform);
+    session.setFrame(74);
+    session.selectLayer(edit::groundLayerOf(bench.document().scene(), "otter"));
+    app::Camera c2 = was;
+    c2.heading = radians(60);
+    c2.height = radians(24);
+    c2.target = Vec3(0.3, 0.4, 1.0);
+    c2.distance *= 1.25;
+    bench.stage()->setCamera(c2);
+    for (int k = 0; k < 500 && !bench.document().upToDate(); ++k) QApplication::processEvents(QEventLoop::AllEvents, 10);
+    keep(QStringLiteral("walk-about.png"));
+    bench.document().undo();
+    bench.stage()->setCamera(was);
+    session.setStep(app::StepId::Tune);
     bench.stage()->setJointsShown(true);
     session.select({});
 }

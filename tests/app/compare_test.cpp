@@ -20,6 +20,21 @@ using test::Window;
 
 namespace {
 
+/// The named part of a take's row.
+template <class Part>
+Part* of(Window& w, std::size_t take, const char* name) {
+    for (QFrame* f : w.bench.findChildren<QFrame*>(QStringLiteral("take")))
+        if (f->property("take").toString().toStdString() == w.scene().takes[take].id)
+            return f->findChild<Part*>(QLatin1String(name));
+    return nullptr;
+}
+
+void toTakes(Window& w) {
+    w.key(Qt::Key_4, Qt::ControlModifier);
+    QApplication::processEvents();
+    REQUIRE(w.bench.session().step() == app::StepId::Check);
+}
+
 /// The demo with three takes of its tail, kept by the key.
 struct WithTakes : Window {
     WithTakes() : Window(test::kDemo) {
@@ -33,19 +48,6 @@ struct WithTakes : Window {
         settle();
         key(Qt::Key_T);
         REQUIRE(scene().takes.size() == 3);
-    }
-    /// The named part of a take's row.
-    template <class Part>
-    Part* of(std::size_t take, const char* name) {
-        for (QFrame* f : bench.findChildren<QFrame*>(QStringLiteral("take")))
-            if (f->property("take").toString().toStdString() == scene().takes[take].id)
-                return f->findChild<Part*>(QLatin1String(name));
-        return nullptr;
-    }
-    void toTakes() {
-        key(Qt::Key_4, Qt::ControlModifier);
-        QApplication::processEvents();
-        REQUIRE(bench.session().step() == app::StepId::Check);
     }
     bool compared() {
         return waitFor([&] { return bench.compareView()->ready(); });
@@ -70,24 +72,24 @@ void choose(QComboBox* box, const QString& text) {
 
 TEST_CASE("T keeps takes with a picture, which say how they differ, are renamed and noted in place, and let go") {
     WithTakes w;
-    w.toTakes();
+    toTakes(w);
     for (const scene::Take& t : w.scene().takes) {
         REQUIRE(t.picture);
         CHECK(QImage::fromData(t.picture->data(), static_cast<int>(t.picture->size())).width() >= 96);
     }
     CHECK(edit::differences(w.scene(), *w.scene().takes[2].scene).empty());
-    auto* name = w.of<QLineEdit>(1, "take-name");
+    auto* name = of<QLineEdit>(w, 1, "take-name");
     REQUIRE(name);
     name->selectAll();
     QTest::keyClicks(name, "slow tail");
     QTest::keyClick(name, Qt::Key_Return);
     CHECK(w.scene().takes[1].name == "slow tail");
-    auto* note = w.of<QLineEdit>(1, "take-note");
+    auto* note = of<QLineEdit>(w, 1, "take-note");
     QTest::keyClicks(note, "too wet");
     QTest::keyClick(note, Qt::Key_Return);
     CHECK(w.scene().takes[1].note == "too wet");
     QApplication::processEvents();
-    QTest::mouseClick(w.of<QPushButton>(0, "take-remove"), Qt::LeftButton);
+    QTest::mouseClick(of<QPushButton>(w, 0, "take-remove"), Qt::LeftButton);
     CHECK(w.scene().takes.size() == 2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(w.scene().takes.size() == 3);
@@ -95,7 +97,7 @@ TEST_CASE("T keeps takes with a picture, which say how they differ, are renamed 
 
 TEST_CASE("takes stand side by side in step and over each other, with a line each in the plot") {
     WithTakes w;
-    w.toTakes();
+    toTakes(w);
     w.bench.session().selectJoint("otter", w.joint("tail_08"));
     w.key(Qt::Key_T, Qt::ShiftModifier);
     REQUIRE(w.bench.session().comparing().on);
@@ -103,7 +105,7 @@ TEST_CASE("takes stand side by side in step and over each other, with a line eac
     CHECK_FALSE(w.bench.stage()->isVisible());
     for (const std::size_t take : {0, 1}) {
         QApplication::processEvents();
-        QTest::mouseClick(w.of<QCheckBox>(take, "beside"), Qt::LeftButton, Qt::NoModifier, QPoint(6, 6));
+        QTest::mouseClick(of<QCheckBox>(w, take, "beside"), Qt::LeftButton, Qt::NoModifier, QPoint(6, 6));
     }
     REQUIRE(w.compared());
     app::CompareView* view = w.bench.compareView();
@@ -143,10 +145,10 @@ TEST_CASE("takes stand side by side in step and over each other, with a line eac
 TEST_CASE("a take is adopted with a click, taken back by undo, and all of it is there after saving and opening") {
     test::TempFolder folder;
     WithTakes w;
-    w.toTakes();
+    toTakes(w);
     const double first = w.scene().takes[0].scene->layer("tail")->number("swing");
     CHECK(w.scene().layer("tail")->number("swing") != first);
-    QTest::mouseClick(w.of<QPushButton>(0, "take-adopt"), Qt::LeftButton);
+    QTest::mouseClick(of<QPushButton>(w, 0, "take-adopt"), Qt::LeftButton);
     CHECK(w.scene().layer("tail")->number("swing") == first);
     CHECK(w.scene().takes.size() == 3);
     w.settle();
@@ -190,9 +192,9 @@ TEST_CASE("restoring brings back what adopting leaves: here the shot that was on
 
 TEST_CASE("G shows the other take as a ghost, by its name, and the Scope its answer") {
     WithTakes w;
-    w.toTakes();
+    toTakes(w);
     const QImage bare = w.bench.stage()->grabFramebuffer();
-    QTest::mouseClick(w.of<QPushButton>(1, "take-ghost"), Qt::LeftButton);
+    QTest::mouseClick(of<QPushButton>(w, 1, "take-ghost"), Qt::LeftButton);
     REQUIRE(w.bench.session().other());
     CHECK(w.bench.session().other()->id == w.scene().takes[1].id);
     w.key(Qt::Key_G);
@@ -207,7 +209,7 @@ TEST_CASE("G shows the other take as a ghost, by its name, and the Scope its ans
     CHECK(waitFor([&] { return plum() > 200; }));
     // The take is let go: its ghost goes with it.
     QApplication::processEvents();
-    QTest::mouseClick(w.of<QPushButton>(1, "take-remove"), Qt::LeftButton);
+    QTest::mouseClick(of<QPushButton>(w, 1, "take-remove"), Qt::LeftButton);
     CHECK(w.bench.session().other() == nullptr);
 }
 
@@ -248,6 +250,79 @@ TEST_CASE("a spread of two settings is laid out, plays, tells how each cell answ
     CHECK(w.scene().layer("tail")->number("swing") != Approx(spread.across.to));
     w.clickButton("spread-close");
     CHECK(w.bench.stage()->isVisible());
+}
+
+TEST_CASE("on mocap that nobody here made takes stand side by side, one is adopted, and all is there after saving; cells too") {
+    test::TempFolder folder;
+    std::filesystem::copy_file(test::kMocapFolder + "01_01.bvh", folder / "01_01.bvh");
+    Window w(QString::fromStdString((folder / "01_01.bvh").string()));
+    const std::string actor = w.scene().actors[0].id;
+    std::string layer;
+    w.bench.document().edit(QStringLiteral("strand"),
+                            [&](scene::Scene& s) { layer = edit::addLayer(s, "strand", actor, {"LeftArm"}); });
+    w.bench.session().selectLayer(layer);
+    w.bench.session().setStep(app::StepId::Tune);
+    w.settle();
+    w.key(Qt::Key_T);
+    for (const double swing : {0.8, 5.0}) {
+        w.drag("swing", swing);
+        w.settle();
+        w.key(Qt::Key_T);
+    }
+    REQUIRE(w.scene().takes.size() == 3);
+    app::Comparing c;
+    c.on = true;
+    for (const scene::Take& t : w.scene().takes) c.with.push_back(t.id);
+    c.with.push_back(app::kBareBody);
+    w.bench.session().setComparing(c);
+    REQUIRE(waitFor([&] { return w.bench.compareView()->ready() && w.bench.compareView()->plot()->lines().size() == 4; }));
+    const QString looked = qEnvironmentVariable("NUTATIO_LOOK");
+    const auto look = [&](const char* name) {
+        w.bench.session().setFrame(300);
+        QApplication::processEvents();
+        if (!looked.isEmpty()) w.bench.grab().save(looked + QLatin1Char('/') + QLatin1String(name));
+    };
+    look("mocap-side.png");
+    const auto lines = w.bench.compareView()->plot()->lines();
+    CHECK(lines[1].values != lines[2].values);
+    CHECK(most(lines[3].values) == 0);
+    c.over = true;
+    w.bench.session().setComparing(c);
+    REQUIRE(waitFor([&] { return w.bench.compareView()->ready(); }));
+    look("mocap-over.png");
+    c.on = false;
+    w.bench.session().setComparing(c);
+    toTakes(w);
+    QTest::mouseClick(of<QPushButton>(w, 1, "take-adopt"), Qt::LeftButton);
+    const double adopted = w.scene().layer(layer)->number("swing");
+    CHECK(adopted == w.scene().takes[1].scene->layer(layer)->number("swing"));
+    CHECK(adopted == Approx(0.8).margin(0.1));
+    const QString file = QString::fromStdString((folder / "mocap.nutatio").string());
+    REQUIRE(w.bench.document().save(file));
+    Window again(file);
+    REQUIRE(again.scene().takes.size() == 3);
+    CHECK(again.scene().layer(layer)->number("swing") == adopted);
+    // A spread of two, then one of a wind: cells are adopted.
+    app::Spreading spreading{true, edit::Spread{}};
+    const scene::Owner owner{scene::List::Layers, layer};
+    spreading.spread->across = {owner, "swing", 0.6, 3.0};
+    spreading.spread->down = edit::SpreadAxis{owner, "bounces", 1, 8};
+    spreading.spread->columns = spreading.spread->rows = 3;
+    again.bench.session().setSpreading(spreading);
+    app::SpreadView* view = again.bench.spreadView();
+    REQUIRE(waitFor([&] { return view->moving(); }));
+    QTest::mouseClick(view->panes(), Qt::LeftButton, Qt::NoModifier, view->panes()->cell(8).center().toPoint());
+    CHECK(again.scene().layer(layer)->number("swing") == Approx(3.0));
+    CHECK(again.scene().layer(layer)->number("bounces") == Approx(8));
+    again.bench.action(QStringLiteral("add-wind"))->trigger();
+    const std::string wind = again.scene().winds[0].id;
+    app::Spreading windy{true, edit::Spread{}};
+    windy.spread->across = {{scene::List::Winds, wind}, "speed", 0, 12};
+    windy.spread->columns = 5;
+    again.bench.session().setSpreading(windy);
+    REQUIRE(waitFor([&] { return view->moving() && view->panes()->panes().size() == 5; }));
+    QTest::mouseClick(view->panes(), Qt::LeftButton, Qt::NoModifier, view->panes()->cell(4).center().toPoint());
+    CHECK(again.scene().wind(wind)->number("speed") == Approx(12));
 }
 
 TEST_CASE("a spread of a wind's speed is a row of five, its ends typed") {

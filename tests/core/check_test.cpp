@@ -116,7 +116,7 @@ TEST_CASE("pivots that were moved away are found, of nearly all joints that carr
     std::mt19937 random(seed);
     std::uniform_real_distribution<double> any(-1, 1);
     int tried = 0, found = 0, told = 0;
-    for (int j = 0; j < otter->skeleton.size(); j += 3) {
+    for (int j = 0; j < otter->skeleton.size(); j += 60 / test::draws(20)) {
         if (!otter->isSkinJoint[static_cast<std::size_t>(j)] || points[static_cast<std::size_t>(j)] < 8 ||
             otter->skeleton.joint(j).parent == rig::kNoJoint)
             continue;
@@ -127,7 +127,7 @@ TEST_CASE("pivots that were moved away are found, of nearly all joints that carr
         told += find(all, "pivot") && find(all, "pivot")->severity == Severity::Broken;
     }
     INFO("seed " << seed << ", found " << found << ", broken " << told << " of " << tried);
-    REQUIRE(tried >= 20);
+    REQUIRE(tried >= test::draws(20));
     CHECK(found >= 0.9 * tried);
     CHECK(told >= 0.9 * tried);
 }
@@ -138,7 +138,7 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
     std::mt19937 random(seed);
     int tried = 0, found = 0;
     const std::vector<int> joints = otter->skins[0].joints;
-    for (int k = 0; k < 60; ++k) {
+    for (int k = 0; k < test::draws(60); ++k) {
         auto a = std::make_shared<rig::Actor>(*otter);
         std::vector<rig::Mesh> meshes = otter->meshes;
         const rig::MeshInstance* in = nullptr;
@@ -180,7 +180,7 @@ TEST_CASE("jerks that were put into clips are found at their frame, gentle ones 
     std::mt19937 random(seed);
     for (const auto& [deg, least, most] : {std::tuple{40.0, 0.95, 1.0}, {25.0, 0.9, 1.0}, {3.0, 0.0, 0.1}}) {
         int tried = 0, found = 0;
-        for (int k = 0; k < 20; ++k) {
+        for (int k = 0; k < test::draws(20); ++k) {
             auto a = std::make_shared<rig::Actor>(*otter);
             std::vector<rig::Clip> clips = otter->clips;
             rig::Clip& clip = clips[0];

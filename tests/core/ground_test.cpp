@@ -4,7 +4,9 @@
 
 #include "edit/edit.h"
 #include "edit/ground.h"
+#include "edit/line.h"
 #include "edit/operations.h"
+#include "edit/pass.h"
 #include "files/scene_file.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
@@ -277,6 +279,57 @@ TEST_CASE("a walk about starts, turns and stops; kept as a shot it plays what wa
     s.shown = s.shots.front().id;
     const auto before = test::evaluate(s);
     CHECK(before.actors[0].result == before.actors[0].body);
+}
+
+TEST_CASE("a clip cut and held, an idle's chest over it, a nod performed and again mirrored: saved, opened, handed off, valid") {
+    TempFolder folder;
+    scene::Scene s = test::otterScene();
+    test::play(s, "Walk");
+    const std::string otter = s.actors[0].id;
+    const rig::Skeleton& skeleton = s.actors[0].actor->skeleton;
+    REQUIRE(edit::splitAt(s, otter, 10).ok());
+    REQUIRE(edit::holdPose(s, otter, 16, 6).ok());
+    const std::string borrow = test::addLayer(s, "borrow", {"chest", "upper_arm_L"}, {{"clip", std::string("Idle")}});
+    edit::actHere(s, borrow, true);
+    test::keyed(s, {scene::List::Layers, borrow}, "mix", {{0, 0.2}, {20, 1.0}});
+    pipeline::Evaluator evaluator;
+    const rig::Track body = *evaluator.bodyOf(s, s.shot(), s.actors[0]);
+    edit::Pass pass;
+    const auto head = static_cast<std::size_t>(skeleton.find("head"));
+    for (int f = 4; f < 9; ++f) {
+        body.pose(f, pass.poses[f]);
+        Xform& x = pass.poses[f][head];
+        x.r = (x.r * fromRotationVector(Vec3(radians(20), radians(12), 0))).normalized();
+    }
+    pass.halfLater = true;
+    REQUIRE(edit::keepPass(s, otter, body, pass).ok());
+    test::addLayer(s, "strand", {"scarf_L_01"});
+    const auto made = test::evaluate(s);
+    const rig::Track& t = *made.actors[0].result;
+    const auto nod = [&](int f) {
+        return degrees(t.at(static_cast<int>(head), f).r.angularDistance(body.at(static_cast<int>(head), f).r));
+    };
+    CHECK(nod(6) > 15);
+    CHECK(nod(6 + (t.frames() - 1) / 2) > 15);
+    std::filesystem::copy_file(test::kOtterFile, folder / "otter.glb");
+    s.actors.edit(0).file = (folder / "otter.glb").string();
+    REQUIRE(files::writeScene(s, folder / "all.nutatio").ok());
+    const auto back = pipeline::open(folder / "all.nutatio");
+    REQUIRE(back.ok());
+    CHECK(back.value().warnings.empty());
+    CHECK(test::sameBits(*test::evaluate(back.value().scene).actors[0].result, t));
+    pipeline::BakeOptions options;
+    options.shot = s.shot().id;
+    REQUIRE(pipeline::bake(s, options, folder / "all.glb", evaluator, {}).ok());
+    test::checkValid(folder / "all.glb");
+    const auto out = test::read(folder / "all.glb");
+    // Beside the clips of the source, which are as they were.
+    CHECK(out->clips.size() == s.actors[0].actor->clips.size() + 1);
+    const int clip =
+        out->findClip(s.shot().name + " 2") >= 0 ? out->findClip(s.shot().name + " 2") : static_cast<int>(out->clips.size()) - 1;
+    const rig::Track baked = rig::bodyTrack(*out, clip, t.grid());
+    for (int f : {0, 6, 19, 30})
+        CHECK(degrees(baked.at(static_cast<int>(head), f).r.angularDistance(t.at(static_cast<int>(head), f).r)) < 0.1);
 }
 
 TEST_CASE("on a scaled root, z up, feet tell the same speed in metres") {

@@ -102,6 +102,15 @@ struct Bench {
     std::vector<physics::Body> bodies;
 };
 
+/// So many draws of the same code, or under sanitizers, which look at memory and not at odds, a quarter of them.
+constexpr int draws(int many) {
+#ifdef __SANITIZE_ADDRESS__
+    return many / 4;
+#else
+    return many;
+#endif
+}
+
 /// How often this program has asked for memory so far (counted in core-tests).
 std::size_t allocations();
 
