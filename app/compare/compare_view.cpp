@@ -77,8 +77,9 @@ CompareView::CompareView(Document& document, Session& session, Stage& stage, QWi
     // A click on a take makes it the one that the ghost and the Scope compare with.
     connect(m_panes, &Panes::picked, this, [this](int pane) {
         const auto& with = m_session.comparing().with;
-        const scene::Take* take =
-            static_cast<std::size_t>(pane) < with.size() ? m_document.scene().take(with[static_cast<std::size_t>(pane)]) : nullptr;
+        const scene::Take* take = static_cast<std::size_t>(pane) < with.size()
+                                      ? m_document.scene().take(with[static_cast<std::size_t>(pane)])
+                                      : nullptr;
         if (!take) return;
         m_session.setOther(take->id);
         Q_EMIT said(tr("The other take is %1: G shows it as a ghost, the Scope in plum.").arg(qs(take->name)));

@@ -95,6 +95,16 @@ void Panes::drawModels(const QSize& size, double ratio) {
         const QRectF c = cell(k);
         f.pane = QRectF(c.topLeft() * ratio, c.size() * ratio).toAlignedRect();
         m_renderer->draw(f);
+        // Who has no mesh is seen by its bones, ghosts first.
+        std::vector<Mark> bones;
+        for (std::size_t other = m_posed.size() - 1; m_over && other > 0; --other)
+            for (const Posed& p : m_posed[other])
+                if (p.actor->instances.empty()) markBones(p, camera, c, look::faded(p.ghost, 0.6), bones);
+        for (const Posed& p : m_posed[k])
+            if (p.actor->instances.empty()) markBones(p, camera, c, look::theme().bone, bones);
+        Renderer::Frame marked = f;
+        marked.only = f.pane;
+        m_renderer->drawMarks(bones, marked, ratio);
         if (m_over) break;
     }
 }
@@ -155,6 +165,12 @@ void Panes::paintGL() {
     const double ratio = devicePixelRatioF();
     const QSize size(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     poseAll();
+    if (!m_session.follows()) m_follower.forget();
+    if (m_session.follows() && !m_posed.empty() && !m_posed[0].empty()) {
+        Camera camera = m_stage.camera();
+        camera.target += m_follower.step(m_posed[0].front());
+        m_stage.setCamera(camera);
+    }
     drawModels(size, ratio);
     writeOver(size, ratio);
 }

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "app/document/session.h"
+#include "app/stage/posing.h"
 #include "app/stage/renderer.h"
 
 namespace nutatio::app {
@@ -60,6 +61,7 @@ class Panes : public QOpenGLWidget {
     std::vector<std::vector<Posed>> m_posed;  // by pane
     int m_columns = 1, m_drawn = 0, m_hovered = -1;
     bool m_over = false;
+    Follower m_follower;
     QPointF m_pressed, m_last;
     bool m_moved = false;
 };

@@ -130,9 +130,11 @@ void PerformFace::layPasses(const scene::ActorEntry& a) {
 
 void PerformFace::layWalk(const scene::ActorEntry& a) {
     addHeading(tr("Walk-about"));
-    if (!(m_gaitsOf == a.actor->content)) {
-        m_gaits = rig::gaitsOf(*a.actor);
+    const Quat level = scene::levelOf(scene::placementOf(a));
+    if (!(m_gaitsOf == a.actor->content) || m_gaitsLevel.coeffs() != level.coeffs()) {
+        m_gaits = rig::gaitsOf(*a.actor, level);
         m_gaitsOf = a.actor->content;
+        m_gaitsLevel = level;
     }
     if (m_gaits.empty()) {
         addText(tr("It wants a clip in place that ends as it begins and whose feet tell a speed. None of %1's does.")

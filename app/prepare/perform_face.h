@@ -19,7 +19,8 @@ class PerformFace : public Face {
     void layPasses(const scene::ActorEntry& a);
     void layWalk(const scene::ActorEntry& a);
 
-    Key m_gaitsOf{};
+    Key m_gaitsOf{};  // what they are of, and how it stands
+    Quat m_gaitsLevel = Quat::Identity();
     std::vector<rig::Gait> m_gaits;
 };
 

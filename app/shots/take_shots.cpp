@@ -116,8 +116,9 @@ void takeShots(app::Bench& bench, const std::function<void(const QString& name)>
     session.setFace(app::FaceId::Perform);
     session.setFrame(74);
     session.selectLayer(edit::groundLayerOf(bench.document().scene(), "otter"));
+    session.setStep(app::StepId::Prepare);
     app::Camera c2 = was;
-    c2.heading = radians(60);
+    c2.heading = radians(-32);
     c2.height = radians(24);
     c2.target = Vec3(0.3, 0.4, 1.0);
     c2.distance *= 1.25;

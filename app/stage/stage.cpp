@@ -14,7 +14,6 @@
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
-#include "rig/roles.h"
 #include "rig/surface.h"
 #include "scene/items.h"
 
@@ -210,22 +209,14 @@ void Stage::pose() {
 
 void Stage::follow() {
     if (!m_session.follows() && !m_tug.isWalking()) {
-        m_followed.reset();
+        m_follower.forget();
         return;
     }
     const Shown* s = shown(m_tug.isWalking() ? m_tug.actor() : m_session.selection().actor);
     for (auto at = m_shown.begin(); !s && at != m_shown.end(); ++at)
         if (!at->piece) s = &*at;
     if (!s || s->piece) return;
-    if (!m_followed || m_followed->actor != s->actor) {
-        const int hips = rig::rolesOf(*s->actor).hips;
-        const int joint = hips != rig::kNoJoint ? hips : s->actor->skeleton.roots().front();
-        m_followed = Followed{s->actor, joint, s->posed.worlds[static_cast<std::size_t>(joint)].t};
-    }
-    Vec3 by = s->posed.worlds[static_cast<std::size_t>(m_followed->joint)].t - m_followed->place;
-    m_followed->place += by;
-    by.y() = 0;  // its bobbing stays to be seen
-    if (by.allFinite()) m_camera.target += by;
+    m_camera.target += m_follower.step(s->posed);
 }
 
 void Stage::layOut() {

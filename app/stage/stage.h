@@ -14,6 +14,7 @@
 #include "app/stage/camera.h"
 #include "app/stage/grid_hand.h"
 #include "app/stage/pose_hand.h"
+#include "app/stage/posing.h"
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
 #include "app/stage/ways.h"
@@ -145,7 +146,6 @@ class Stage : public QOpenGLWidget {
     void swingOn();
     void swingSpot(const std::string& actor, std::vector<Xform>& locals) const;
     void markJoints(std::vector<Mark>& marks) const;
-    void markBones(const Shown& s, std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
     void markWays(std::vector<Mark>& marks) const;
     /// The way over the ground of the selected layer, and one that is being drawn.
@@ -257,13 +257,7 @@ class Stage : public QOpenGLWidget {
     GridHand m_gridHand;
     std::optional<Handle> m_grabbed;
     Vec3 m_grabOffset = Vec3::Zero();
-    /// What the camera goes along with: an actor's hips, and where they were.
-    struct Followed {
-        std::shared_ptr<const rig::Actor> actor;
-        int joint = 0;
-        Vec3 place;
-    };
-    std::optional<Followed> m_followed;
+    Follower m_follower;
     QString m_gesture;
     QPointF m_pressed, m_last, m_clicked;
     bool m_moved = false, m_orbits = false;  // the left button turns the view, as it began on empty ground

@@ -33,7 +33,7 @@ void Stage::markPath(std::vector<Mark>& marks) const {
     std::vector<Vec3> way;
     for (int f = 0; f < above->frames(); ++f) {
         const Affine by = above->at(root, f).affine() * below->at(root, f).affine().inverse();
-        Vec3 p = stands.toWorld(by.apply(rig::standOf(*entry->actor)));
+        Vec3 p = stands.toWorld(by.apply(rig::standOf(*entry->actor, scene::levelOf(stands))));
         p.y() = m_shadowFloor;
         way.push_back(p);
     }

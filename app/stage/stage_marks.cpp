@@ -18,27 +18,14 @@ void Stage::addPolyline(std::vector<Mark>& marks, const std::vector<Vec3>& point
     for (std::size_t i = 0; i + 1 < points.size(); ++i) addLine(marks, points[i], points[i + 1], width, c);
 }
 
-void Stage::markBones(const Shown& s, std::vector<Mark>& marks) const {
-    // A stick figure is all there is to see of an actor without meshes.
-    const rig::Actor& a = *s.posed.actor;
-    for (int j = 0; j < a.skeleton.size(); ++j) {
-        const int p = a.skeleton.joint(j).parent;
-        if (p == rig::kNoJoint) continue;
-        const Vec3 &from = s.posed.worlds[static_cast<std::size_t>(p)].t, &to = s.posed.worlds[static_cast<std::size_t>(j)].t;
-        const double unit = height() / (2 * m_camera.distance * std::tan(0.5 * m_camera.fieldOfView));
-        const double wide = std::clamp(unit * std::min(0.028 * a.height * a.metresPerUnit, 0.25 * (to - from).norm()), 2.0, 60.0);
-        addLine(marks, from, to, wide + 2.5, look::theme().ink);
-        addLine(marks, from, to, wide, look::theme().bone);
-    }
-}
-
 void Stage::markJoints(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     const QColor halo = look::faded(t.sheet, 0.85);
     for (const Shown& s : m_shown) {
         if (s.piece) continue;
         const rig::Actor& a = *s.posed.actor;
-        if (a.instances.empty() && !m_linesOnly) markBones(s, marks);
+        if (a.instances.empty() && !m_linesOnly)
+            markBones(s.posed, m_camera, QRectF(QPointF(), size()), look::theme().bone, marks);
         if (m_linesOnly)
             for (int j = 0; j < a.skeleton.size(); ++j)
                 if (const int p = a.skeleton.joint(j).parent; p != rig::kNoJoint)

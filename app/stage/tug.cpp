@@ -247,7 +247,7 @@ bool Tug::walk(const std::string& actor, double blend) {
     const scene::ActorEntry* a = m_document.scene().actor(actor);
     if (!a || a->isPiece()) return false;
     stop();
-    std::vector<rig::Gait> gaits = rig::gaitsOf(*a->actor);
+    std::vector<rig::Gait> gaits = rig::gaitsOf(*a->actor, scene::levelOf(scene::placementOf(*a)));
     if (gaits.empty()) {
         Q_EMIT failed(tr("%1 has no clip to go about with: one in place that ends as it begins, whose feet tell a speed.")
                           .arg(QString::fromStdString(a->name)));
@@ -257,7 +257,7 @@ bool Tug::walk(const std::string& actor, double blend) {
     m_actor = actor;
     m_joint = a->actor->skeleton.roots().front();
     m_joints = a->actor->skeleton.size();
-    m_walk = std::make_unique<rig::Walk>(a->actor, std::move(gaits), blend);
+    m_walk = std::make_unique<rig::Walk>(a->actor, std::move(gaits), blend, scene::levelOf(scene::placementOf(*a)));
     begin();
     m_since.start();
     m_ticks = 0;

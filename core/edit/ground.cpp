@@ -112,7 +112,7 @@ Result<std::string> goOverGround(scene::Scene& s, const std::string& actor, std:
     if (!entry || entry->isPiece()) return refused("there is no character \"" + actor + "\"");
     const double metres = scene::placementOf(*entry).metres;
     const auto body = pipeline::Evaluator().bodyOf(scene::withoutTrials(s), s.shot(), *entry);
-    const rig::Stride stride = rig::strideOf(*entry->actor, *body);
+    const rig::Stride stride = rig::strideOf(*entry->actor, *body, scene::levelOf(scene::placementOf(*entry)));
     if (!speed && !(stride.speed > 0))
         return refused("no foot of \"" + entry->name + "\" goes back over the ground in this shot: type a speed");
     std::string id = groundLayerOf(s, actor);
@@ -135,7 +135,7 @@ Result<Path> followPath(scene::Scene& s, const std::string& actor, const std::ve
     const scene::Placement at = scene::placementOf(*entry);
     std::vector<Vec3> own;
     for (const Vec3& p : points) {
-        Vec3 mine = at.metres * at.toOwn(p);
+        Vec3 mine = scene::levelOf(at) * Vec3(at.metres * at.toOwn(p));
         mine.y() = 0;
         if (own.empty() || (mine - own.back()).norm() > 1e-6) own.push_back(mine);
     }

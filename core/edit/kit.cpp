@@ -171,6 +171,7 @@ class Applier {
             if (!fit(l, *kind)) continue;
             l.id = m_s.freshId(l.id);
             l.actor = m_entry.id;
+            l.shot.clear();
             m_ids[was] = l.id;
             m_s.layers.push_back(std::move(l));
         }
@@ -402,6 +403,7 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
             continue;
         eachJoint(l, refers);
         kit.layers.push_back(l);
+        kit.layers.back().shot.clear();  // where it is put on there are other shots
         kept.insert(l.id);
     }
     for (const scene::Collider& c : s.colliders)

@@ -14,6 +14,8 @@ namespace {
 
 constexpr double kTurned = radians(0.05), kMovedBy = 1e-5;  // and heights: less is no motion
 
+constexpr HandTolerance kPassTolerance{0.5, 2e-3};  // a hand's tremor is larger
+
 /// What a pose does to a joint.
 struct By {
     Quat turn = Quat::Identity();
@@ -116,7 +118,7 @@ Result<std::string> keepPass(scene::Scene& scene, const std::string& actor, cons
         if (moved.count(j) > 0) joints.push_back(skeleton.reference(j));
     made.set(kind->target(), std::move(joints));
     scene::KeysOf keys;
-    putMotion(made, keys, moved, rigged, below, above, {}, s.shot().fps, false);
+    putMotion(made, keys, moved, rigged, below, above, kPassTolerance, s.shot().fps, false);
     std::size_t place = 0;
     for (std::size_t seen = 0; place < s.layers.size() && seen < passes; ++place) seen += s.layers[place].actor == actor;
     s.layers.insert(place, made);

@@ -262,7 +262,8 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     // Of clips, the first one that does not play already.
     for (const scene::SettingSpec& row : kind.settings)
         if (row.type == scene::SettingType::Clip && !actor.actor->clips.empty())
-            l.set(row.id, scene::clipReference(*actor.actor, scene.clipOf(scene.shot(), actor) == 0 && actor.actor->clips.size() > 1 ? 1 : 0));
+            l.set(row.id, scene::clipReference(*actor.actor,
+                                               scene.clipOf(scene.shot(), actor) == 0 && actor.actor->clips.size() > 1 ? 1 : 0));
     const int first = joints.empty() ? rig::kNoJoint : actor.actor->skeleton.find(joints.front());
     l.name = joints.empty()           ? std::string(kind.label)
              : first == rig::kNoJoint ? joints.front()
@@ -348,6 +349,9 @@ std::vector<std::string> settle(scene::Scene& scene) {
             continue;
         }
         settleTuned(layer, kind->settings, "layer \"" + layer.name + "\"", said);
+        if (!layer.shot.empty() &&
+            (!std::as_const(scene).findShot(layer.shot) || std::as_const(scene).findShot(layer.shot)->id != layer.shot))
+            said.push_back("layer \"" + layer.name + "\": there is no shot \"" + layer.shot + "\", in which alone it is to act");
         if (!actor)
             said.push_back("layer \"" + layer.name + "\": there is no actor \"" + layer.actor +
                            "\"; the layer is kept and does nothing");

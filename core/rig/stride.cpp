@@ -1,8 +1,11 @@
 #include "rig/stride.h"
 
 #include <algorithm>
+#include <array>
+#include <map>
 
 #include "rig/roles.h"
+#include "rig/surface.h"
 
 namespace nutatio::rig {
 
@@ -18,26 +21,61 @@ double middle(std::vector<double> v) {
     return *at;
 }
 
+/// What may stand: a point that a joint carries, in its axes.
+struct Sole {
+    int joint;
+    Vec3 at = Vec3::Zero();
+};
+
+std::vector<Sole> solesOf(const Actor& actor, const Quat& level) {
+    const Roles roles = rolesOf(actor);
+    std::vector<Sole> out;
+    const auto add = [&](const std::array<Limb, 2>& limbs) {
+        for (const Limb& l : limbs)
+            if (l.found()) out.push_back({l.beyond != kNoJoint ? l.beyond : l.end});
+    };
+    add(roles.legs);
+    if (roles.fourLegged) add(roles.arms);
+    if (!out.empty()) return out;
+    // The lowest vertex that each joint carries most, where it is nearly as low as any.
+    constexpr double kNearlyAsLow = 0.06;  // heights
+    const Surface surface = Surface::of(actor);
+    std::vector<Affine> worlds;
+    worldTransforms(actor.skeleton, actor.restPose(), worlds);
+    std::map<int, std::pair<double, Vec3>> lowest;
+    double low = 1e300, high = -1e300;
+    for (std::uint32_t v = 0; v < surface.places.size(); ++v) {
+        const Vec3 p = surface.places[v].cast<double>();
+        const double y = (level * p).y();
+        low = std::min(low, y);
+        high = std::max(high, y);
+        const int joint = surface.mainJoint(v);
+        const auto known = joint == kNoJoint ? lowest.end() : lowest.try_emplace(joint, y, p).first;
+        if (known != lowest.end() && y < known->second.first) known->second = {y, p};
+    }
+    for (const auto& [joint, point] : lowest)
+        if (point.first < low + kNearlyAsLow * (high - low))
+            out.push_back({joint, worlds[static_cast<std::size_t>(joint)].inverse().apply(point.second)});
+    return out;
+}
+
 }  // namespace
 
-Stride strideOf(const Actor& actor, const Track& body) {
-    const Roles roles = rolesOf(actor);
-    std::vector<int> feet;
-    for (const Limb& l : roles.legs)
-        if (l.found()) feet.push_back(l.beyond != kNoJoint ? l.beyond : l.end);
-    if (roles.fourLegged)
-        for (const Limb& l : roles.arms)
-            if (l.found()) feet.push_back(l.beyond != kNoJoint ? l.beyond : l.end);
+Stride strideOf(const Actor& actor, const Track& body, const Quat& level) {
     Stride out;
+    const std::vector<Sole> soles = solesOf(actor, level);
     const int n = body.frames();
-    if (feet.empty() || n < 3) return out;
-    std::vector<std::vector<Vec3>> places(feet.size());
+    if (soles.empty() || n < 3) return out;
+    // Its height as it stands, not as it lies in the file.
+    const double tall = std::max(1e-9, (level.conjugate() * Vec3(Vec3::UnitY())).cwiseAbs().dot(actor.high - actor.low));
+    std::vector<std::vector<Vec3>> places(soles.size());
     std::vector<Xform> locals;
     std::vector<Affine> worlds;
     for (int f = 0; f < n; ++f) {
         body.pose(f, locals);
         worldTransforms(actor.skeleton, locals, worlds);
-        for (std::size_t k = 0; k < feet.size(); ++k) places[k].push_back(worlds[static_cast<std::size_t>(feet[k])].t);
+        for (std::size_t k = 0; k < soles.size(); ++k)
+            places[k].push_back(level * worlds[static_cast<std::size_t>(soles[k].joint)].apply(soles[k].at));
     }
     const double fps = body.grid().fps;
     std::vector<Vec3> ground;  // [units/s], of what a foot stands on
@@ -45,7 +83,7 @@ Stride strideOf(const Actor& actor, const Track& body) {
         const auto [low, high] =
             std::minmax_element(way.begin(), way.end(), [](const Vec3& a, const Vec3& b) { return a.y() < b.y(); });
         const double lift = high->y() - low->y();
-        if (lift < kLeastLift * actor.height) continue;
+        if (lift < kLeastLift * tall) continue;
         for (int f = 1; f + 1 < n; ++f) {
             const auto at = static_cast<std::size_t>(f);
             if (way[at].y() - low->y() > kLow * lift) continue;
@@ -58,7 +96,7 @@ Stride strideOf(const Actor& actor, const Track& body) {
     // What most low frames agree on; a foot that is just landing or leaving is slower, or goes ahead still.
     Vec3 sum = Vec3::Zero();
     for (const Vec3& v : ground) sum += v;
-    if (sum.norm() < 1e-9 * actor.height) return out;
+    if (sum.norm() < 1e-9 * tall) return out;
     const Vec3 back = sum.normalized();
     std::vector<double> along;
     for (const Vec3& v : ground) along.push_back(v.dot(back));
@@ -66,7 +104,7 @@ Stride strideOf(const Actor& actor, const Track& body) {
     std::erase_if(along, [&](double v) { return v < 0.5 * fast; });
     if (along.empty()) return out;
     const double speed = middle(along);
-    if (speed < kLeastSpeed * actor.height) return out;
+    if (speed < kLeastSpeed * tall) return out;
     out.speed = speed;
     out.way = -back;
     out.frames = static_cast<int>(along.size());
@@ -76,14 +114,16 @@ Stride strideOf(const Actor& actor, const Track& body) {
     return out;
 }
 
-Vec3 standOf(const Actor& actor) {
+Vec3 standOf(const Actor& actor, const Quat& level) {
     Vec3 at = 0.5 * (actor.low + actor.high);
     if (const int hips = rolesOf(actor).hips; hips != kNoJoint) {
         std::vector<Affine> worlds;
         worldTransforms(actor.skeleton, actor.restPose(), worlds);
         at = worlds[static_cast<std::size_t>(hips)].t;
     }
-    return {at.x(), 0, at.z()};
+    at = level * at;
+    at.y() = 0;
+    return level.conjugate() * at;
 }
 
 }  // namespace nutatio::rig

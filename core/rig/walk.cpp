@@ -19,7 +19,7 @@ double secondsOf(const Actor& actor, const std::string& clip) {
 
 }  // namespace
 
-std::vector<Gait> gaitsOf(const Actor& actor) {
+std::vector<Gait> gaitsOf(const Actor& actor, const Quat& level) {
     std::vector<Gait> out;
     for (std::size_t c = 0; c < actor.clips.size(); ++c) {
         const Clip& clip = actor.clips[c];
@@ -27,7 +27,7 @@ std::vector<Gait> gaitsOf(const Actor& actor) {
         const auto number = static_cast<int>(c);
         const Track track = bodyTrack(actor, number, FrameGrid::covering(clip, ownRate(clip)));
         if (track.frames() < 3 || !track.closes(actor)) continue;
-        const Stride stride = strideOf(actor, track);
+        const Stride stride = strideOf(actor, track, level);
         std::string name = clip.name.empty() || actor.findClip(clip.name) != number ? "#" + std::to_string(c) : clip.name;
         out.push_back({std::move(name), stride.speed, stride.way});
     }
@@ -39,8 +39,8 @@ std::vector<Gait> gaitsOf(const Actor& actor) {
     return out;
 }
 
-Walk::Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double blend)
-    : m_actor(std::move(actor)), m_gaits(std::move(gaits)), m_blend(blend), m_forward(m_gaits.back().way) {
+Walk::Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double blend, const Quat& level)
+    : m_actor(std::move(actor)), m_gaits(std::move(gaits)), m_blend(blend), m_level(level), m_forward(m_gaits.back().way) {
     // A round is longer than what comes in over it.
     for (const Gait& g : m_gaits) m_blend = std::min(m_blend, 0.45 * secondsOf(*m_actor, g.clip));
     Stretch first{m_gaits[0].clip, 0, secondsOf(*m_actor, m_gaits[0].clip), 0, 0};
@@ -48,7 +48,7 @@ Walk::Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double b
     if (m_gaits.size() > 1 && m_gaits[1].clip == first.clip) first.hold = kHeld;
     m_line.stretches.push_back(first);
     m_player = std::make_unique<LinePlayer>(*m_actor, m_line);
-    m_start = standOf(*m_actor);
+    m_start = standOf(*m_actor, level);
     m_samples.push_back({0, 0, 0});
 }
 
@@ -108,13 +108,13 @@ void Walk::step(double dt) {
     m_time += dt;
     goOn();
     const double v = 0.5 * (before + speed()), heading = 0.5 * (headed + m_heading);
-    m_place += v * dt * (fromRotationVector(heading * Vec3(Vec3::UnitY())) * m_forward);
+    m_place += m_level.conjugate() * Vec3(v * dt * (fromRotationVector(heading * Vec3(Vec3::UnitY())) * m_forward));
     m_samples.push_back({m_time, speed(), m_heading});
 }
 
 void Walk::pose(std::vector<Xform>& out) const {
     m_player->pose(m_time, out);
-    const Quat turn = fromRotationVector(m_heading * Vec3(Vec3::UnitY()));
+    const Quat turn = fromRotationVector(m_heading * (m_level.conjugate() * Vec3(Vec3::UnitY())));
     for (int root : m_actor->skeleton.roots()) {
         Xform& x = out[static_cast<std::size_t>(root)];
         x.t = m_start + m_place + turn * (x.t - m_start);

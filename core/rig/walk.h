@@ -18,13 +18,14 @@ struct Gait {
 
 /// Clips of an actor that end as they begin and stay in place, by speed. The slowest stands: where none does, the first pose of
 /// the slowest is held. Empty where nothing goes.
-std::vector<Gait> gaitsOf(const Actor& actor);
+/// `level`: see strideOf.
+std::vector<Gait> gaitsOf(const Actor& actor, const Quat& level = Quat::Identity());
 
 /// One walk, from a stand; step by step. Owns what it needs but the actor.
 class Walk {
   public:
     /// Needs two gaits at least. `blend` [s]: over which one comes in over another.
-    Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double blend);
+    Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double blend, const Quat& level = Quat::Identity());
     Walk(const Walk&) = delete;
     ~Walk();
 
@@ -47,7 +48,7 @@ class Walk {
         double time = 0, speed = 0, heading = 0;
     };
     const std::vector<Sample>& samples() const { return m_samples; }
-    /// The way that it faces at first, level and unit.
+    /// The way that it faces at first, level and unit, in levelled axes.
     const Vec3& forward() const { return m_forward; }
 
     static constexpr double kTurnRate = 100;  // [deg/s] at most
@@ -58,6 +59,7 @@ class Walk {
     std::shared_ptr<const Actor> m_actor;
     std::vector<Gait> m_gaits;
     double m_blend;
+    Quat m_level;
     std::size_t m_gait = 0, m_wanted = 0;
     Line m_line;
     std::unique_ptr<LinePlayer> m_player;

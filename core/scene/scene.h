@@ -61,6 +61,11 @@ struct Placement {
         return turn.coeffs() == other.turn.coeffs() && place == other.place && metres == other.metres;
     }
 };
+/// Turns an actor's own axes so that y is up as it stands, by the shortest way: nothing where it stands upright.
+inline Quat levelOf(const Placement& placement) {
+    const Vec3 up = placement.turn.conjugate() * Vec3(Vec3::UnitY());
+    return up.y() > 1 - 1e-12 ? Quat(Quat::Identity()) : arc(up, Vec3::UnitY());
+}
 /// A piece stands in the world itself: its joint goes where its settings say.
 Placement placementOf(const ActorEntry& actor);
 /// Heading, lean and roll [deg] as one turn.

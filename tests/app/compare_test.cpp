@@ -282,7 +282,15 @@ TEST_CASE("on mocap that nobody here made takes stand side by side, one is adopt
         QApplication::processEvents();
         if (!looked.isEmpty()) w.bench.grab().save(looked + QLatin1Char('/') + QLatin1String(name));
     };
+    // Without meshes they are seen by their bones; the camera goes along if it is asked to.
+    w.bench.session().setFollows(true);
+    w.bench.session().setFrame(10);
+    const QImage early = w.bench.compareView()->panes()->grabFramebuffer();
+    w.bench.session().setFrame(40);
+    CHECK(w.bench.compareView()->panes()->grabFramebuffer() != early);
+    const Vec3 target = w.bench.stage()->camera().target;
     look("mocap-side.png");
+    CHECK((w.bench.stage()->camera().target - target).norm() > 0.5);
     const auto lines = w.bench.compareView()->plot()->lines();
     CHECK(lines[1].values != lines[2].values);
     CHECK(most(lines[3].values) == 0);

@@ -170,7 +170,7 @@ TEST_CASE("weights that stray are found, and a vertex that a neighbour has a sha
         found += find(all, "stray-weights", otter->skeleton.reference(joints[joint])) != nullptr;
     }
     INFO("seed " << seed << ", found " << found << " of " << tried);
-    REQUIRE(tried >= 20);
+    REQUIRE(tried >= test::draws(20));
     CHECK(found >= 0.75 * tried);
 }
 

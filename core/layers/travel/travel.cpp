@@ -96,19 +96,23 @@ Vec3 level(double degreesRound) {
 class Going {
   public:
     explicit Going(const LayerContext& context)
-        : m_s(*context.settings), m_perMetre(1 / context.placement.metres), m_ahead(m_s.text("faces") == "ahead") {}
+        : m_s(*context.settings),
+          m_perMetre(1 / context.placement.metres),
+          m_ahead(m_s.text("faces") == "ahead"),
+          m_toOwn(scene::levelOf(context.placement).conjugate()),
+          m_start(rig::standOf(context.actor, m_toOwn.conjugate())) {}
 
     /// The way from the start [units] that frame `to` lies beyond frame `from`.
     Vec3 step(int from, int to) const {
         const double speed = 0.5 * (m_s.at("speed", from) + m_s.at("speed", to)),
                      heading = 0.5 * (m_s.at("heading", from) + m_s.at("heading", to));
-        return speed * m_perMetre / m_s.fps() * level(m_s.at("forward") + heading);
+        return speed * m_perMetre / m_s.fps() * (m_toOwn * level(m_s.at("forward") + heading));
     }
-    Xform carried(const Xform& root, const Vec3& way, int frame, const Vec3& start) const {
+    Xform carried(const Xform& root, const Vec3& way, int frame) const {
         Xform x = root;
         const Quat turn =
-            m_ahead ? fromRotationVector(radians(m_s.at("heading", frame)) * Vec3(Vec3::UnitY())) : Quat::Identity();
-        x.t = start + way + turn * (root.t - start);
+            m_ahead ? fromRotationVector(radians(m_s.at("heading", frame)) * (m_toOwn * Vec3(Vec3::UnitY()))) : Quat::Identity();
+        x.t = m_start + way + turn * (root.t - m_start);
         x.r = (turn * root.r).normalized();
         return x;
     }
@@ -117,12 +121,13 @@ class Going {
     const scene::Resolved& m_s;
     double m_perMetre;
     bool m_ahead;
+    Quat m_toOwn;  // from axes in which y is up
+    Vec3 m_start;
 };
 
 Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
     const std::vector<Moved> moved = moves(context.actor, context.layer);
     const Going going(context);
-    const Vec3 start = rig::standOf(context.actor);
     Filtered out;
     for (const Moved& m : moved) out.joints.emplace_back(m.joint, rig::Column(static_cast<std::size_t>(below.frames())));
     Vec3 way = Vec3::Zero();
@@ -130,7 +135,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
         if (cancel.asked()) throw Cancelled{};
         if (f > 0) way += going.step(f - 1, f);
         for (std::size_t k = 0; k < moved.size(); ++k)
-            out.joints[k].second[static_cast<std::size_t>(f)] = going.carried(below.at(moved[k].joint, f), way, f, start);
+            out.joints[k].second[static_cast<std::size_t>(f)] = going.carried(below.at(moved[k].joint, f), way, f);
     }
     return out;
 }
@@ -140,19 +145,17 @@ void live(const LayerContext& context, const PoseView& pose, std::vector<Xform>&
     Vec3 way = Vec3::Zero();
     for (int f = 1; f <= pose.frame(); ++f) way += going.step(f - 1, f);
     for (const Moved& m : moves(context.actor, context.layer))
-        locals[static_cast<std::size_t>(m.joint)] =
-            going.carried(pose.local(m.joint), way, pose.frame(), rig::standOf(context.actor));
+        locals[static_cast<std::size_t>(m.joint)] = going.carried(pose.local(m.joint), way, pose.frame());
 }
 
 /// What its feet tell of what is below, beside what is asked.
 std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
-    const rig::Stride stride = rig::strideOf(context.actor, below);
+    const rig::Stride stride = rig::strideOf(context.actor, below, scene::levelOf(context.placement));
     const double metres = context.placement.metres;
     double way = 0;
     const int root = moves(context.actor, context.layer).front().joint;
     for (int f = 1; f < above.frames(); ++f) {
         Vec3 step = metres * (above.at(root, f).t - above.at(root, f - 1).t - (below.at(root, f).t - below.at(root, f - 1).t));
-        step.y() = 0;
         way += step.norm();
     }
     char text[120];
