@@ -198,26 +198,6 @@ int main(int argc, char** argv) {
     bench.stage()->setCamera(takesFrom);
     takeShots(bench, [&](const QString& name) { keep(bench, folder, name); });
 
-    // Set pieces, one of which the tail drags over.
-    session.setStep(nutatio::app::StepId::Tune);
-    const auto put = [&](const char* form, std::initializer_list<std::pair<const char*, double>> values) {
-        bench.action(QStringLiteral("piece-") + QLatin1String(form))->trigger();
-        const nutatio::scene::Owner owner = *session.selection().owner();
-        bench.document().edit(QStringLiteral("piece"), [&](nutatio::scene::Scene& s) {
-            for (const auto& [id, v] : values) nutatio::edit::set(s, owner, id, v, 0);
-        });
-    };
-    camera.heading = nutatio::radians(118);
-    camera.height = nutatio::radians(12);
-    camera.target = nutatio::Vec3(0, 0.5, -0.3);
-    camera.distance *= 1.25;
-    bench.stage()->setCamera(camera);
-    put("ball", {{"place_x", 0.75}, {"place_z", -0.9}, {"place_y", 0.16}});
-    put("steps", {{"place_x", 0.0}, {"place_z", -1.65}, {"turn_y", 180}, {"size_y", 0.5}});
-    put("block", {{"place_x", 0.0}, {"place_z", -0.62}, {"size_x", 0.5}, {"size_y", 0.44}, {"size_z", 0.4}});
-    keep(bench, folder, QStringLiteral("pieces.png"));
-    for (int k = 0; k < 6; ++k) bench.document().undo();
-
     session.setStep(nutatio::app::StepId::HandOff);
     bench.handoff()->file()->setText(QStringLiteral("otter-motion.glb"));
     keep(bench, folder, QStringLiteral("hand-off.png"));
