@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "edit/edit.h"
+#include "edit/pass.h"
 #include "layers/registry.h"
 #include "pipeline/evaluate.h"
 #include "rig/stride.h"
@@ -24,7 +25,7 @@ double headingOf(const Vec3& way) {
     return degrees(std::atan2(way.x(), way.z()));
 }
 
-/// A new one at the bottom of the actor's stack, in one shot alone.
+/// A new one at the bottom of the actor's stack, but for what is performed on the body in place, in one shot alone.
 std::string addGroundLayer(scene::Scene& s, const scene::ActorEntry& entry, const std::string& shot) {
     std::vector<std::string> roots;
     for (int root : entry.actor->skeleton.roots()) roots.push_back(entry.actor->skeleton.reference(root));
@@ -33,7 +34,7 @@ std::string addGroundLayer(scene::Scene& s, const scene::ActorEntry& entry, cons
     scene::Layer& layer = *s.layer(id);
     layer.name = label;
     layer.shot = shot;
-    s.layers.move(s.layers.find([&](const scene::Layer& l) { return l.id == id; }), 0);
+    s.layers.move(s.layers.find([&](const scene::Layer& l) { return l.id == id; }), abovePasses(s, actor));
     return id;
 }
 

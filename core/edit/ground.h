@@ -20,9 +20,9 @@ const layers::LayerKind* groundKind();
 /// The layer of that kind that acts on an actor in the shot on show; empty: none.
 std::string groundLayerOf(const scene::Scene& scene, const std::string& actor);
 
-/// Lets an actor go over the ground in the shot on show, below all its other layers: at `speed` [m/s] or, without one, as fast as
-/// its feet tell. A layer that does so already takes the speed, its keys gone. Returns its id. Errors: no such actor, no foot
-/// that tells.
+/// Lets an actor go over the ground in the shot on show, below all its other layers but passes: at `speed` [m/s] or, without one,
+/// as fast as its feet tell. A layer that does so already takes the speed, its keys gone. Returns its id. Errors: no such actor,
+/// no foot that tells.
 Result<std::string> goOverGround(scene::Scene& scene, const std::string& actor, std::optional<double> speed);
 
 /// How far a path reached.

@@ -66,6 +66,12 @@ std::size_t passesOf(const scene::Scene& s, const std::string& actor) {
     return n;
 }
 
+std::size_t abovePasses(const scene::Scene& s, const std::string& actor) {
+    std::size_t place = 0;
+    for (std::size_t seen = 0, passes = passesOf(s, actor); seen < passes; ++place) seen += s.layers[place].actor == actor;
+    return place;
+}
+
 Result<std::string> keepPass(scene::Scene& scene, const std::string& actor, const rig::Track& below, const Pass& pass) {
     const scene::ActorEntry* entry = std::as_const(scene).actor(actor);
     if (!entry) return refused("there is no actor \"" + actor + "\"");
@@ -119,9 +125,7 @@ Result<std::string> keepPass(scene::Scene& scene, const std::string& actor, cons
     made.set(kind->target(), std::move(joints));
     scene::KeysOf keys;
     putMotion(made, keys, moved, rigged, below, above, kPassTolerance, s.shot().fps, false);
-    std::size_t place = 0;
-    for (std::size_t seen = 0; place < s.layers.size() && seen < passes; ++place) seen += s.layers[place].actor == actor;
-    s.layers.insert(place, made);
+    s.layers.insert(abovePasses(s, actor), made);
     const scene::Owner owner{scene::List::Layers, made.id};
     s.editShot().keys[owner] = keys;
     if (pass.halfLater) {

@@ -16,6 +16,9 @@ inline constexpr std::string_view kPasses = "Performed";
 /// How many layers of an actor, from the bottom on, are passes: what is performed is performed on the motion above those.
 std::size_t passesOf(const scene::Scene& scene, const std::string& actor);
 
+/// The place in the scene's stack right above them.
+std::size_t abovePasses(const scene::Scene& scene, const std::string& actor);
+
 struct Pass {
     std::map<int, std::vector<Xform>> poses;  // by frame of the shot: locals of all joints while the hand held
     bool halfLater = false;                   // again half of the shot later, as seen in a mirror
