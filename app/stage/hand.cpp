@@ -42,6 +42,10 @@ void Hand::put(const Ask& ask) {
     m_body = m_pose;
     if (!ask.poses.empty()) return;
     const rig::Skeleton& skeleton = m_actor->skeleton;
+    if (!ask.turns && !ask.mirrored && ask.still.empty()) {
+        rig::reach(skeleton, m_body, ask.joint, m_place + m_offset);
+        return;
+    }
     const auto worldsOf = [&] { rig::worldTransforms(skeleton, m_body, m_worlds); };
     worldsOf();
     const std::vector<Affine> was = m_worlds;

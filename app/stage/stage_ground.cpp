@@ -30,16 +30,17 @@ void Stage::markPath(std::vector<Mark>& marks) const {
     if (!below || !above || above->joints() != entry->actor->skeleton.size()) return;
     const int root = entry->actor->skeleton.roots().front();
     const scene::Placement stands = scene::placementOf(*entry);
+    const Vec3 stand = rig::standOf(*entry->actor, scene::levelOf(stands));
     std::vector<Vec3> way;
     for (int f = 0; f < above->frames(); ++f) {
         const Affine by = above->at(root, f).affine() * below->at(root, f).affine().inverse();
-        Vec3 p = stands.toWorld(by.apply(rig::standOf(*entry->actor, scene::levelOf(stands))));
+        Vec3 p = stands.toWorld(by.apply(stand));
         p.y() = m_shadowFloor;
         way.push_back(p);
     }
     addPolyline(marks, way, 4, look::faded(t.sheet, 0.85));
     addPolyline(marks, way, 1.8, t.lagoon);
-    // A tick a tenth of a second or so tells where it is fast.
+    // Eight ticks a second tell where it is fast.
     const int every = std::max(1, static_cast<int>(std::lround(above->grid().fps / 8)));
     for (int f = 0; f < above->frames(); f += every) {
         const auto at = m_camera.pixel(way[static_cast<std::size_t>(f)], size());

@@ -237,7 +237,9 @@ TEST_CASE("a tug is recorded by the clock, however slowly the stage draws") {
     const double lasted = static_cast<double>(since.elapsed()) / 1000;
     const rig::Actor& a = *w.scene().actors[0].actor;
     REQUIRE(test::played(w.scene(), 0) == "Tug 1");
-    CHECK(a.clips.back().seconds() == Approx(lasted).margin(0.35));
+    // The last drawing is over after the record is, and later still where the machine is busy; by its drawings the record would
+    // be a sixth of a second.
+    CHECK(a.clips.back().seconds() == Approx(lasted).margin(0.6));
     CHECK(w.bench.hint().contains(QStringLiteral("Space plays it")));
     CHECK_FALSE(w.bench.session().isPlaying());
 }

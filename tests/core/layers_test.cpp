@@ -82,7 +82,7 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
         const pipeline::Evaluation before = test::evaluate(s), after = test::evaluate(again.value());
         for (int j = 0; j < 6; ++j)
             for (int k = 0; k < 20; ++k) REQUIRE(before.actors[0].result->at(j, k) == after.actors[0].result->at(j, k));
-        for (int trial = 0; trial < 150; ++trial) {
+        for (int trial = 0; trial < test::draws(150); ++trial) {
             for (const scene::SettingSpec& spec : kind->settings)
                 if (spec.type == scene::SettingType::Number) {
                     const double u = static_cast<double>(noise()) / 4294967295.0;

@@ -205,7 +205,7 @@ TEST_CASE("nothing that can be set, and no motion of the base, breaks the strand
     INFO("seed " << seed);
     std::mt19937 noise(seed);
     const auto any = [&](double low, double high) { return low + (high - low) * static_cast<double>(noise()) / 4294967295.0; };
-    for (int trial = 0; trial < 10000; ++trial) {
+    for (int trial = 0; trial < test::draws(10000); ++trial) {
         const int n = 1 + static_cast<int>(noise() % 8);
         const double size = std::pow(10.0, any(-3, 2)), fps = any(6, 240);
         StrandDef d;
