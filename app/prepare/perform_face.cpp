@@ -1,9 +1,8 @@
 #include "app/prepare/perform_face.h"
 
-#include <QButtonGroup>
 #include <QDoubleSpinBox>
 #include <QLabel>
-#include <QRadioButton>
+#include <QPushButton>
 
 #include "app/look/text.h"
 #include "edit/edit.h"
@@ -66,20 +65,22 @@ void PerformFace::layPasses(const scene::ActorEntry& a) {
     const auto choices = [this](const QString& name, const QList<std::pair<QString, bool>>& all,
                                 const std::function<void(int)>& pick) {
         auto* line = new QHBoxLayout;
-        line->setSpacing(6);
-        auto* group = new QButtonGroup(rows()->parentWidget());
+        line->setSpacing(2);
         for (int k = 0; k < all.size(); ++k) {
-            auto* b = new QRadioButton(all[k].first);
+            auto* b = new QPushButton(all[k].first);
             b->setObjectName(QStringLiteral("%1-%2").arg(name).arg(k));
+            b->setCheckable(true);
+            b->setProperty("face", true);
             b->setChecked(all[k].second);
-            group->addButton(b, k);
             line->addWidget(b);
+            connect(b, &QPushButton::clicked, this, [b, pick, k] {
+                b->setChecked(true);  // what is chosen already stays so
+                pick(k);
+            });
         }
-        line->addStretch(1);
         rows()->addLayout(line);
-        connect(group, &QButtonGroup::idClicked, this, pick);
     };
-    choices(QStringLiteral("perform-how"), {{tr("turns the joint"), now.turns}, {tr("pulls it"), !now.turns}}, [this](int k) {
+    choices(QStringLiteral("perform-how"), {{tr("Turns the joint"), now.turns}, {tr("Pulls it"), !now.turns}}, [this](int k) {
         Performing p = m_session.performing();
         p.turns = k == 0;
         m_session.setPerforming(p);
@@ -87,9 +88,9 @@ void PerformFace::layPasses(const scene::ActorEntry& a) {
     using M = Performing::Mirrored;
     addText(tr("The other side, as in a mirror:"));
     choices(QStringLiteral("perform-mirror"),
-            {{tr("no"), now.mirrored == M::No},
-             {tr("at once"), now.mirrored == M::AtOnce},
-             {tr("half a cycle later"), now.mirrored == M::HalfLater}},
+            {{tr("No"), now.mirrored == M::No},
+             {tr("At once"), now.mirrored == M::AtOnce},
+             {tr("Half a cycle later"), now.mirrored == M::HalfLater}},
             [this](int k) {
                 Performing p = m_session.performing();
                 p.mirrored = k == 0 ? M::No : k == 1 ? M::AtOnce : M::HalfLater;
