@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <algorithm>
 
 #include "app/look/text.h"
 #include "app/widgets/list_row.h"
@@ -15,7 +16,8 @@ namespace nutatio::app {
 bool ApartPanel::suits(const scene::Scene& s, const scene::Owner& owner) {
     const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr;
     const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
-    return kind && s.actor(l->actor) && l->list(kind->target()).size() > 1;
+    return kind && s.actor(l->actor) && l->list(kind->target()).size() > 1 &&
+           std::any_of(kind->settings.begin(), kind->settings.end(), scene::mayDiffer);
 }
 
 ApartPanel::ApartPanel(Document& document, std::string layer, QWidget* parent)

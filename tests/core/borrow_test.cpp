@@ -176,12 +176,14 @@ TEST_CASE("what cannot be borrowed says why") {
     // One that is just made borrows from the first clip that does not play.
     CHECK(problemOf({}, "chest").empty());
     CHECK(problemOf({{"clip", std::string("Gallop")}}, "chest") == "there is no clip \"Gallop\" to borrow from");
-    test::ChainSpec spec;
-    scene::Scene bare = test::sceneWith(test::chainActor(spec));
-    const std::string id = test::addLayer(bare, "borrow", {"bone_2"}, {{"from", std::string("side")}});
-    const std::string why = test::evaluate(bare).layer(id)->problem;
-    // A chain in the plane is its own fellow; one beside it has none.
-    CHECK((why.empty() || why.find("other side") != std::string::npos));
+    CHECK(problemOf({{"from", std::string("side")}}, "pole") == "\"pole\" has no joint of its kind on the other side");
+    CHECK(problemOf({{"from", std::string("side")}}, "upper_arm_R").empty());
+    // What holds for the whole layer cannot be set apart for a joint of it.
+    for (const char* kind : {"borrow", "travel"})
+        for (const scene::SettingSpec& row : layers::findKind(kind)->settings) {
+            INFO(kind << "." << row.id);
+            CHECK_FALSE(scene::mayDiffer(row));
+        }
 }
 
 TEST_CASE("a layer of one shot does nothing in another, nor mutes it by its solo") {

@@ -65,7 +65,8 @@ constexpr SettingSpec kSettings[] = {
      .help = "Frames that it comes late; in a loop what comes late at its end comes at its beginning.",
      .more = "Below 0: it comes early.",
      .keyable = true,
-     .feel = false},
+     .feel = false,
+     .together = true},
     {.id = "phase",
      .label = "And by a part",
      .unit = Unit::Share,
@@ -73,7 +74,8 @@ constexpr SettingSpec kSettings[] = {
      .soft = {0, 1},
      .help = "So much of the clip later or, from the other side, of the shot.",
      .more = "50 %: half a cycle later.",
-     .feel = false},
+     .feel = false,
+     .together = true},
     kMixRow,
 };
 
@@ -124,8 +126,9 @@ class Lender {
             return;
         }
         m_clip = clipOf(context.actor, s.text("clip"));
-        const rig::FrameGrid grid = rig::FrameGrid::covering(*m_clip, fps);
-        m_round = rig::bodyTrack(context.actor, context.actor.findClip(s.text("clip")), grid).closes(context.actor);
+        // Its ends tell whether it goes round: under a hand this is asked at every step.
+        const rig::FrameGrid ends{3, 2 / m_clip->seconds(), m_clip->start, m_clip->end};
+        m_round = rig::bodyTrack(context.actor, context.actor.findClip(s.text("clip")), ends).closes(context.actor);
         const double length = m_clip->seconds(), shot = (frames - 1) / fps;
         if (s.text("plays") == "fitted" && shot > 0) m_speed = std::max(1.0, std::round(shot / length)) * length / shot;
     }
