@@ -33,6 +33,27 @@ double restTime(double f, double zeta) {
     return std::max(4.744 / w, kLn20 / slow);
 }
 
+// The midpoint scheme, on one linear oscillator x'' + c x' + k x = 0, is
+//     v_mid = (v - eta khat x) / (1 + eta (dhat + eta khat)),  v+ = v + a (v_mid - v),  x+ = x + h v+,    eta = h/2
+// with x taken half a step before; its characteristic polynomial is z^2 - tr z + det. Asking for det = E^2 and tr = 2 E cos(w_d
+// h), E = exp(-zeta w h), gives
+//     P = (3 - det - tr)/2, Q = det - 1 + P, y = P/a, chat = y/(1-y), khat = 4 Q (1 + chat)/(a h^2), dhat = 2 chat/h - h khat/2.
+Poles fitPoles(double w, double zeta, double h) {
+    if (w <= 0) return {};
+    constexpr double a = kMidpointGain;
+    const double E = std::exp(-zeta * w * h), det = E * E;
+    double tr;
+    if (zeta < 1) {
+        tr = 2 * E * std::cos(std::min(w * h * std::sqrt(1 - zeta * zeta), 0.9 * std::numbers::pi));
+    } else {
+        const double r = w * std::sqrt(zeta * zeta - 1);
+        tr = std::exp((r - zeta * w) * h) + std::exp(-(r + zeta * w) * h);
+    }
+    const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / a, 0.98), chat = y / (1 - y);
+    const double khat = std::max(0.0, 4 * Q * (1 + chat) / (a * h * h));
+    return {khat, std::max(0.0, 2 * chat / h - h * khat / 2)};
+}
+
 Oscillator::Oscillator(double w, double zeta, double h) {
     const double s = zeta * w, q = w * w - s * s, e = std::exp(-s * h);
     double c, k;  // C(h), S(h)

@@ -12,6 +12,17 @@ double bouncesOf(double zeta);
 /// Time [s] until the swing stays within 5 %, for swing rate f [1/s] and damping ratio zeta.
 double restTime(double f, double zeta);
 
+/// a = 2 - delta: by how much of the way to the middle of a step speeds are carried on in the schemes below; delta damps what no
+/// spring does.
+inline constexpr double kMidpointGain = 1.98;
+
+/// Stiffness [1/s^2] and damping [1/s], by inertia, with which the implicit midpoint scheme swings and dies away as a spring of
+/// `w` [rad/s] and `zeta` does, at step `h` [s]. Nothing for w = 0.
+struct Poles {
+    double khat = 0, dhat = 0;
+};
+Poles fitPoles(double w, double zeta, double h);
+
 /// Steps x'' + 2 zeta w x' + w^2 x = a(t) exactly for a(t) linear within the step.
 class Oscillator {
   public:

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstddef>
 
+#include "physics/oscillator.h"
 #include "physics/pack_body.h"
 #include "physics/strand_lanes.h"
 
@@ -11,10 +12,7 @@ namespace nutatio::physics {
 // Notation: link i with absolute turn q, direction d = q e, joint place x, end velocity V, angular
 // velocity W. h step, eta = h/2, a = 2 - delta. Momentum is kept at the link ends in world space, so no Coriolis term appears.
 //
-// Pole fit. The scheme below, on one linear oscillator I x'' + c x' + k x = 0, is
-//     v_mid = (v - eta khat x) / (1 + eta (dhat + eta khat)),  v+ = v + a (v_mid - v),  x+ = x + eta (v_mid-based drift)
-// whose characteristic polynomial is z^2 - tr z + det. Asking for det = E^2, tr = 2 E cos(w_d h), E = exp(-zeta w h) gives
-//     P = (3 - det - tr)/2, Q = det - 1 + P, y = P/a, chat = y/(1-y), khat = 4 Q (1 + chat)/(a h^2), dhat = 2 chat/h - h khat/2.
+// Springs are fitted by their poles: see oscillator.cpp.
 //
 // Stiffness. M_ij = sum over ends k beyond both joints of m_k l_ik . l_jk. Joint i's spring is khat sigma s_i^2 M_ii, s_i its
 // share of the swing rate, and sigma the largest eigenvalue of M_ij / (s_i sqrt(M_ii) s_j sqrt(M_jj)): then the first mode of the
@@ -38,29 +36,9 @@ using BaseFields = lanes::Base<2>;
 constexpr std::size_t kPack = 2 * sizeof(double);
 
 constexpr std::size_t kBodyFields = sizeof(lanes::Body<2>) / kPack;
-constexpr double kA = 1.98;  // a = 2 - delta
+constexpr double kA = kMidpointGain;
 
 #define FIELD(name) (offsetof(Fields, name) / kPack)
-
-/// khat and dhat of the header.
-struct Poles {
-    double khat = 0, dhat = 0;
-};
-
-Poles fitPoles(double w, double zeta, double h) {
-    if (w <= 0) return {};
-    const double E = std::exp(-zeta * w * h), det = E * E;
-    double tr;
-    if (zeta < 1) {
-        tr = 2 * E * std::cos(std::min(w * h * std::sqrt(1 - zeta * zeta), 0.9 * kPi));
-    } else {
-        const double r = w * std::sqrt(zeta * zeta - 1);
-        tr = std::exp((r - zeta * w) * h) + std::exp(-(r + zeta * w) * h);
-    }
-    const double P = (3 - det - tr) / 2, Q = det - 1 + P, y = std::min(P / kA, 0.98), chat = y / (1 - y);
-    const double khat = std::max(0.0, 4 * Q * (1 + chat) / (kA * h * h));
-    return {khat, std::max(0.0, 2 * chat / h - h * khat / 2)};
-}
 
 /// Largest eigenvalue of a symmetric matrix with no negative entry outweighing the rest, by power iteration.
 double largestEigenvalue(const Eigen::MatrixXd& M) {

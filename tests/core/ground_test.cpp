@@ -37,7 +37,7 @@ std::vector<Vec3> wayOf(const scene::Scene& s) {
     return out;
 }
 
-scene::Scene still(int frames = 49) {
+scene::Scene stillGround(int frames = 49) {
     test::ChainSpec spec;
     spec.frames = frames;
     spec.motion = [](double t) {
@@ -58,13 +58,13 @@ double shifted(const scene::Scene& s, int frame) {
 
 TEST_CASE("at a constant speed it has gone speed times time, whatever the rate, in metres whatever the units") {
     for (double fps : {12.0, 24.0, 120.0}) {
-        scene::Scene s = still();
+        scene::Scene s = stillGround();
         REQUIRE(edit::goOverGround(s, s.actors[0].id, 1.5).ok());
         test::setRate(s, fps);
         const auto way = wayOf(s);
         CHECK((way.back() - way.front() - Vec3(0, 0, 1.5 * (static_cast<double>(way.size()) - 1) / fps)).norm() < 1e-9);
     }
-    scene::Scene s = still();
+    scene::Scene s = stillGround();
     auto actor = std::make_shared<rig::Actor>(*s.actors[0].actor);
     actor->metresPerUnit = 0.01;
     s.actors.edit(0).actor = actor;
@@ -73,7 +73,7 @@ TEST_CASE("at a constant speed it has gone speed times time, whatever the rate, 
 }
 
 TEST_CASE("a steady turn at a steady speed is a circle that comes round to where it began") {
-    scene::Scene s = still(97);
+    scene::Scene s = stillGround(97);
     const std::string id = edit::goOverGround(s, s.actors[0].id, 2.0).value();
     test::keyed(s, {scene::List::Layers, id}, "heading", {{0, 0}, {96, 360}});
     for (scene::KeyAt& k : s.editShot().keys[{scene::List::Layers, id}]["heading"]) k.ease = scene::Ease::Linear;
@@ -123,7 +123,7 @@ TEST_CASE("feet tell how fast a walk goes, and at that speed a standing foot sta
 }
 
 TEST_CASE("a path is gone along as far as the speed takes it, and corners are rounded") {
-    scene::Scene s = still(97);
+    scene::Scene s = stillGround(97);
     const std::string id = edit::goOverGround(s, s.actors[0].id, 1.0).value();
     // Three metres ahead, then to its left.
     const auto led = edit::followPath(s, s.actors[0].id, {{0, 0, 0}, {0, 0, 3}, {3, 0, 3}});
@@ -138,7 +138,7 @@ TEST_CASE("a path is gone along as far as the speed takes it, and corners are ro
     CHECK(keys->size() < 20);
     CHECK(keys->back().value == Approx(90).margin(1));
     CHECK_FALSE(edit::followPath(s, s.actors[0].id, {{0, 0, 0}, {0, 2, 0}}).ok());
-    scene::Scene none = still();
+    scene::Scene none = stillGround();
     CHECK_FALSE(edit::followPath(none, none.actors[0].id, {{0, 0, 0}, {0, 0, 1}}).ok());
 }
 
@@ -402,7 +402,7 @@ TEST_CASE("a walk about on a scaled root with z up goes through all its gaits, a
 }
 
 TEST_CASE("scripts carry over the ground and along a path") {
-    scene::Scene s = still(97);
+    scene::Scene s = stillGround(97);
     REQUIRE(edit::carryOut(s, "go-over-ground:speed=1").ok());
     REQUIRE(edit::carryOut(s, "follow-path:path=0 0 0+0 0 2+2 0 2").ok());
     CHECK(s.shot().keysOf(kFirst(s), "heading"));
