@@ -10,6 +10,7 @@
 
 #include "base/arguments.h"
 #include "cli/loops.h"
+#include "cli/segments.h"
 #include "edit/edit.h"
 #include "edit/gauges.h"
 #include "edit/operations.h"
@@ -58,6 +59,7 @@ class Commands {
     /// False when nothing is broken.
     bool check();
     void loops();
+    void segments();
     void edit();
     void gauge();
 
@@ -542,6 +544,12 @@ void Commands::loops() {
     tellLoops(std::move(opened.scene), m_options.json, m_out, m_cancel);
 }
 
+void Commands::segments() {
+    const pipeline::Opened opened = openInput();
+    warn(opened.warnings);
+    tellSegments(opened.scene, m_options.json, m_out);
+}
+
 /// What was printed must have arrived: a full disk is not "done".
 int flushed(std::ostream& out, std::ostream& err, int code) {
     out.flush();
@@ -564,10 +572,11 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* check = app.add_subcommand("check", "What is wrong with rigs and clips; exit 1 when something is broken");
     CLI::App* gauge = app.add_subcommand("gauge", "What gauges read of a shot, frame by frame, as CSV");
     CLI::App* loops = app.add_subcommand("loops", "Whether clips end as they begin, and how the layers of shots close");
+    CLI::App* segments = app.add_subcommand("segments", "What bodies are made of when they are simulated as a whole");
     CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
-    for (CLI::App* c : {info, bake, measure, check, gauge, loops, edit})
+    for (CLI::App* c : {info, bake, measure, check, gauge, loops, segments, edit})
         c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
-    for (CLI::App* c : {info, describe, bake, measure, check, gauge, loops, edit})
+    for (CLI::App* c : {info, describe, bake, measure, check, gauge, loops, segments, edit})
         c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure, gauge, loops}) {
         c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
@@ -616,6 +625,7 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
         if (*check && commands.check()) return flushed(out, err, kFindings);
         if (*gauge) commands.gauge();
         if (*loops) commands.loops();
+        if (*segments) commands.segments();
         if (*edit) commands.edit();
     } catch (const BadArguments& b) {
         err << "nutatio-cli: " << b.sentence << "\n";

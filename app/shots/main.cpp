@@ -99,8 +99,10 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     nutatio::look::dress(app);
     const QStringList args = QApplication::arguments();
-    if (args.size() < 3 || args.size() > 4) {
-        std::cerr << "usage: nutatio-shots SCENE FOLDER [night]\n";
+    const bool stripOnly = args.value(3) == QStringLiteral("strip");
+    if (args.size() < 3 || args.size() > (stripOnly ? 7 : 4) || (stripOnly && args.size() < 5)) {
+        std::cerr << "usage: nutatio-shots SCENE FOLDER [night]\n"
+                     "       nutatio-shots SCENE FOLDER strip FRAME,FRAME... [HEADING [DISTANCE]]\n";
         return 2;
     }
     const QDir folder(args[2]);
@@ -113,6 +115,19 @@ int main(int argc, char** argv) {
         return 3;
     }
     settle(bench);
+    if (stripOnly) {
+        // The stage alone at some frames, to look at motion: heading in degrees, distance against what fits the scene.
+        QList<int> frames;
+        for (const QString& f : args[4].split(u',')) frames << f.toInt();
+        auto view = bench.stage()->camera();
+        if (args.size() > 5) view.heading = nutatio::radians(args[5].toDouble());
+        if (args.size() > 6) view.distance *= args[6].toDouble();
+        bench.stage()->setCamera(view);
+        bench.session().select({});
+        bench.stage()->setJointsShown(false);
+        strip(bench, folder, QStringLiteral("strip.png"), frames, QRectF(0, 0, 1, 1));
+        return 0;
+    }
     if (args.value(3) == QStringLiteral("night")) bench.action(QStringLiteral("night"))->trigger();
     auto& session = bench.session();
     auto camera = bench.stage()->camera();

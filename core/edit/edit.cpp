@@ -86,7 +86,12 @@ void forgetGauge(scene::Scene& s, const std::string& gauge) {
 std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& actor, std::vector<std::string> joints) {
     const layers::LayerKind* k = layers::findKind(kind);
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
-    if (!k || !a || joints.empty()) return {};
+    if (!k || !a) return {};
+    // A whole body is one, whichever of its joints was chosen.
+    if (k->takes == layers::Takes::Body)
+        joints.clear();
+    else if (joints.empty())
+        return {};
     std::string end;
     std::vector<std::string> without;
     if (k->takes == layers::Takes::Chains) {

@@ -194,7 +194,7 @@ class Laps {
         std::vector<double> out(m_low.size(), 0.0);
         for (std::size_t i = 0; i < out.size(); ++i) {
             const double range = m_high[i] - m_low[i], least = 1e-6 * std::max(std::abs(m_low[i]), std::abs(m_high[i]));
-            if (range > least && range > 1e-9 && range < 1e20) out[i] = 1 / range;
+            if (i < m_mover.smooth() && range > least && range > 1e-9 && range < 1e20) out[i] = 1 / range;
         }
         return out;
     }
@@ -204,6 +204,7 @@ class Laps {
             m_faster->forget();
             next = mapped;
         }
+        for (std::size_t i = m_mover.smooth(); i < next.size(); ++i) next[i] = mapped[i];
         m_mover.start(m_sequence.dt(), m_sequence.at(0), m_sequence.at(1));
         m_mover.setState(next);
         m_y = std::move(next);

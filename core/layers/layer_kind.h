@@ -120,6 +120,9 @@ class Mover {
     /// bits from there on. Numbers may have been altered meanwhile, as who closes a loop does: turns are made unit again and
     /// places follow from them. Expects as many numbers as state() gives.
     virtual void setState(const State& state) = 0;
+    /// How many of the first of those numbers vary as the motion does; those behind them are guesses to begin a step with, which
+    /// nobody should reckon with.
+    virtual std::size_t smooth() const { return static_cast<std::size_t>(-1); }
 
     /// What a person should know of how it went, a sentence each; asked for after the last step.
     virtual std::vector<std::string> remarks() const { return {}; }

@@ -7,6 +7,7 @@
 #include "layers/borrow/borrow.h"
 #include "layers/jiggle/jiggle.h"
 #include "layers/overlap/overlap.h"
+#include "layers/ragdoll/ragdoll.h"
 #include "layers/steady/steady.h"
 #include "layers/strand/strand.h"
 #include "layers/sway/sway.h"
@@ -19,7 +20,7 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind, &kRagdollKind,
 };
 
 std::string shown(double v) {

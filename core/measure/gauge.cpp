@@ -4,7 +4,7 @@
 
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
-#include "measure/mass.h"
+#include "rig/mass.h"
 #include "measure/trace.h"
 #include "rig/path.h"
 #include "rig/roles.h"
@@ -298,14 +298,14 @@ class Reader {
 
     scene::Curve massSpeed() const {
         const Seen& of = m_sight.of;
-        const Masses masses = massesOf(*of.actor);
+        const rig::Masses masses = rig::massesOf(*of.actor);
         std::vector<Xform> pose;
         std::vector<Affine> worlds;
         std::vector<Vec3> places;
         for (int f = 0; f < m_frames; ++f) {
             of.track->pose(f, pose);
             rig::worldTransforms(of.actor->skeleton, pose, worlds);
-            places.push_back(of.placement.toWorld(centreOfMass(masses, worlds)));
+            places.push_back(of.placement.toWorld(rig::centreOfMass(masses, worlds)));
         }
         scene::Curve out;
         for (const auto& fit : fits(places, m_calm)) out.push_back(fit.speed.norm());

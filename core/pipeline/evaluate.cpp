@@ -341,7 +341,7 @@ class Run {
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
-        const bool whole = plan.kind->takes == layers::Takes::Map || plan.kind->takes == layers::Takes::Body ||
+        const bool whole = plan.kind->takes == layers::Takes::Map ||
                            (plan.kind->bends && plan.kind->bends(*plan.settings));
         if (whole || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};

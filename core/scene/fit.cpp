@@ -1,9 +1,9 @@
 #include "scene/fit.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <optional>
 
+#include "rig/capsule.h"
 #include "rig/parts.h"
 #include "rig/roles.h"
 #include "scene/items.h"
@@ -12,11 +12,9 @@ namespace nutatio::scene {
 
 namespace {
 
-/// A capsule in the world.
-struct Capsule {
-    Vec3 a, b;
-    double ra = 0, rb = 0;
-};
+using rig::Capsule;
+using rig::fitCapsule;
+using rig::quantile;
 
 /// Rest-pose vertices by the joint that holds most of them.
 std::vector<std::vector<Vec3>> verticesByJoint(const rig::Actor& actor, const std::vector<Affine>& worlds) {
@@ -40,55 +38,6 @@ std::vector<std::vector<Vec3>> verticesByJoint(const rig::Actor& actor, const st
     return out;
 }
 
-double quantile(std::vector<double> v, double q) {
-    if (v.empty()) return 0;
-    const auto at = static_cast<std::ptrdiff_t>(q * static_cast<double>(v.size() - 1));
-    std::nth_element(v.begin(), v.begin() + at, v.end());
-    return v[static_cast<std::size_t>(at)];
-}
-
-/// Along `bone` where the vertices follow it, else along the way they spread most.
-Capsule fitCapsule(const std::vector<Vec3>& points, const Vec3& bone) {
-    Vec3 mean = Vec3::Zero();
-    for (const Vec3& p : points) mean += p / static_cast<double>(points.size());
-    Mat3 spread = Mat3::Zero();
-    for (const Vec3& p : points) spread += (p - mean) * (p - mean).transpose();
-    const Eigen::SelfAdjointEigenSolver<Mat3> solved(spread);
-    Vec3 axis = solved.eigenvectors().col(2);
-    if (bone.norm() > 0) {
-        const Vec3 b = bone.normalized();
-        const double along = b.dot(spread * b);
-        if (along > 0.6 * solved.eigenvalues()[2]) axis = axis.dot(b) < 0 ? -b : b;
-        if (axis.dot(b) < 0) axis = -axis;
-    }
-    std::vector<double> heights;
-    for (const Vec3& p : points) heights.push_back(axis.dot(p - mean));
-    const double low = quantile(heights, 0.01), high = quantile(heights, 0.99), middle = 0.5 * (low + high);
-    // The axis passes through the middle of the thickness at either half.
-    Vec3 centre[2] = {Vec3::Zero(), Vec3::Zero()};
-    double count[2] = {0, 0};
-    for (std::size_t i = 0; i < points.size(); ++i) {
-        const int half = heights[i] > middle;
-        centre[half] += points[i] - mean - heights[i] * axis;
-        ++count[half];
-    }
-    const Vec3 off = (centre[0] + centre[1]) / std::max(1.0, count[0] + count[1]);
-    std::vector<double> around[2];
-    for (std::size_t i = 0; i < points.size(); ++i)
-        around[heights[i] > middle].push_back((points[i] - mean - heights[i] * axis - off).norm());
-    Capsule c;
-    c.ra = quantile(around[0], 0.75);
-    c.rb = quantile(around[1], 0.75);
-    const double longest = high - low;
-    c.ra = std::min(c.ra, 0.5 * longest);
-    c.rb = std::min(c.rb, 0.5 * longest);
-    double from = low + c.ra, to = high - c.rb;
-    if (from > to) from = to = 0.5 * (from + to);
-    c.a = mean + off + from * axis;
-    c.b = mean + off + to * axis;
-    return c;
-}
-
 double volumeOf(const Capsule& c) {
     const double length = (c.b - c.a).norm(), r = 0.5 * (c.ra + c.rb);
     return kPi * r * r * (length + 4.0 / 3 * r);
@@ -105,14 +54,10 @@ std::vector<Capsule> fitCapsules(const std::vector<Vec3>& points, const Vec3& bo
     const Capsule whole = fitCapsule(points, bone);
     std::vector<Capsule> best{whole};
     if (splits == 0 || points.size() < kFewest) return best;
-    Vec3 mean = Vec3::Zero();
-    for (const Vec3& p : points) mean += p / static_cast<double>(points.size());
-    Mat3 spread = Mat3::Zero();
-    for (const Vec3& p : points) spread += (p - mean) * (p - mean).transpose();
-    const Eigen::SelfAdjointEigenSolver<Mat3> solved(spread);
-    if (solved.eigenvalues()[2] < kLong * solved.eigenvalues()[1]) return best;
+    const rig::Spread spread = rig::spreadOf(points);
+    if (spread.variance[2] < kLong * spread.variance[1]) return best;
     std::vector<Vec3> halves[2];
-    for (const Vec3& p : points) halves[solved.eigenvectors().col(2).dot(p - mean) > 0].push_back(p);
+    for (const Vec3& p : points) halves[spread.axes.col(2).dot(p - spread.mean) > 0].push_back(p);
     if (halves[0].size() < kFewest / 2 || halves[1].size() < kFewest / 2) return best;
     std::vector<Capsule> both;
     double volume = 0;

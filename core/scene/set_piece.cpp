@@ -88,6 +88,15 @@ constexpr SettingSpec kPiece[] = {
      .more = "More: rubber. Less: ice.",
      .feel = false,
      .only = "surface=solid"},
+    {.id = "bounce",
+     .label = "Bounce",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .help = "How much of the speed of its arrival a falling body keeps; strands do not bounce.",
+     .more = "More: a trampoline. 0: sand.",
+     .feel = false,
+     .only = "surface=solid"},
 };
 
 /// Within what the table accepts, whatever a file said.
@@ -210,6 +219,7 @@ std::vector<Collider> surfaceOf(const ActorEntry& piece) {
         c.set("radius_end", b.numbers.radiusEnd);
         c.set("length", b.numbers.length);
         c.set("friction", piece.number("friction"));
+        c.set("bounce", piece.number("bounce"));
         c.setVector("size", b.numbers.size);
         c.setVector("offset", b.numbers.offset);
         c.setVector("turn", b.numbers.turnDeg);

@@ -11,7 +11,7 @@
 #include "files/kit.h"
 #include "files/scene_file.h"
 #include "measure/gauge.h"
-#include "measure/mass.h"
+#include "rig/mass.h"
 #include "scene/items.h"
 #include "tests/support/rigs.h"
 
@@ -318,7 +318,7 @@ TEST_CASE("masses sum to one, weigh a trunk most, and the centre of mass stands 
     for (const auto& actor :
          {test::read(test::kOtterFile), test::read(test::kDeckhandFile), test::beastActor({.rootScale = 0.01})}) {
         CAPTURE(actor->name);
-        const measure::Masses m = measure::massesOf(*actor);
+        const rig::Masses m = rig::massesOf(*actor);
         double sum = 0;
         for (double v : m.share) {
             CHECK(v >= 0);
@@ -327,7 +327,7 @@ TEST_CASE("masses sum to one, weigh a trunk most, and the centre of mass stands 
         CHECK(sum == Approx(1));
         std::vector<Affine> worlds;
         rig::worldTransforms(actor->skeleton, actor->restPose(), worlds);
-        const Vec3 c = measure::centreOfMass(m, worlds);
+        const Vec3 c = rig::centreOfMass(m, worlds);
         for (int k = 0; k < 3; ++k) {
             CHECK(c[k] > actor->low[k] - 0.05 * actor->height);
             CHECK(c[k] < actor->high[k] + 0.05 * actor->height);

@@ -5,7 +5,7 @@
 
 #include "rig/actor.h"
 
-namespace nutatio::measure {
+namespace nutatio::rig {
 
 /// Shares of the whole, by joint, each with its centre in the joint's own axes [units].
 struct Masses {
@@ -17,9 +17,9 @@ struct Masses {
 /// carry it, so that an open or a hollow mesh weighs something too. Without a mesh by the roles of the joints, as in people (de
 /// Leva, Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters, J. Biomechanics 29, 1996), and evenly where there are
 /// none.
-Masses massesOf(const rig::Actor& actor);
+Masses massesOf(const Actor& actor);
 
 /// The centre of mass [units, the actor's world] for world transforms of its joints.
 Vec3 centreOfMass(const Masses& masses, const std::vector<Affine>& worlds);
 
-}  // namespace nutatio::measure
+}  // namespace nutatio::rig

@@ -1,28 +1,27 @@
-#include "measure/mass.h"
+#include "rig/mass.h"
 
 #include <algorithm>
 
-#include "measure/trace.h"
 #include "rig/roles.h"
 
-namespace nutatio::measure {
+namespace nutatio::rig {
 
 namespace {
 
 // For joint j and triangle t with area A, centre c, normal n and weight w of j:
 //   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n),  k = 1/2 beside a bone, 1/3 at its end
 //   the wedge's own centre lies at p + 2/3 (c - p)
-struct Bone {
+struct BoneLine {
     Vec3 from, to;
 };
 
-std::vector<std::vector<Bone>> bonesIn(const rig::Skeleton& s, const std::vector<Affine>& worlds) {
-    std::vector<std::vector<Bone>> out(static_cast<std::size_t>(s.size()));
+std::vector<std::vector<BoneLine>> bonesIn(const Skeleton& s, const std::vector<Affine>& worlds) {
+    std::vector<std::vector<BoneLine>> out(static_cast<std::size_t>(s.size()));
     for (int j = 0; j < s.size(); ++j) {
         const auto i = static_cast<std::size_t>(j);
         for (int c : s.joint(j).children) out[i].push_back({worlds[i].t, worlds[static_cast<std::size_t>(c)].t});
         // Half its parent's bone, straight on.
-        if (out[i].empty() && s.joint(j).parent != rig::kNoJoint) {
+        if (out[i].empty() && s.joint(j).parent != kNoJoint) {
             const Vec3 way = worlds[i].t - worlds[static_cast<std::size_t>(s.joint(j).parent)].t;
             out[i].push_back({worlds[i].t, worlds[i].t + 0.5 * way});
         }
@@ -33,8 +32,8 @@ std::vector<std::vector<Bone>> bonesIn(const rig::Skeleton& s, const std::vector
 
 class Weigher {
   public:
-    explicit Weigher(const rig::Actor& actor) : m_actor(actor) {
-        rig::worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
+    explicit Weigher(const Actor& actor) : m_actor(actor) {
+        worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
         m_bones = bonesIn(actor.skeleton, m_worlds);
         m_volume.resize(m_worlds.size());
         m_moment.resize(m_worlds.size(), Vec3::Zero());
@@ -45,7 +44,7 @@ class Weigher {
         Vec3 p = Vec3::Zero();
         double nearest = 1e300;
         bool beside = false;
-        for (const Bone& b : m_bones[j]) {
+        for (const BoneLine& b : m_bones[j]) {
             const Vec3 way = b.to - b.from;
             const double u = way.squaredNorm() > 0 ? (c - b.from).dot(way) / way.squaredNorm() : 0, on = std::clamp(u, 0.0, 1.0);
             const Vec3 at = b.from + on * way;
@@ -60,11 +59,11 @@ class Weigher {
     }
 
     void skin() {
-        for (const rig::MeshInstance& instance : *m_actor.instances) {
-            const rig::Mesh& mesh = m_actor.meshes[static_cast<std::size_t>(instance.mesh)];
-            for (const rig::Primitive& prim : mesh.primitives) {
-                rig::PosedVertices posed;
-                rig::poseVertices(m_actor, instance, prim, m_worlds, mesh.weights, posed);
+        for (const MeshInstance& instance : *m_actor.instances) {
+            const Mesh& mesh = m_actor.meshes[static_cast<std::size_t>(instance.mesh)];
+            for (const Primitive& prim : mesh.primitives) {
+                PosedVertices posed;
+                poseVertices(m_actor, instance, prim, m_worlds, mesh.weights, posed);
                 for (std::size_t t = 0; t + 2 < prim.triangles.size(); t += 3) triangle(instance, prim, posed, t);
             }
         }
@@ -83,7 +82,7 @@ class Weigher {
     }
 
   private:
-    void triangle(const rig::MeshInstance& instance, const rig::Primitive& prim, const rig::PosedVertices& posed, std::size_t t) {
+    void triangle(const MeshInstance& instance, const Primitive& prim, const PosedVertices& posed, std::size_t t) {
         Vec3 corner[3];
         for (std::size_t k = 0; k < 3; ++k) corner[k] = posed.positions[prim.triangles[t + k]].cast<double>();
         const Vec3 normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
@@ -91,35 +90,35 @@ class Weigher {
         if (!(area > 0)) return;
         const Vec3 c = (corner[0] + corner[1] + corner[2]) / 3, n = normal.normalized();
         if (instance.skin < 0 || prim.influences.empty()) return wedge(instance.joint, 1, c, n, area);
-        const rig::Skin& skin = m_actor.skins[static_cast<std::size_t>(instance.skin)];
+        const Skin& skin = m_actor.skins[static_cast<std::size_t>(instance.skin)];
         for (std::size_t k = 0; k < 3; ++k) {
-            const rig::Influence& w = prim.influences[prim.triangles[t + k]];
+            const Influence& w = prim.influences[prim.triangles[t + k]];
             for (std::size_t i = 0; i < w.weight.size(); ++i)
                 if (w.weight[i] > 0) wedge(skin.joints[w.joint[i]], static_cast<double>(w.weight[i]) / 3, c, n, area);
         }
     }
 
-    const rig::Actor& m_actor;
+    const Actor& m_actor;
     std::vector<Affine> m_worlds;
-    std::vector<std::vector<Bone>> m_bones;
+    std::vector<std::vector<BoneLine>> m_bones;
     std::vector<double> m_volume;
     std::vector<Vec3> m_moment;
 };
 
-Masses byRoles(const rig::Actor& actor) {
-    const rig::Roles roles = rig::rolesOf(actor);
+Masses byRoles(const Actor& actor) {
+    const Roles roles = rolesOf(actor);
     const auto n = static_cast<std::size_t>(actor.skeleton.size());
     Masses out;
     out.share.assign(n, 0);
     out.centre.assign(n, Vec3::Zero());
     const auto put = [&](int joint, double share, double along) {
-        if (joint == rig::kNoJoint) return;
+        if (joint == kNoJoint) return;
         out.share[static_cast<std::size_t>(joint)] += share;
-        out.centre[static_cast<std::size_t>(joint)] = along * rig::endOf(actor.skeleton, joint);
+        out.centre[static_cast<std::size_t>(joint)] = along * endOf(actor.skeleton, joint);
     };
     put(roles.head, 6.8, 0.5);
     std::vector<int> trunk = roles.spine;
-    if (trunk.empty() && roles.hips != rig::kNoJoint) trunk.push_back(roles.hips);
+    if (trunk.empty() && roles.hips != kNoJoint) trunk.push_back(roles.hips);
     for (int j : trunk) put(j, 43.0 / static_cast<double>(trunk.size()), 0.5);
     for (int side = 0; side < 2; ++side) {
         const auto k = static_cast<std::size_t>(side);
@@ -142,7 +141,7 @@ Masses byRoles(const rig::Actor& actor) {
 
 }  // namespace
 
-Masses massesOf(const rig::Actor& actor) {
+Masses massesOf(const Actor& actor) {
     Weigher w(actor);
     w.skin();
     Masses out = w.result();
@@ -156,4 +155,4 @@ Vec3 centreOfMass(const Masses& masses, const std::vector<Affine>& worlds) {
     return out;
 }
 
-}  // namespace nutatio::measure
+}  // namespace nutatio::rig

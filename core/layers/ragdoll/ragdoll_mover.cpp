@@ -1,0 +1,427 @@
+#include "layers/ragdoll/ragdoll_mover.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "physics/oscillator.h"
+#include "rig/capsule.h"
+#include "rig/figure_limits.h"
+
+namespace nutatio::layers {
+
+namespace {
+
+constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
+constexpr double kRate = 120;        // [1/s] of substeps; twice as many where something is quick
+
+Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
+    const rig::Spread spread = rig::spreadOf(corners);
+    Eigen::AlignedBox3d box;
+    for (const Vec3& c : corners) box.extend(spread.axes.transpose() * (c - spread.mean));
+    const Vec3 d = box.sizes().cwiseAbs2();
+    Vec3 moments = mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
+    moments = moments.cwiseMax(0.05 * moments.maxCoeff());
+    return spread.axes * moments.asDiagonal() * spread.axes.transpose();
+}
+
+}  // namespace
+
+RagdollMover::RagdollMover(const LayerContext& context, const PoseView&)
+    : m_settings(context.settings),
+      m_figure(rig::figureOf(context.actor, topsOf(context.actor, context.layer))),
+      m_skeleton(context.actor.skeleton),
+      m_placement(context.placement),
+      m_worlds(m_skeleton, jointsOf(*m_figure)),
+      m_anchors(context),
+      m_air(context),
+      m_cuts(context) {
+    m_joints = jointsOf(*m_figure);
+    rig::worldTransforms(m_skeleton, context.actor.restPose(), m_rest);
+    m_stiffer = channelsOf("stiffer");
+    m_bouncier = channelsOf("bouncier");
+    m_looser = channelsOf("looser");
+    m_body.emplace(define());
+    const std::size_t n = m_body->size();
+    for (std::size_t i = 0; i < n; ++i) m_lever.push_back(m_body->segment(i).centre - m_body->segment(i).joint);
+    // Segments that are set alike swing as one part.
+    std::map<std::string, int> parts;
+    for (std::size_t i = 0; i < n; ++i)
+        m_part.push_back(
+            parts.emplace(m_stiffer[i] + "/" + m_bouncier[i] + "/" + m_looser[i], static_cast<int>(i)).first->second);
+    // In the rest pose, so that it is the same wherever the motion begins.
+    m_body->coupleParts(m_part);
+    m_slope.resize(n);
+    m_nextSlope.resize(n);
+    addColliders(context);
+    m_anchors.close();
+    m_watched = n - 1;
+}
+
+/// The figure in the world, in metres, with what the layer says of its segments.
+physics::ArticulatedDef RagdollMover::define() const {
+    physics::ArticulatedDef def;
+    const rig::Figure& f = *m_figure;
+    def.size = f.height * m_placement.metres;
+    def.friction = m_settings->at("friction");
+    const double kg = rig::usualMass(def.size);
+    const bool limits = m_settings->text("limits") == "kept";
+    const PartChannels heavier = channelsOf("heavier"), thicker = channelsOf("thicker"), freer = channelsOf("freer");
+    const auto own = [&](const PartChannels& channels, std::size_t i) { return apart(channels, i, 0); };
+    for (std::size_t i = 0; i < f.segments.size(); ++i) {
+        const rig::FigureSegment& g = f.segments[i];
+        physics::SegmentDef s;
+        s.parent = g.parent;
+        s.mass = std::max(g.share * kg * (1 + own(heavier, i)), kg / 300);
+        s.joint = toWorld(g.at);
+        s.centre = toWorld(g.centre);
+        s.endA = toWorld(g.endA);
+        s.endB = toWorld(g.endB);
+        s.radius = m_placement.metres * g.radius * (1 + own(thicker, i));
+        for (const Vec3& c : g.corners) s.corners.push_back(toWorld(c));
+        s.inertia = s.corners.empty() ? physics::capsuleInertia(s.mass, s.endA, s.endB, s.radius) : boxInertia(s.mass, s.corners);
+        if (g.parent >= 0) {
+            const double more = radians(own(freer, i));
+            const auto range = [&](double half) { return std::clamp(half + more, radians(2), 2.9); };
+            s.limited = limits;
+            s.middle = (m_placement.turn * g.middle * m_placement.turn.conjugate()).normalized();
+            s.axis = m_placement.turn * g.axis;
+            s.side = m_placement.turn * g.side;
+            s.swingA = range(g.swingA);
+            s.swingB = range(g.swingB);
+            s.twist = range(g.twist);
+        }
+        def.segments.push_back(std::move(s));
+    }
+    if (m_settings->text("meets") == "all") def.meets = physics::mayTouch(def.segments);
+    return def;
+}
+
+RagdollMover::PartChannels RagdollMover::channelsOf(std::string_view row) const {
+    PartChannels out(m_figure->segments.size());
+    for (const std::string& of : m_settings->channels(row)) {
+        const int joint = m_skeleton.find(of);
+        const int segment = joint == rig::kNoJoint ? -1 : m_figure->segmentOf[static_cast<std::size_t>(joint)];
+        if (segment >= 0) out[static_cast<std::size_t>(segment)] = scene::channelId(row, of);
+    }
+    // What hangs on a part is of it, unless it is a part of its own.
+    for (std::size_t i = 0; i < out.size(); ++i)
+        if (const int p = m_figure->segments[i].parent; out[i].empty() && p >= 0) out[i] = out[static_cast<std::size_t>(p)];
+    return out;
+}
+
+double RagdollMover::apart(const PartChannels& channels, std::size_t segment, int frame) const {
+    return channels[segment].empty() ? 0 : m_settings->at(channels[segment], frame);
+}
+
+void RagdollMover::addColliders(const LayerContext& context) {
+    if (m_settings->text("meets") == "nothing" || m_settings->text("meets") == "floor") return;
+    const auto& passes = m_settings->list("passes");
+    for (const LayerContext::Body& b : context.colliders) {
+        const scene::Collider& c = *b.collider;
+        if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
+        const int anchor = m_anchors.add(c.actor, c.joint);
+        if (anchor < 0) continue;
+        // What rides on the body itself is the body.
+        const int joint = m_anchors.ownJoint(anchor);
+        if (joint != rig::kNoJoint && m_figure->segmentOf[static_cast<std::size_t>(joint)] >= 0) continue;
+        Met m;
+        m.name = c.name;
+        m.settings = b.settings;
+        m.anchor = anchor;
+        m_met.push_back(std::move(m));
+    }
+}
+
+void RagdollMover::readColliders(const PoseView& pose) {
+    if (m_met.empty()) return;
+    m_anchors.update(pose);
+    for (Met& m : m_met) {
+        m.numbers = scene::numbersOf(*m.settings, pose.frame());
+        const double unit = m_anchors.unit(m.anchor);
+        for (double* length : {&m.numbers.radius, &m.numbers.radiusEnd, &m.numbers.length}) *length *= unit;
+        m.numbers.size *= unit;
+        m.numbers.offset *= unit;
+        m.now = placeCollider(m.numbers, m_anchors.world(m.anchor));
+        m.now.centre = toWorld(m.now.centre);
+        m.now.turn = (m_placement.turn * m.now.turn).normalized();
+        for (double* length : {&m.numbers.radius, &m.numbers.radiusEnd, &m.numbers.length}) *length *= m_placement.metres;
+        m.numbers.size *= m_placement.metres;
+    }
+}
+
+void RagdollMover::placeColliders(double u, double dt) {
+    std::vector<physics::Surface>& surfaces = m_body->surfaces();
+    const std::size_t floor = m_meetsFloor ? 1 : 0;
+    surfaces.resize(floor + m_met.size());
+    if (m_meetsFloor) {
+        physics::Body& b = surfaces[0].body;
+        b.kind = physics::Body::Kind::Plane;
+        b.a = Vec3(0, m_floor, 0);
+        b.friction = m_settings->at("friction");
+        surfaces[0].bounce = m_settings->at("bounce");
+    }
+    for (std::size_t k = 0; k < m_met.size(); ++k) {
+        const Met& m = m_met[k];
+        const Vec3 spin = rotationVector(m.now.turn * m.before.turn.conjugate());
+        const ColliderPlace at{m.before.centre + u * (m.now.centre - m.before.centre),
+                               (fromRotationVector(u * spin) * m.before.turn).normalized()};
+        physics::Surface& s = surfaces[floor + k];
+        s.body = bodyOf(m.numbers, at);
+        s.body.velocity = (m.now.centre - m.before.centre) / dt;
+        s.body.spin = spin / dt;
+        // Its speed is that of its middle; the body's is told at its start.
+        s.body.velocity += s.body.spin.cross(s.body.a - at.centre);
+        s.bounce = m.settings->at("bounce");
+    }
+}
+
+void RagdollMover::tune(int frame) {
+    m_follow = m_settings->at("follow", frame);
+    m_floor = m_settings->at("floor", frame);
+    m_meetsFloor = m_settings->text("meets") != "nothing";
+    m_body->setGravity(Vec3(0, -kEarthGravity * m_settings->at("gravity", frame), 0));
+    const double carries = m_settings->at("carried", frame), strength = m_settings->at("strength", frame);
+    const double n = static_cast<double>(std::max<std::size_t>(2, m_body->size()));
+    for (std::size_t i = 0; i < m_body->size(); ++i) {
+        physics::JointAim& aim = m_body->aim(i);
+        const double along = static_cast<double>(i) / (n - 1);
+        aim.swing = m_settings->at("swing", frame, along) * std::max(0.0, 1 + apart(m_stiffer, i, frame));
+        aim.zeta =
+            physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
+        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)), 0.0, 1.0);
+        aim.carried = carries * aim.strength;
+        aim.drag = m_settings->at("drag", frame);
+    }
+    if (m_air.still()) return;
+    m_air.setFrame(frame);
+}
+
+void RagdollMover::read(const PoseView& pose, Pose& out) {
+    m_worlds.update(pose);
+    out.resize(m_figure->segments.size());
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const auto j = static_cast<std::size_t>(m_figure->segments[i].joint);
+        const Affine& w = m_worlds.world(static_cast<int>(j));
+        out[i].joint = toWorld(w.t);
+        out[i].turn = (m_placement.turn * rig::turnFromRest(w, m_rest[j]) * m_placement.turn.conjugate()).normalized();
+    }
+}
+
+RagdollMover::Stand RagdollMover::between(std::size_t i, double u) const {
+    const Stand &a = m_before[i], &b = m_now[i];
+    const Hermite at(u);
+    const Vec3 way = rotationVector(b.turn * a.turn.conjugate());
+    Stand out;
+    out.turn = (fromRotationVector(at.m0 * m_slope[i].turn + at.p1 * way + at.m1 * m_nextSlope[i].turn) * a.turn).normalized();
+    out.joint = at.p0 * a.joint + at.m0 * m_slope[i].place + at.p1 * b.joint + at.m1 * m_nextSlope[i].place;
+    return out;
+}
+
+/// What the springs aim at in a substep whose momenta go from u0 to u1 of the frame's way, its places to `ends`.
+void RagdollMover::aimAt(double u0, double u1, double ends, double h) {
+    const std::size_t n = m_body->size();
+    Pose &from = m_from, &to = m_to;
+    from.resize(n);
+    to.resize(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        from[i] = between(i, u0);
+        to[i] = between(i, u1);
+        const int parent = m_figure->segments[i].parent;
+        if (parent < 0) {
+            physics::RootAim& root = m_body->root(i);
+            root.held = carried();
+            root.swing = kFollowSwing * std::sqrt(std::max(0.0, m_follow));
+            root.zeta = 1;
+            if (root.held) {
+                // Its places go from where it is to where it will be when the step ends.
+                const Stand end = between(i, ends);
+                root.turn = end.turn;
+                root.place = end.joint + end.turn * m_lever[i];
+                root.velocity = (root.place - m_body->place(i)) / h;
+                root.spin = rotationVector(root.turn * m_body->turn(i).conjugate()) / h;
+            } else {
+                root.turn = from[i].turn;
+                root.place = from[i].joint + from[i].turn * m_lever[i];
+                root.velocity = (to[i].joint + to[i].turn * m_lever[i] - root.place) / h;
+                root.spin = rotationVector(to[i].turn * from[i].turn.conjugate()) / h;
+            }
+            continue;
+        }
+        const auto p = static_cast<std::size_t>(parent);
+        physics::JointAim& aim = m_body->aim(i);
+        aim.turn = (from[p].turn.conjugate() * from[i].turn).normalized();
+        const Quat then = (to[p].turn.conjugate() * to[i].turn).normalized();
+        aim.spin = rotationVector(then * aim.turn.conjugate()) / h;
+        if (aim.spin.norm() < 1e-9) aim.spin.setZero();
+        m_body->setOffset(i, from[p].turn.conjugate() * (from[i].joint - from[p].joint) - m_lever[p]);
+    }
+}
+
+void RagdollMover::lay(double dt, const Pose& now, const Pose& then, int frame) {
+    const std::size_t n = m_body->size();
+    tune(frame);
+    std::vector<Vec3> roots, v(n), w(n);
+    std::vector<Quat> turns(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        turns[i] = now[i].turn;
+        const Vec3 here = now[i].joint + now[i].turn * m_lever[i], there = then[i].joint + then[i].turn * m_lever[i];
+        v[i] = (there - here) / dt;
+        w[i] = rotationVector(then[i].turn * now[i].turn.conjugate()) / dt;
+        m_slope[i] = {rotationVector(then[i].turn * now[i].turn.conjugate()), then[i].joint - now[i].joint};
+        const int parent = m_figure->segments[i].parent;
+        if (parent < 0) {
+            roots.push_back(here);
+            physics::RootAim& root = m_body->root(i);
+            root.held = carried();
+            root.swing = kFollowSwing * std::sqrt(std::max(0.0, m_follow));
+            continue;
+        }
+        const auto p = static_cast<std::size_t>(parent);
+        m_body->aim(i).turn = (now[p].turn.conjugate() * now[i].turn).normalized();
+        m_body->setOffset(i, now[p].turn.conjugate() * (now[i].joint - now[p].joint) - m_lever[p]);
+    }
+    m_body->refit();
+    m_body->start(roots, turns, v, w, dt / substepsOf(dt));
+    m_went = {};
+}
+
+int RagdollMover::substepsOf(double dt) const {
+    const int base = std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6)));
+    return m_body->quickness() > kRate ? 2 * base : base;
+}
+
+void RagdollMover::start(double dt, const PoseView& pose, const PoseView& next) {
+    read(next, m_next);
+    read(pose, m_now);
+    readColliders(pose);
+    for (Met& m : m_met) m.before = m.now;
+    lay(dt, m_now, m_next, pose.frame());
+}
+
+void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
+    m_before.swap(m_now);
+    const bool cutAhead = m_cuts.marked(next.frame()) && next.frame() != goal.frame();
+    read(cutAhead ? goal : next, m_next);
+    read(goal, m_now);
+    for (Met& m : m_met) m.before = m.now;
+    readColliders(goal);
+    const Cuts::Step went = Cuts::between(m_before[0].joint, m_before[0].turn, m_now[0].joint, m_now[0].turn),
+                     goes = Cuts::between(m_now[0].joint, m_now[0].turn, m_next[0].joint, m_next[0].turn);
+    // Lengths of cuts are the actor's.
+    const auto own = [&](Cuts::Step s) { return Cuts::Step{s.travel / m_placement.metres, s.turn}; };
+    if (m_cuts.marked(goal.frame()) || (m_follow > 0 && m_cuts.found(m_went, own(went), own(goes), dt))) {
+        for (Met& m : m_met) m.before = m.now;
+        lay(dt, m_now, m_next, goal.frame());
+        return;
+    }
+    const bool looms = m_cuts.looms(own(went), own(goes), dt);
+    m_went = own(went);
+    const std::size_t n = m_body->size();
+    for (std::size_t i = 0; i < n; ++i) {
+        const Stand &a = m_before[i], &b = m_now[i], &c = looms ? m_now[i] : m_next[i];
+        m_nextSlope[i] = {0.5 * (rotationVector(b.turn * a.turn.conjugate()) + rotationVector(c.turn * b.turn.conjugate())),
+                          0.5 * (c.joint - a.joint)};
+    }
+    tune(goal.frame());
+    const int steps = substepsOf(dt);
+    const double h = dt / steps;
+    if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
+    for (int k = 0; k < steps; ++k) {
+        const auto at = [&](double step) { return step / steps; };
+        placeColliders(at(k), dt);
+        aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
+        if (k == 0) m_body->refit();
+        m_body->step(h);
+    }
+    m_slope.swap(m_nextSlope);
+}
+
+Vec3 RagdollMover::windPlace() const {
+    return m_placement.toOwn(m_body->centreOfMass());
+}
+
+void RagdollMover::write(const PoseView& goal, std::span<Xform> out) const {
+    // Worlds of what the body turns, in the actor's own axes; what rides between its joints is animated.
+    std::vector<Affine> worlds(m_joints.size());
+    for (std::size_t i = 0; i < m_joints.size(); ++i) {
+        const rig::FigureSegment& g = m_figure->segments[i];
+        Affine above;
+        std::vector<int> way;
+        int up = m_skeleton.joint(g.joint).parent;
+        while (up != rig::kNoJoint && (g.parent < 0 || up != m_figure->segments[static_cast<std::size_t>(g.parent)].joint)) {
+            way.push_back(up);
+            up = m_skeleton.joint(up).parent;
+        }
+        if (g.parent >= 0) above = worlds[static_cast<std::size_t>(g.parent)];
+        for (auto j = way.rbegin(); j != way.rend(); ++j) above = above * goal.local(*j).affine();
+        const Xform& local = goal.local(g.joint);
+        const Quat wanted = m_placement.turn.conjugate() * m_body->turn(i) * m_placement.turn *
+                            rotationOf(m_rest[static_cast<std::size_t>(g.joint)].m);
+        const Quat is = rotationOf((above * local.affine()).m);
+        Xform x = turnedInWorld(local, above, (wanted * is.conjugate()).normalized());
+        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(m_body->joint(i)));
+        worlds[i] = above * x.affine();
+        out[i] = x;
+    }
+}
+
+State RagdollMover::state() const {
+    State out;
+    m_body->appendState(out);
+    for (const Slope& s : m_slope)
+        for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
+    out.insert(out.end(), {m_went.travel, m_went.turn});
+    return out;
+}
+
+void RagdollMover::setState(const State& state) {
+    std::span<const double> rest = m_body->takeState(state);
+    const double* at = rest.data();
+    for (Slope& s : m_slope)
+        for (Vec3* v : {&s.turn, &s.place}) {
+            *v = Vec3::Map(at);
+            at += 3;
+        }
+    m_went = {at[0], at[1]};
+}
+
+std::vector<std::string> RagdollMover::remarks() const {
+    std::vector<std::string> out = m_figure->doubts;
+    return out;
+}
+
+Vec3 RagdollMover::probe() const {
+    const Vec3 own = m_body->segment(m_watched).endB - m_body->segment(m_watched).centre;
+    return m_placement.toOwn(m_body->at(m_watched, own));
+}
+
+Vec3 RagdollMover::probeGoal() const {
+    const Vec3 own = m_body->segment(m_watched).endB - m_body->segment(m_watched).joint;
+    return m_placement.toOwn(m_now[m_watched].joint + m_now[m_watched].turn * own);
+}
+
+double RagdollMover::probeLever() const {
+    return (m_body->segment(m_watched).endB - m_body->segment(m_watched).joint).norm() / m_placement.metres;
+}
+
+bool RagdollMover::watch(int joint) {
+    const int segment = m_figure->find(joint);
+    if (segment < 0) return false;
+    m_watched = static_cast<std::size_t>(segment);
+    return true;
+}
+
+std::vector<int> topsOf(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<int> out;
+    for (const std::string& name : layer.list("joint"))
+        if (const int j = actor.skeleton.find(name); j != rig::kNoJoint) out.push_back(j);
+    return out;
+}
+
+std::vector<int> jointsOf(const rig::Figure& figure) {
+    std::vector<int> out;
+    for (const rig::FigureSegment& g : figure.segments) out.push_back(g.joint);
+    return out;
+}
+
+}  // namespace nutatio::layers
