@@ -66,6 +66,13 @@ struct LayerContext {
         const scene::Pin* pin;
         ResolvedPtr settings;
     };
+    /// What a body is to do for a while: a layer of a kind that is an act.
+    struct Act {
+        const scene::Layer* layer;
+        ResolvedPtr settings;
+        std::vector<scene::Interval> spans;  // [s]; none: all through
+        scene::Curve share;                  // by frame: strength within its spans, eased
+    };
     const rig::Actor& actor;
     const scene::Layer& layer;
     ResolvedPtr settings;
@@ -79,6 +86,7 @@ struct LayerContext {
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     bool onward = false;                                      // it does but for the way that the body goes, lap after lap
     bool closes = false;                                      // then: what is simulated is to end as it begins
+    std::vector<Act> acts{};    // of the body, the lowest first
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
@@ -221,6 +229,9 @@ struct LayerKind {
     bool (*bends)(const scene::Resolved&) = nullptr;
     /// Joints that a layer without problem looks at beside those that it moves, and those about them. Null: none.
     std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// It moves nothing by itself: a layer of a kind that acts carries it out.
+    bool isAct = false;
+    bool acts = false;
     /// It meets bodies, wind and pins.
     bool meets = false;
     /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.

@@ -4,6 +4,7 @@
 #include <charconv>
 #include <nlohmann/json.hpp>
 
+#include "layers/act/act.h"
 #include "layers/borrow/borrow.h"
 #include "layers/jiggle/jiggle.h"
 #include "layers/overlap/overlap.h"
@@ -20,7 +21,7 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind, &kRagdollKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,
 };
 
 std::string shown(double v) {

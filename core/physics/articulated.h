@@ -84,6 +84,7 @@ class Articulated {
     const SegmentDef& segment(std::size_t i) const { return m_defs[i]; }
 
     void setGravity(const Vec3& g) { m_gravity = g; }
+    const Vec3& gravity() const { return m_gravity; }
     void setAir(const Vec3& velocity) { m_air = velocity; }
     JointAim& aim(std::size_t segment) { return m_aims[segment]; }
     RootAim& root(std::size_t segment) { return m_rootAims[segment]; }
@@ -96,8 +97,9 @@ class Articulated {
     void coupleParts(std::span<const int> part);
 
     std::vector<Surface>& surfaces() { return m_surfaces; }
-    /// Bodies that a segment passes through: by segment and surface, like the surfaces; empty: none.
-    std::vector<char>& passes() { return m_passes; }
+    /// Lets segments be as deep in surfaces and in one another as they are in a pose, times `share`; the surfaces must stand
+    /// where they do then, and stay as many.
+    void allow(std::span<const Vec3> places, std::span<const Quat> turns, double share);
     std::vector<Grip>& grips() { return m_grips; }
 
     /// Lays the body into a pose; a step of length `h` is to follow. `velocities` and `spins` of the segments [m/s], [rad/s].
@@ -216,7 +218,11 @@ class Articulated {
     void reflect();
     void limitRows(double h);
     void findTouches(double h, double margin, bool limbs, std::vector<Touch>& out) const;
-    void touchSurface(std::size_t i, std::size_t k, double far, std::vector<Touch>& out) const;
+    void touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double far, std::vector<Touch>& out) const;
+    double allowedIn(std::size_t i, std::size_t k) const {
+        const std::size_t at = i * m_surfaces.size() + k;
+        return at < m_allowed.size() ? m_allowed[at] : 0;
+    }
     void contactRows(double h);
     void gripRows(double h);
     void addRow(int a, int b, const Vec3& n, const Vec3& p, bool angular, double target, double low, double high, double warm,
@@ -248,7 +254,7 @@ class Articulated {
     std::vector<Mat3> m_below;  // inertia of all below the joint about it, in the goal's axes of its segment
     std::vector<double> m_sigma;
     std::vector<Surface> m_surfaces;
-    std::vector<char> m_passes;
+    std::vector<double> m_allowed, m_allowedLimbs;  // by segment and surface, by pair [m]
     std::vector<Grip> m_grips;
     std::vector<Blow> m_blows;
     Vec3 m_gravity{0, -kEarthGravity, 0}, m_air = Vec3::Zero(), m_sleptGravity = Vec3::Zero();

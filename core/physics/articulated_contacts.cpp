@@ -78,23 +78,26 @@ std::vector<std::pair<int, int>> mayTouch(const std::vector<SegmentDef>& segment
     return out;
 }
 
-void Articulated::touchSurface(std::size_t i, std::size_t k, double far, std::vector<Touch>& out) const {
+void Articulated::touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double far,
+                               std::vector<Touch>& out) const {
     const Segment& s = m_s[i];
+    const double allowed = allowedIn(i, k);
     const Surface& surface = m_surfaces[k];
     const Body& body = surface.body;
     const SegmentDef& def = m_defs[i];
     // A flat body goes by its nearest points; a round one by where it is nearest to the bone.
-    const auto add = [&](const Vec3& p, double radius, const Vec3& n, double gap, std::size_t feature) {
+    const auto add = [&](const Vec3& p, double radius, const Vec3& n, double touching, std::size_t feature) {
+        const double gap = touching + allowed;
         const Vec3 at = p - n * radius;
         if (gap < far && out.size() < kMostRows)
             out.push_back({static_cast<int>(i), -1, at, n, speedAt(body, at), gap, body.friction, surface.bounce,
                            static_cast<std::uint32_t>(1 + i * 0x40000u + k * 0x100u + feature) & 0x1fffffffu});
     };
-    const Vec3 a = s.x + s.q * s.endA, b = s.x + s.q * s.endB;
+    const Vec3 a = x + q * s.endA, b = x + q * s.endB;
     if (body.kind == Body::Kind::Round) {
         const Contact c = nearest(body, a, b - a);
         const double gap = c.distance - s.radius;
-        if (gap < far && c.normal.allFinite() && c.normal.squaredNorm() > 0.5)
+        if (gap + allowed < far && c.normal.allFinite() && c.normal.squaredNorm() > 0.5)
             add(a + c.lever * (b - a), s.radius, c.normal, gap, 0);
         return;
     }
@@ -107,7 +110,7 @@ void Articulated::touchSurface(std::size_t i, std::size_t k, double far, std::ve
         return d;
     };
     if (!def.corners.empty()) {
-        for (std::size_t c = 0; c < def.corners.size(); ++c) meet(s.x + s.q * (def.corners[c] - def.centre), 0, c);
+        for (std::size_t c = 0; c < def.corners.size(); ++c) meet(x + q * (def.corners[c] - def.centre), 0, c);
         return;
     }
     meet(a, s.radius, 0);
@@ -133,7 +136,6 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
         const Segment& s = m_s[i];
         const double reach = margin + h * (s.v.norm() + s.w.norm() * s.half);
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
-            if (!m_passes.empty() && m_passes[i * m_surfaces.size() + k]) continue;
             const Body& body = m_surfaces[k].body;
             const double far = reach + h * body.velocity.norm(), round = s.half + s.radius + far;
             if (body.kind == Body::Kind::Plane) {
@@ -144,11 +146,12 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
                 const double size = round + 0.5 * (body.b - body.a).norm() + std::max(body.radiusA, body.radiusB);
                 if ((s.x - 0.5 * (body.a + body.b)).squaredNorm() > size * size) continue;
             }
-            touchSurface(i, k, far, out);
+            touchSurface(i, k, s.x, s.q, far, out);
         }
     }
     if (!limbs) return;
-    for (const auto& [first, second] : m_meets) {
+    for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
+        const auto [first, second] = m_meets[pair];
         const auto i = static_cast<std::size_t>(first), j = static_cast<std::size_t>(second);
         const Segment &a = m_s[i], &b = m_s[j];
         const double reach = 0.5 * margin + h * (a.v - b.v).norm(), radii = a.radius + b.radius,
@@ -158,11 +161,38 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
         double u, t;
         nearestOfBones(a0, a1, b0, b1, u, t);
         const Vec3 p = a0 + u * (a1 - a0), d = p - b0 - t * (b1 - b0);
-        const double length = d.norm(), gap = length - radii;
+        const double length = d.norm(), gap = length - radii + (pair < m_allowedLimbs.size() ? m_allowedLimbs[pair] : 0);
         if (gap > reach || out.size() >= kMostRows) continue;
         const Vec3 n = length > 1e-12 ? Vec3(d / length) : Vec3(Vec3::UnitY());
         out.push_back({first, second, p - n * (a.radius + 0.5 * gap), n, Vec3::Zero(), gap, m_friction, 0,
                        kLimbIds + static_cast<std::uint32_t>(i * 256 + j)});
+    }
+}
+
+void Articulated::allow(std::span<const Vec3> places, std::span<const Quat> turns, double share) {
+    m_allowed.assign(m_s.size() * m_surfaces.size(), 0);
+    m_allowedLimbs.assign(m_meets.size(), 0);
+    if (share <= 0) return;
+    std::vector<Touch>& touches = m_touches;
+    for (std::size_t i = 0; i < m_s.size(); ++i)
+        for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
+            touches.clear();
+            touchSurface(i, k, places[i], turns[i], 0, touches);
+            double deep = 0;
+            for (const Touch& t : touches) deep = std::max(deep, -t.gap);
+            m_allowed[i * m_surfaces.size() + k] = share * deep;
+        }
+    for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
+        const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
+        const Segment &a = m_s[i], &b = m_s[j];
+        const double radii = a.radius + b.radius, far = a.half + b.half + radii;
+        if ((places[i] - places[j]).squaredNorm() > far * far) continue;
+        const Vec3 a0 = places[i] + turns[i] * a.endA, a1 = places[i] + turns[i] * a.endB, b0 = places[j] + turns[j] * b.endA,
+                   b1 = places[j] + turns[j] * b.endB;
+        double u, t;
+        nearestOfBones(a0, a1, b0, b1, u, t);
+        const double gap = (a0 + u * (a1 - a0) - b0 - t * (b1 - b0)).norm() - radii;
+        m_allowedLimbs[pair] = share * std::max(0.0, -gap);
     }
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "layers/registry.h"
+#include "layers/run.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::pipeline {
@@ -102,6 +103,31 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         ItemsOfShot::Pin made{{&p, resolved(p, scene::pinTable(), scene::List::Pins)}, *joint, *to, {}};
         made.settle();
         out.pins.push_back(std::move(made));
+    }
+    return out;
+}
+
+layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,
+                                const scene::Shot& shot, int frames) {
+    layers::LayerContext::Act out{&layer, settings, {}, {}};
+    if (const auto at = shot.intervals.find(layer.id); at != shot.intervals.end()) out.spans = at->second;
+    const layers::Shares shares(kind, std::move(settings), shot.windowOf(layer.id, frames));
+    for (int f = 0; f < frames; ++f) out.share.push_back(shares.at(f, 0));
+    return out;
+}
+
+std::vector<layers::LayerContext::Act> actsOf(const scene::Scene& scene, const scene::Shot& shot, const std::string& actor,
+                                              int frames) {
+    std::vector<layers::LayerContext::Act> out;
+    const scene::ActorEntry* entry = scene.actor(actor);
+    for (const scene::Layer& l : scene.layers) {
+        const layers::LayerKind* kind = layers::findKind(l.kind);
+        if (!entry || l.actor != actor || !kind || !kind->isAct || !scene.acts(l, shot.id) || kind->problem(*entry->actor, l))
+            continue;
+        out.push_back(actOf(l, *kind,
+                            std::make_shared<const scene::Resolved>(l, kind->settings, shot.keysOf({scene::List::Layers, l.id}),
+                                                                    shot.fps, frames, nullptr, shot.period(frames)),
+                            shot, frames));
     }
     return out;
 }

@@ -38,4 +38,11 @@ struct ItemsOfShot {
 /// The scene must outlive it. Colliders that were fitted to a joint which a layer makes swing stand aside.
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames);
 
+/// An act as the layer that carries it out gets it. `settings`: of that act's layer, in the shot.
+layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,
+                                const scene::Shot& shot, int frames);
+/// What a body acts by in a shot, the lowest first, feeds apart. The scene must outlive it.
+std::vector<layers::LayerContext::Act> actsOf(const scene::Scene& scene, const scene::Shot& shot, const std::string& actor,
+                                              int frames);
+
 }  // namespace nutatio::pipeline

@@ -277,9 +277,49 @@ class Run {
             r.idle = m_items.anySolo && !layer->muted ? "another layer is soloed" : "it is muted";
         else if (r.problem.empty() && plan.shares->none())
             r.idle = "its mix, its amount or its intervals leave nothing of it";
-        const bool runs = r.acts && r.problem.empty() && r.idle.empty();
+        const bool act = plan.kind && plan.kind->isAct;
+        if (act && r.acts && r.problem.empty() && !carriedOut(layer->actor)) {
+            for (const layers::LayerKind* k : layers::kinds())
+                if (k->acts) r.idle = "there is no " + std::string(k->label) + " on its body to carry it out";
+        }
+        const bool runs = r.acts && r.problem.empty() && r.idle.empty() && !act;
         m_out.actors[at].layers.push_back(std::move(r));
         if (runs) start(at, m_out.actors[at].layers.size() - 1, plan, layer);
+    }
+
+    bool inForce(const scene::Layer& l) const {
+        return (l.shot.empty() || l.shot == m_shot->id) && (m_items.anySolo ? l.solo : !l.muted);
+    }
+
+    /// Some layer of the actor carries out acts.
+    bool carriedOut(const std::string& actor) const {
+        return std::any_of(m_scene.layers.begin(), m_scene.layers.end(), [&](const scene::Layer& l) {
+            const layers::LayerKind* kind = layers::findKind(l.kind);
+            return l.actor == actor && kind && kind->acts && inForce(l);
+        });
+    }
+
+    /// Gives a layer the acts of its body, wherever in the stack they stand, and hashes them. What they aim at elsewhere is told.
+    std::vector<scene::JointIn> takeActs(Waiting& w, Hasher& h) {
+        std::vector<scene::JointIn> aims;
+        if (!w.plan->kind->acts) return aims;
+        const scene::ActorEntry& entry = *m_climbers[w.climber].entry;
+        for (std::size_t i = 0; i < m_scene.layers.size(); ++i) {
+            const auto layer = m_scene.layers.pointer(i);
+            const layers::LayerKind* kind = layers::findKind(layer->kind);
+            if (layer->actor != entry.id || !kind || !kind->isAct || !inForce(*layer)) continue;
+            std::vector<std::string> said;
+            const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, entry, m_frames), said);
+            if (!plan.problem.empty()) continue;
+            m_kept.push_back(layer);
+            w.context.acts.push_back(actOf(*layer, *kind, plan.settings, *m_shot, m_frames));
+            const layers::LayerContext::Act& act = w.context.acts.back();
+            act.settings->hash(h);
+            h.bytes(act.share.data(), act.share.size() * sizeof(double));
+            for (const scene::Interval& s : act.spans) h.real(s.from).real(s.to).real(s.easeIn).real(s.easeOut);
+            aims.insert(aims.end(), plan.elsewhere.begin(), plan.elsewhere.end());
+        }
+        return aims;
     }
 
     /// The plan with what feeds make of its settings.
@@ -343,7 +383,7 @@ class Run {
         Climber& me = m_climbers[at];
         const bool whole = plan.kind->takes == layers::Takes::Map ||
                            (plan.kind->bends && plan.kind->bends(*plan.settings));
-        if (whole || conflicts(me, plan)) flush();
+        if (whole || plan.kind->acts || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
         w.context.apart = plan.apart;
         m_kept.push_back(layer);
@@ -471,6 +511,8 @@ class Run {
             }
         };
         for (const scene::JointIn& named : plan.elsewhere)
+            if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
+        for (const scene::JointIn& named : takeActs(w, h))
             if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
         LayerResult& r = m_out.actors[w.climber].layers[w.result];
         std::vector<const Boxes*> bases;

@@ -45,6 +45,7 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
             for (const ItemsOfShot::Pin& p : m_items.pins)
                 if (p.hold.pin->actor == actorId) level.context->pins.push_back(p.hold);
         }
+        if (kind->acts) level.context->acts = actsOf(m_scene, *m_shot, actorId, frames);
         if (kind->meets || kind->blown)
             for (const ItemsOfShot::Wind& w : m_items.winds)
                 if (const auto& on = w.blow.wind->layers; on.empty() || std::find(on.begin(), on.end(), l.id) != on.end())

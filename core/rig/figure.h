@@ -31,6 +31,7 @@ struct Figure {
     std::vector<int> segmentOf;           // by joint: the segment that it turns or rides on; -1: none
     std::vector<int> fellow;              // by segment: the one on the other side; itself in the middle
     double height = 1;                    // [units] of the actor
+    Vec3 forward = Vec3::UnitZ();         // the way that the rest pose faces, in the actor's axes
     std::vector<std::string> doubts;      // a sentence each, about what had to be guessed
 
     int find(int joint) const;  // the segment that a joint turns, or -1

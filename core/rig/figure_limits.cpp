@@ -32,6 +32,7 @@ class Ranges {
                 const Vec3 toes = place(l.beyond) - place(l.end), level = toes - m_left.dot(toes) * m_left;
                 if (level.norm() > 1e-6 * actor.height) m_forward = level.normalized();
             }
+        m_f.forward = m_forward;
         sample();
     }
 

@@ -225,6 +225,10 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     if (one({"preroll", "bounces", "end", "pull_tilt", "pull_heading"}))
         values[kind.setting("gravity") ? "gravity" : "sag"] = 1.0;
     if (id == "pull_heading") values["pull_tilt"] = 40.0;
+    if (one({"gravity", "heavier"}) && kind.setting("carried")) {
+        values["carried"] = 0.0;
+        values[std::string(kind.target())] = std::vector<std::string>{"root"};
+    }
     if (id == "catch") s.winds.push_back(scene::newWind(s, s.actors[0]));
     if (id == "travel") values["move"] = std::string("xyz");
     if (id == "group") values["form"] = std::string("noise");
@@ -261,6 +265,21 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (id == "about_frame") return 9;
         if (id == "shows") return 2;
         return spec.start == 1 ? 0.3 : 0.3 + spec.start;
+    }
+    if (kind.isAct) {
+        // Somebody has to carry it out.
+        for (const layers::LayerKind* carrier : layers::kinds())
+            if (carrier->acts) test::addLayer(s, std::string(carrier->id), {"root"}, {{"meets", std::string("nothing")}});
+        scene::Values& act = s.layers.edit(0).values;
+        act["act"] = std::string(one({"speed", "heading", "rise"})        ? "push"
+                                 : one({"height", "spin"})                ? "leap"
+                                 : one({"place_x", "place_y", "place_z"}) ? "look"
+                                                                          : "reach");
+        act["turning"] = std::string(id == "spin" ? "turns as asked" : "turns on");
+        act["starts"] = std::string(id == "near" ? "when near" : "on time");
+        if (id == "near") act["place_x"] = 1.0;
+        if (one({"force", "mix"})) act["place_x"] = 20.0;
+        return id == "mix" ? 0.3 : id == "near" ? 2 : spec.start + 0.4;
     }
     if (starts("move_") || starts("share_")) values["move"] = std::string("xyz");
     if (starts("turn_") || starts("move_")) return spec.range.high * 0.001;

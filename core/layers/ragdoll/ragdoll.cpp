@@ -215,6 +215,7 @@ const LayerKind kRagdollKind{
     .problem = problem,
     .moves = moves,
     .movers = movers,
+    .acts = true,
     .meets = true,
     .blown = true};
 

@@ -33,6 +33,7 @@ RagdollMover::RagdollMover(const LayerContext& context, const PoseView&)
       m_placement(context.placement),
       m_worlds(m_skeleton, jointsOf(*m_figure)),
       m_anchors(context),
+      m_acts(context, *m_figure, m_anchors),
       m_air(context),
       m_cuts(context) {
     m_joints = jointsOf(*m_figure);
@@ -52,6 +53,7 @@ RagdollMover::RagdollMover(const LayerContext& context, const PoseView&)
     m_body->coupleParts(m_part);
     m_slope.resize(n);
     m_nextSlope.resize(n);
+    m_off.resize(n);
     addColliders(context);
     m_anchors.close();
     m_watched = n - 1;
@@ -125,7 +127,7 @@ void RagdollMover::addColliders(const LayerContext& context) {
         const int joint = m_anchors.ownJoint(anchor);
         if (joint != rig::kNoJoint && m_figure->segmentOf[static_cast<std::size_t>(joint)] >= 0) continue;
         Met m;
-        m.name = c.name;
+        m.id = c.id;
         m.settings = b.settings;
         m.anchor = anchor;
         m_met.push_back(std::move(m));
@@ -133,7 +135,7 @@ void RagdollMover::addColliders(const LayerContext& context) {
 }
 
 void RagdollMover::readColliders(const PoseView& pose) {
-    if (m_met.empty()) return;
+    if (m_met.empty() && m_acts.none()) return;
     m_anchors.update(pose);
     for (Met& m : m_met) {
         m.numbers = scene::numbersOf(*m.settings, pose.frame());
@@ -175,8 +177,25 @@ void RagdollMover::placeColliders(double u, double dt) {
     }
 }
 
+/// What the animated pose itself stands in is left alone as far as the body is held to that pose: a foot's capsule that reaches
+/// into the floor does not lift it.
+void RagdollMover::allowPose() {
+    const double held = m_settings->text("meets") == "nothing" ? 0 : m_follow;
+    const std::size_t n = m_body->size();
+    std::vector<Vec3>& places = m_poseAt;
+    std::vector<Quat>& turns = m_poseTurn;
+    places.resize(n);
+    turns.resize(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        turns[i] = m_now[i].turn;
+        places[i] = m_now[i].joint + turns[i] * m_lever[i];
+    }
+    placeColliders(1, 1);
+    m_body->allow(places, turns, held);
+}
+
 void RagdollMover::tune(int frame) {
-    m_follow = m_settings->at("follow", frame);
+    m_follow = m_settings->at("follow", frame) * (1 - m_acts.freed());
     m_floor = m_settings->at("floor", frame);
     m_meetsFloor = m_settings->text("meets") != "nothing";
     m_body->setGravity(Vec3(0, -kEarthGravity * m_settings->at("gravity", frame), 0));
@@ -188,7 +207,7 @@ void RagdollMover::tune(int frame) {
         aim.swing = m_settings->at("swing", frame, along) * std::max(0.0, 1 + apart(m_stiffer, i, frame));
         aim.zeta =
             physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
-        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)), 0.0, 1.0);
+        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_acts.limp(i)), 0.0, 1.0);
         aim.carried = carries * aim.strength;
         aim.drag = m_settings->at("drag", frame);
     }
@@ -295,7 +314,10 @@ void RagdollMover::start(double dt, const PoseView& pose, const PoseView& next) 
     read(pose, m_now);
     readColliders(pose);
     for (Met& m : m_met) m.before = m.now;
+    m_acts.reset();
+    m_recovers = false;
     lay(dt, m_now, m_next, pose.frame());
+    allowPose();
 }
 
 void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
@@ -322,7 +344,20 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
         m_nextSlope[i] = {0.5 * (rotationVector(b.turn * a.turn.conjugate()) + rotationVector(c.turn * b.turn.conjugate())),
                           0.5 * (c.joint - a.joint)};
     }
+    allowPose();
+    if (!m_acts.none()) {
+        std::vector<Quat> turns;
+        for (const Stand& s : m_now) turns.push_back(s.turn);
+        m_acts.headings(turns, *m_body);
+        m_acts.advance(goal.frame(), dt, m_anchors, *m_body, bodies());
+    }
     tune(goal.frame());
+    if (m_acts.recovering()) {
+        recover(dt);
+        m_slope.swap(m_nextSlope);
+        return;
+    }
+    m_recovers = false;
     const int steps = substepsOf(dt);
     const double h = dt / steps;
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
@@ -330,10 +365,88 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
         const auto at = [&](double step) { return step / steps; };
         placeColliders(at(k), dt);
         aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
+        if (!m_acts.none()) m_acts.grip(at(k), h, dt, m_body->grips());
         if (k == 0) m_body->refit();
         m_body->step(h);
     }
     m_slope.swap(m_nextSlope);
+}
+
+std::vector<std::pair<std::string, physics::Body>> RagdollMover::bodies() const {
+    std::vector<std::pair<std::string, physics::Body>> out;
+    for (const Met& m : m_met) out.emplace_back(m.id, bodyOf(m.numbers, m.now));
+    return out;
+}
+
+/// On the way back to the animation the body is what the animation is, off by what it was off when it began, less and less: with
+/// u of the way, T long, off0 (1 - 10u^3 + 15u^4 - 6u^5) + rate0 T (u - 6u^3 + 8u^4 - 3u^5), without a jump in place or speed.
+void RagdollMover::recover(double dt) {
+    const std::size_t n = m_body->size();
+    if (!m_recovers) {
+        for (std::size_t i = 0; i < n; ++i) {
+            const Stand& a = m_before[i];
+            const int parent = m_figure->segments[i].parent;
+            Off& off = m_off[i];
+            off = {};
+            if (parent < 0) {
+                off.turn = rotationVector(m_body->turn(i) * a.turn.conjugate());
+                off.turnRate = m_body->spin(i) - m_slope[i].turn / dt;
+                off.place = jointOf(i) - a.joint;
+                off.placeRate = m_body->velocity(i) - m_body->spin(i).cross(m_body->turn(i) * m_lever[i]) - m_slope[i].place / dt;
+                continue;
+            }
+            const auto p = static_cast<std::size_t>(parent);
+            const Quat is = m_body->turn(p).conjugate() * m_body->turn(i), should = m_before[p].turn.conjugate() * a.turn;
+            off.turn = rotationVector(is * should.conjugate());
+            off.turnRate = m_body->turn(p).conjugate() * (m_body->spin(i) - m_body->spin(p)) -
+                           m_before[p].turn.conjugate() * ((m_slope[i].turn - m_slope[p].turn) / dt);
+        }
+        m_recovers = true;
+    }
+    const double T = m_acts.recoverSeconds();
+    const auto left = [&](const Vec3& off, const Vec3& rate, double u) -> Vec3 {
+        const double u3 = u * u * u;
+        return (1 - u3 * (10 + u * (6 * u - 15))) * off + (T * (u - u3 * (6 + u * (3 * u - 8)))) * rate;
+    };
+    const double u = *m_acts.recovering(), before = std::max(0.0, u - dt / T);
+    std::vector<Vec3> roots, v(n), w(n);
+    std::vector<Quat> turns(n), were(n);
+    std::vector<Vec3> places(n), wereAt(n);
+    const auto pose = [&](double share, const Pose& clip, std::vector<Quat>& q, std::vector<Vec3>& x) {
+        for (std::size_t i = 0; i < n; ++i) {
+            const int parent = m_figure->segments[i].parent;
+            const Off& off = m_off[i];
+            const Quat by = fromRotationVector(left(off.turn, off.turnRate, share));
+            if (parent < 0) {
+                q[i] = (by * clip[i].turn).normalized();
+                x[i] = clip[i].joint + left(off.place, off.placeRate, share) + q[i] * m_lever[i];
+                continue;
+            }
+            const auto p = static_cast<std::size_t>(parent);
+            q[i] = (q[p] * by * clip[p].turn.conjugate() * clip[i].turn).normalized();
+            const Vec3 offset = clip[p].turn.conjugate() * (clip[i].joint - clip[p].joint);
+            x[i] = x[p] - q[p] * m_lever[p] + q[p] * offset + q[i] * m_lever[i];
+        }
+    };
+    pose(before, m_before, were, wereAt);
+    pose(u, m_now, turns, places);
+    for (std::size_t i = 0; i < n; ++i) {
+        v[i] = (places[i] - wereAt[i]) / dt;
+        w[i] = rotationVector(turns[i] * were[i].conjugate()) / dt;
+        const int parent = m_figure->segments[i].parent;
+        if (parent < 0) {
+            roots.push_back(places[i]);
+            continue;
+        }
+        const auto p = static_cast<std::size_t>(parent);
+        m_body->setOffset(i, m_now[p].turn.conjugate() * (m_now[i].joint - m_now[p].joint) - m_lever[p]);
+    }
+    m_body->start(roots, turns, v, w, dt / substepsOf(dt));
+}
+
+/// Where the simulated body has a segment's joint.
+Vec3 RagdollMover::jointOf(std::size_t i) const {
+    return m_body->place(i) - m_body->turn(i) * m_lever[i];
 }
 
 Vec3 RagdollMover::windPlace() const {
@@ -359,7 +472,7 @@ void RagdollMover::write(const PoseView& goal, std::span<Xform> out) const {
                             rotationOf(m_rest[static_cast<std::size_t>(g.joint)].m);
         const Quat is = rotationOf((above * local.affine()).m);
         Xform x = turnedInWorld(local, above, (wanted * is.conjugate()).normalized());
-        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(m_body->joint(i)));
+        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(jointOf(i)));
         worlds[i] = above * x.affine();
         out[i] = x;
     }
@@ -370,7 +483,10 @@ State RagdollMover::state() const {
     m_body->appendState(out);
     for (const Slope& s : m_slope)
         for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
-    out.insert(out.end(), {m_went.travel, m_went.turn});
+    out.insert(out.end(), {m_went.travel, m_went.turn, m_recovers ? 1.0 : 0.0});
+    for (const Off& o : m_off)
+        for (const Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) out.insert(out.end(), v->begin(), v->end());
+    m_acts.appendState(out);
     return out;
 }
 
@@ -383,10 +499,19 @@ void RagdollMover::setState(const State& state) {
             at += 3;
         }
     m_went = {at[0], at[1]};
+    m_recovers = at[2] != 0;
+    at += 3;
+    for (Off& o : m_off)
+        for (Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) {
+            *v = Vec3::Map(at);
+            at += 3;
+        }
+    m_acts.takeState(at);
 }
 
 std::vector<std::string> RagdollMover::remarks() const {
-    std::vector<std::string> out = m_figure->doubts;
+    std::vector<std::string> out = m_acts.remarks();
+    out.insert(out.end(), m_figure->doubts.begin(), m_figure->doubts.end());
     return out;
 }
 

@@ -5,6 +5,7 @@
 
 #include "layers/anchors.h"
 #include "layers/cuts.h"
+#include "layers/ragdoll/ragdoll_acts.h"
 #include "physics/articulated.h"
 #include "rig/figure.h"
 
@@ -40,7 +41,7 @@ class RagdollMover final : public Mover {
         Vec3 turn = Vec3::Zero(), place = Vec3::Zero();
     };
     struct Met {
-        std::string name;
+        std::string id;
         ResolvedPtr settings;
         int anchor = 0;
         scene::ColliderNumbers numbers;
@@ -61,9 +62,13 @@ class RagdollMover final : public Mover {
     void lay(double dt, const Pose& now, const Pose& then, int frame);
     void aimAt(double u0, double u1, double ends, double h);
     Vec3 windPlace() const;
+    Vec3 jointOf(std::size_t segment) const;
+    void allowPose();
     void placeColliders(double u, double dt);
     void readColliders(const PoseView& pose);
     int substepsOf(double dt) const;
+    void recover(double dt);
+    std::vector<std::pair<std::string, physics::Body>> bodies() const;
     bool carried() const { return m_follow >= 1; }
 
     ResolvedPtr m_settings;
@@ -75,6 +80,7 @@ class RagdollMover final : public Mover {
     std::optional<physics::Articulated> m_body;
     JointWorlds m_worlds;
     Anchors m_anchors;
+    BodyActs m_acts;
     Air m_air;
     Cuts m_cuts;
     Cuts::Step m_went;
@@ -83,7 +89,16 @@ class RagdollMover final : public Mover {
     std::vector<int> m_part;
     std::vector<Vec3> m_lever;  // by segment: joint -> centre at rest [m]
     Pose m_before, m_now, m_next, m_from, m_to;
+    std::vector<Vec3> m_poseAt;
+    std::vector<Quat> m_poseTurn;
     std::vector<Slope> m_slope, m_nextSlope;
+    /// What the body was off its animation when it began to recover: turns of joints [rad], of the root its place too, and their
+    /// rates.
+    struct Off {
+        Vec3 turn = Vec3::Zero(), turnRate = Vec3::Zero(), place = Vec3::Zero(), placeRate = Vec3::Zero();
+    };
+    std::vector<Off> m_off;
+    bool m_recovers = false;
     double m_follow = 1, m_floor = 0;
     bool m_meetsFloor = true;
     std::size_t m_watched = 0;

@@ -1,0 +1,195 @@
+#include "layers/act/act.h"
+
+#include "layers/common_rows.h"
+
+namespace nutatio::layers {
+
+namespace {
+
+using scene::SettingSpec;
+using scene::SettingType;
+using scene::Unit;
+
+constexpr SettingSpec placeRow(std::string_view id, std::string_view label, std::string_view group = {}) {
+    return {.id = id,
+            .label = label,
+            .unit = Unit::Metres,
+            .range = {-1e4, 1e4},
+            .soft = {-3, 3},
+            .help = "The place that it aims at: in the world, or from the joint that it aims at, in that one's axes.",
+            .role = group.empty() ? scene::Role::None : scene::Role::Aim,
+            .keyable = true,
+            .feel = false,
+            .together = true,
+            .only = "act=reach|look|leap",
+            .group = group};
+}
+
+constexpr SettingSpec strength() {
+    SettingSpec s = kMixRow;
+    s.label = "Strength";
+    s.help = "How much of its force, or of what it changes, it has.";
+    s.more = "100 %: all. 0: nothing.";
+    s.profiled = false;
+    return s;
+}
+
+constexpr SettingSpec kSettings[] = {
+    {.id = "joint",
+     .label = "Does it",
+     .type = SettingType::Joints,
+     .help = "What of the body acts: the hand that reaches, the head that looks, what is pushed, what goes limp with all that "
+             "hangs on "
+             "it.",
+     .role = scene::Role::Target,
+     .feel = false},
+    {.id = "act",
+     .label = "Act",
+     .type = SettingType::Choice,
+     .help = "Reach for a place, look at it, hold on to what is there, leap, be pushed, go limp, or recover to the animation.",
+     .feel = false,
+     .together = true,
+     .choices = "reach|look|hold|leap|push|limp|recover"},
+    {.id = "starts",
+     .label = "Starts",
+     .type = SettingType::Choice,
+     .help = "With its interval; or within it: when the act below it on the tape is over, when the body touches something, or "
+             "when it "
+             "is near what it aims at.",
+     .feel = false,
+     .together = true,
+     .choices = "on time|after the act below|on touch|when near"},
+    {.id = "near",
+     .label = "Near is",
+     .unit = Unit::Metres,
+     .range = {0, 100},
+     .soft = {0, 2},
+     .start = 0.3,
+     .help = "How far from what it aims at it starts.",
+     .feel = false,
+     .together = true,
+     .only = "starts=when near"},
+    {.id = "to",
+     .label = "Aims at",
+     .type = SettingType::Joint,
+     .help = "The joint of any actor that it aims at or holds on to; none: the place below.",
+     .feel = false,
+     .anywhere = true,
+     .together = true,
+     .only = "act=reach|look|hold|leap",
+     .group = "Aim"},
+    {.id = "onto",
+     .label = "Nearest of",
+     .type = SettingType::Colliders,
+     .help = "A collider or set piece whose nearest point it reaches for.",
+     .feel = false,
+     .only = "act=reach"},
+    placeRow("place_x", "Place x", "Place"),
+    placeRow("place_y", "Place y"),
+    placeRow("place_z", "Place z"),
+    {.id = "force",
+     .label = "Force",
+     .unit = Unit::Times,
+     .range = {0, 100},
+     .soft = {0, 5},
+     .start = 1,
+     .help = "The most it pulls with, against the body's own weight; what asks for more lets go.",
+     .more = "More: never lets go. Less: gives way.",
+     .curved = true,
+     .keyable = true,
+     .together = true,
+     .only = "act=reach|look|hold",
+     .group = "How"},
+    {.id = "leap",
+     .label = "Leaps",
+     .type = SettingType::Choice,
+     .help = "Up to a height, or so that its centre of mass is at the place when its interval ends.",
+     .feel = false,
+     .together = true,
+     .choices = "to a height|to the place",
+     .only = "act=leap"},
+    {.id = "height",
+     .label = "Height",
+     .unit = Unit::Metres,
+     .range = {0, 100},
+     .soft = {0, 2},
+     .start = 0.5,
+     .help = "How high its centre of mass rises.",
+     .more = "More: higher, and longer in the air.",
+     .keyable = false,
+     .together = true,
+     .only = "act=leap"},
+    {.id = "turning",
+     .label = "In flight",
+     .type = SettingType::Choice,
+     .help = "It turns on as it did, its turning is stopped, or it turns as asked.",
+     .feel = false,
+     .together = true,
+     .choices = "turns on|stops turning|turns as asked",
+     .only = "act=leap"},
+    {.id = "spin",
+     .label = "Spin",
+     .unit = Unit::DegreesPerSecond,
+     .range = {-3600, 3600},
+     .soft = {-720, 720},
+     .help = "How fast it turns in flight, forwards as a somersault.",
+     .more = "Below 0: backwards.",
+     .feel = false,
+     .together = true,
+     .only = "turning=turns as asked"},
+    {.id = "speed",
+     .label = "Push",
+     .unit = Unit::MetresPerSecond,
+     .range = {0, 100},
+     .soft = {0, 8},
+     .start = 2,
+     .help = "The speed that the push gives the body, hit where it is.",
+     .more = "More: thrown off its feet. Less: nudged.",
+     .feel = false,
+     .together = true,
+     .only = "act=push"},
+    {.id = "heading",
+     .label = "Heading",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "Which way it is pushed: 0 along +z, 90 along +x.",
+     .feel = false,
+     .together = true,
+     .only = "act=push"},
+    {.id = "rise",
+     .label = "Rise",
+     .unit = Unit::Degrees,
+     .range = {-90, 90},
+     .soft = {-90, 90},
+     .help = "How steeply it is pushed upwards.",
+     .feel = false,
+     .together = true,
+     .only = "act=push"},
+    strength(),
+};
+
+std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
+    for (const std::string& j : layer.list("joint"))
+        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    return std::nullopt;
+}
+
+std::vector<Moved> moves(const rig::Actor&, const scene::Layer&) {
+    return {};
+}
+
+}  // namespace
+
+const LayerKind kActKind{
+    .id = "act",
+    .label = "Act",
+    .help = "What a simulated body aims at for a while: reach, look, hold on, leap, be pushed, go limp, recover.",
+    .glyph = "M4 20l5 -7l4 3l7 -10 M15.5 6h4.5v4.5 M4 12a3 3 0 1 0 0.01 0",
+    .takes = Takes::Joints,
+    .settings = kSettings,
+    .problem = problem,
+    .moves = moves,
+    .isAct = true};
+
+}  // namespace nutatio::layers

@@ -1,0 +1,288 @@
+#include "layers/ragdoll/ragdoll_acts.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+#include "scene/items.h"
+
+namespace nutatio::layers {
+
+// Reach: the hand is drawn firmly along a path of least jerk from where it is to where it should be, within the ease-in; the
+// force has a bound, so at what is out of reach nothing stretches. Hold: the same, at what it grips, from the first step on.
+// Look: a head's heading by a spring. Leap: with T until it lands, every segment gets (X - x - g T^2/2)/T - V more, V the centre
+// of mass's speed, which turns no joint; up to a height, v = sqrt(2 g H).
+
+namespace {
+
+constexpr double kLookSwing = 3;  // [1/s]
+
+}  // namespace
+
+BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Anchors& anchors)
+    : m_figure(figure), m_placement(context.placement), m_fps(context.settings->fps()), m_limp(figure.segments.size(), 0.0) {
+    m_size = figure.height * context.placement.metres;
+    for (const LayerContext::Act& a : context.acts) {
+        Act act;
+        act.name = a.layer->name;
+        act.settings = a.settings;
+        act.does = a.settings->text("act");
+        act.starts = a.settings->text("starts");
+        act.turning = a.settings->text("turning");
+        act.leap = a.settings->text("leap");
+        if (!a.settings->list("onto").empty()) act.onto = a.settings->list("onto").front();
+        act.spans = a.spans;
+        act.share = a.share;
+        for (const std::string& j : a.settings->list("joint")) {
+            const int joint = context.actor.skeleton.find(j);
+            const int segment = joint == rig::kNoJoint ? -1 : figure.segmentOf[static_cast<std::size_t>(joint)];
+            if (segment >= 0) act.segments.push_back(static_cast<std::size_t>(segment));
+        }
+        if (act.segments.empty()) act.segments.push_back(0);
+        for (std::size_t i = 0; i < figure.segments.size(); ++i) {
+            const bool own = std::find(act.segments.begin(), act.segments.end(), i) != act.segments.end();
+            const int p = figure.segments[i].parent;
+            act.below.push_back(own || (p >= 0 && act.below[static_cast<std::size_t>(p)]));
+        }
+        if (const std::string& to = a.settings->text("to"); !to.empty()) {
+            const scene::JointIn named = scene::jointIn(context.actor.skeleton, to);
+            act.anchor = anchors.add(named.actor.empty() ? context.layer.actor : named.actor, named.joint);
+        }
+        m_acts.push_back(std::move(act));
+    }
+}
+
+void BodyActs::headings(const std::vector<Quat>& turns, const physics::Articulated& body) {
+    m_heading = turns;
+    m_heads.resize(body.size());
+    m_hands.resize(body.size());
+    for (std::size_t i = 0; i < body.size(); ++i) {
+        m_heads[i] = body.place(i);
+        m_hands[i] = body.segment(i).endB - body.segment(i).centre;
+    }
+    m_weight = body.mass() * std::max(kEarthGravity, body.gravity().norm());
+}
+
+void BodyActs::reset() {
+    for (Act& a : m_acts) {
+        a.begun = -1;
+        a.over = a.active = false;
+        a.off = 0;
+    }
+    std::fill(m_limp.begin(), m_limp.end(), 0.0);
+    m_freed = 0;
+    m_recovering.reset();
+}
+
+/// The far end of what acts: a hand's palm, a head's middle.
+Vec3 BodyActs::handOf(const physics::Articulated& body, std::size_t segment) const {
+    const physics::SegmentDef& d = body.segment(segment);
+    return body.at(segment, d.endB - d.centre);
+}
+
+void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics::Articulated& body,
+                     const std::vector<std::pair<std::string, physics::Body>>& bodies) const {
+    act.targetBefore = act.target;
+    act.turnBefore = act.turn;
+    const Vec3 place = act.settings->vector("place", frame);
+    act.target = place;
+    act.turn = Quat::Identity();
+    if (act.anchor >= 0) {
+        const Affine& w = anchors.world(act.anchor);
+        act.turn = (m_placement.turn * rotationOf(w.m)).normalized();
+        act.target = m_placement.toWorld(w.t) + (act.does == "hold" ? Vec3(Vec3::Zero()) : Vec3(act.turn * place));
+    }
+    if (act.onto.empty()) return;
+    const auto at = std::find_if(bodies.begin(), bodies.end(), [&](const auto& b) { return b.first == act.onto; });
+    if (at == bodies.end()) return;
+    const Vec3 hand = handOf(body, act.segments.front());
+    const physics::Contact c = physics::nearest(at->second, hand, Vec3::Zero());
+    if (c.normal.allFinite()) act.target = hand - c.distance * c.normal;
+}
+
+bool BodyActs::due(const Act& act, std::size_t number, const physics::Articulated& body) const {
+    if (act.starts == "after the act below") return number == 0 || m_acts[number - 1].over;
+    if (act.starts == "on touch") {
+        for (std::size_t i = 0; i < body.size(); ++i)
+            if (act.below[i] && body.touches(i)) return true;
+        return false;
+    }
+    if (act.starts == "when near") return (handOf(body, act.segments.front()) - act.target).norm() < act.settings->at("near");
+    return true;
+}
+
+void BodyActs::begin(Act& act, int frame, double dt, physics::Articulated& body) {
+    const std::size_t hand = act.segments.front();
+    act.from = handOf(body, hand);
+    act.own = act.turn.conjugate() * (act.from - act.target);
+    const double strength = act.settings->at("mix", frame);
+    const Vec3 g = body.gravity();
+    if (act.does == "leap") {
+        const Vec3 v = body.meanVelocity(), spin = body.spinOfWhole();
+        Vec3 wanted = v;
+        if (act.leap == "to the place") {
+            const double T = std::max(dt, act.length);
+            wanted = (act.target - body.centreOfMass() - 0.5 * g * T * T) / T;
+        } else {
+            const Vec3 up = g.norm() > 0 ? Vec3(-g.normalized()) : Vec3(Vec3::UnitY());
+            wanted += (std::sqrt(2 * g.norm() * act.settings->at("height")) - v.dot(up)) * up;
+        }
+        Vec3 turned = Vec3::Zero();
+        if (act.turning != "turns on") {
+            // Forwards as it stands now: about what is to its left.
+            const Vec3 forward = body.turn(0) * (m_placement.turn * m_figure.forward);
+            Vec3 left = Vec3::UnitY().cross(forward);
+            left = left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
+            turned =
+                (act.turning == "turns as asked" ? Vec3(radians(act.settings->at("spin")) * left) : Vec3(Vec3::Zero())) - spin;
+        }
+        body.hurl(strength * (wanted - v), strength * turned);
+    }
+    if (act.does == "push") {
+        const Vec3 way = scene::windDirection(act.settings->at("heading"), act.settings->at("rise"));
+        for (std::size_t s : act.segments)
+            body.push(s, Vec3::Zero(),
+                      strength * body.mass() * act.settings->at("speed") / static_cast<double>(act.segments.size()) * way);
+    }
+}
+
+void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Articulated& body,
+                       const std::vector<std::pair<std::string, physics::Body>>& bodies) {
+    std::fill(m_limp.begin(), m_limp.end(), 0.0);
+    m_freed = 0;
+    m_recovering.reset();
+    const double time = frame / m_fps;
+    for (std::size_t n = 0; n < m_acts.size(); ++n) {
+        Act& act = m_acts[n];
+        place(act, frame, anchors, body, bodies);
+        const auto span = std::find_if(act.spans.begin(), act.spans.end(),
+                                       [&](const scene::Interval& s) { return time >= s.from - 1e-9 && time <= s.to + 1e-9; });
+        const bool inside = act.spans.empty() || span != act.spans.end();
+        if (!inside) {
+            act.over = act.over || act.begun >= 0;
+            act.begun = -1;
+            act.active = false;
+            continue;
+        }
+        const double from = act.spans.empty() ? 0 : span->from, to = act.spans.empty() ? 1e9 : span->to,
+                     ease = act.spans.empty() ? 0 : span->easeIn;
+        if (act.begun < 0 && !due(act, n, body)) {
+            act.active = false;
+            continue;
+        }
+        const bool begins = act.begun < 0;
+        if (begins) {
+            act.begun = act.starts == "on time" ? from : time;
+            act.over = false;
+            act.targetBefore = act.target;
+            act.turnBefore = act.turn;
+        }
+        act.active = true;
+        act.force = act.settings->at("force", frame);
+        act.past = time - act.begun;
+        act.length = to - act.begun;
+        if (begins) begin(act, frame, dt, body);
+        const double strength =
+            act.share.empty() ? 1 : act.share[std::min(static_cast<std::size_t>(frame), act.share.size() - 1)];
+        // One that began late is eased from where it began.
+        act.weight = act.starts == "on time" || ease <= 0
+                         ? strength
+                         : act.settings->at("mix", frame) * std::min(eased(act.past / ease), 1.0);
+        if (act.does == "limp") {
+            for (std::size_t i = 0; i < m_limp.size(); ++i)
+                if (act.below[i]) m_limp[i] = std::max(m_limp[i], act.weight);
+            if (act.below[0]) m_freed = std::max(m_freed, act.weight);
+        }
+        if (act.does == "leap" || act.does == "push") m_freed = std::max(m_freed, act.weight);
+        if (act.does == "recover") {
+            m_recoverSeconds = act.spans.empty() ? 1 : std::max(dt, to - act.begun);
+            m_recovering = std::min(1.0, act.past / m_recoverSeconds);
+        }
+        if (act.does == "reach" && act.past >= std::max(ease, 2 * dt) && act.weight > 0.99 * act.settings->at("mix", frame))
+            act.off = std::max(act.off, (handOf(body, act.segments.front()) - act.targetBefore).norm());
+    }
+}
+
+void BodyActs::grip(double u, double h, double dt, std::vector<physics::Grip>& out) const {
+    out.clear();
+    bool anchored = false;
+    for (const Act& act : m_acts) {
+        if (!act.active || act.weight <= 0 || (act.does != "reach" && act.does != "hold" && act.does != "look")) continue;
+        const double weight = act.weight * act.force;
+        const auto ease = [&] {
+            for (const scene::Interval& s : act.spans)
+                if (s.from <= act.begun + 1e-9 && s.to >= act.begun - 1e-9) return std::max(s.easeIn, 2 * dt);
+            return 2 * dt;
+        }();
+        for (std::size_t segment : act.segments) {
+            physics::Grip g;
+            g.segment = static_cast<int>(segment);
+            // [times the body's weight], and of turning a tenth of its size as a lever.
+            g.most = weight * m_weight * (act.does == "look" ? 0.1 * m_size : 1.0);
+            const auto at = [&](double share) -> Vec3 {
+                const Vec3 target = act.targetBefore + share * (act.target - act.targetBefore);
+                if (act.does == "hold") {
+                    const Vec3 by = rotationVector(act.turn * act.turnBefore.conjugate());
+                    return target + fromRotationVector(share * by) * act.turnBefore * act.own;
+                }
+                const double past = std::max(0.0, act.past + (share - 1) * dt);
+                return act.from + eased(past / ease) * (target - act.from);
+            };
+            if (act.does == "look") {
+                g.turns = true;
+                g.swing = kLookSwing;
+                g.zeta = 0.7;
+                g.turn = m_heading[segment];
+                const Vec3 forward = m_heading[segment] * (m_placement.turn * m_figure.forward),
+                           way = act.target - m_heads[segment];
+                if (way.norm() > 1e-6 * m_size) g.turn = (arc(forward.normalized(), way.normalized()) * g.turn).normalized();
+            } else {
+                g.at = m_hands[segment];
+                g.place = at(u);
+                g.velocity = (at(u + h / dt) - g.place) / h;
+                g.anchors = act.does == "hold" && !anchored && act.weight > 0.99;
+                anchored = anchored || g.anchors;
+            }
+            out.push_back(g);
+        }
+    }
+}
+
+void BodyActs::appendState(State& out) const {
+    for (const Act& a : m_acts) {
+        out.insert(out.end(), {a.begun, a.over ? 1.0 : 0.0, a.active ? 1.0 : 0.0, a.off});
+        for (const Vec3* v : {&a.from, &a.own, &a.target}) out.insert(out.end(), v->begin(), v->end());
+        for (double c : a.turn.coeffs()) out.push_back(c);
+    }
+}
+
+const double* BodyActs::takeState(const double* from) {
+    for (Act& a : m_acts) {
+        a.begun = *from++;
+        a.over = *from++ != 0;
+        a.active = *from++ != 0;
+        a.off = *from++;
+        for (Vec3* v : {&a.from, &a.own, &a.target}) {
+            *v = Vec3::Map(from);
+            from += 3;
+        }
+        for (double& c : a.turn.coeffs()) c = *from++;
+    }
+    return from;
+}
+
+std::vector<std::string> BodyActs::remarks() const {
+    std::vector<std::string> out;
+    for (const Act& a : m_acts) {
+        if (a.does == "reach" && a.off > 0.02 * m_size) {
+            char text[160];
+            std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for", a.name.c_str(), 100 * a.off);
+            out.emplace_back(text);
+        }
+        if (a.starts != "on time" && !a.spans.empty() && a.begun < 0 && !a.over)
+            out.push_back("\"" + a.name + "\" is never due in this shot");
+    }
+    return out;
+}
+
+}  // namespace nutatio::layers

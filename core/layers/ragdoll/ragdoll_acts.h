@@ -1,0 +1,78 @@
+// What a Ragdoll does of the acts on its body.
+#pragma once
+
+#include <optional>
+
+#include "layers/anchors.h"
+#include "physics/articulated.h"
+#include "rig/figure.h"
+
+namespace nutatio::layers {
+
+/// The acts of one body through its shot. Which of them are under way, since when and from where is part of the body's state.
+class BodyActs {
+  public:
+    BodyActs(const LayerContext& context, const rig::Figure& figure, Anchors& anchors);
+
+    bool none() const { return m_acts.empty(); }
+    /// Nothing is under way.
+    void reset();
+    /// To a frame: begins what is due, after the anchors were updated. `bodies`: where the colliders stand by id.
+    void advance(int frame, double dt, const Anchors& anchors, physics::Articulated& body,
+                 const std::vector<std::pair<std::string, physics::Body>>& bodies);
+    /// Where the animation turns the segments, which a look sets out from.
+    void headings(const std::vector<Quat>& turns, const physics::Articulated& body);
+    /// How much of a segment's strength is taken away, and of the root's guidance.
+    double limp(std::size_t segment) const { return m_limp[segment]; }
+    double freed() const { return m_freed; }
+    /// What is gripped at `u` of the way to the frame, for a substep of `h` [s].
+    void grip(double u, double h, double dt, std::vector<physics::Grip>& out) const;
+    /// The frame's share of the way back to the animation, when it is recovering: 0 begins now, 1 is there.
+    std::optional<double> recovering() const { return m_recovering; }
+    double recoverSeconds() const { return m_recoverSeconds; }
+
+    void appendState(State& out) const;
+    const double* takeState(const double* from);
+    std::vector<std::string> remarks() const;
+
+  private:
+    struct Act {
+        std::string name, does, starts, turning, leap, onto;
+        ResolvedPtr settings;
+        std::vector<scene::Interval> spans;
+        scene::Curve share;
+        std::vector<std::size_t> segments;  // that do it
+        std::vector<char> below;            // by segment: it hangs on one of them
+        int anchor = -1;
+        // Under way:
+        double begun = -1;  // [s]; below 0: not yet
+        bool over = false;
+        Vec3 from = Vec3::Zero(), own = Vec3::Zero();  // of the hand, and in what it holds
+        // In this frame:
+        bool active = false;
+        double weight = 0, force = 0;
+        double past = 0, length = 0;  // [s] since it began, and until it ends
+        Vec3 target = Vec3::Zero(), targetBefore = Vec3::Zero();
+        Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
+        double off = 0;  // how far from where it should be at most, once it is in [m]
+    };
+    void place(Act& act, int frame, const Anchors& anchors, const physics::Articulated& body,
+               const std::vector<std::pair<std::string, physics::Body>>& bodies) const;
+    bool due(const Act& act, std::size_t number, const physics::Articulated& body) const;
+    void begin(Act& act, int frame, double dt, physics::Articulated& body);
+    Vec3 handOf(const physics::Articulated& body, std::size_t segment) const;
+
+    const rig::Figure& m_figure;
+    scene::Placement m_placement;
+    double m_fps;
+    std::vector<Act> m_acts;
+    std::vector<double> m_limp;
+    double m_freed = 0;
+    std::optional<double> m_recovering;
+    double m_recoverSeconds = 0;
+    double m_size = 1, m_weight = 1;     // [m], [N]
+    std::vector<Vec3> m_hands, m_heads;  // by segment: its far end, from its centre; where it is now
+    std::vector<Quat> m_heading;         // by segment: as the animation has it
+};
+
+}  // namespace nutatio::layers
