@@ -2,6 +2,7 @@
 #include "app/bench/bench.h"
 #include "app/look/text.h"
 #include "app/look/theme.h"
+#include "edit/body.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "scene/set_piece.h"
@@ -69,6 +70,23 @@ void Bench::makeLayerCommands() {
                          [this, id = std::string(k->id)] { addLayer(id); });
         a->setIcon(look::glyph(k->glyph, look::theme().ink));
     }
+    add("loosen", tr("Loosen the whole body: light follow-through on its animation"), {}, "waves", [this] {
+        const scene::ActorEntry* a = chosenActor();
+        if (!a) return;
+        std::string id;
+        const bool done = attempt(tr("Loosen"), [&, actor = a->id](scene::Scene& s) -> Result<Done> {
+            auto made = edit::loosen(s, actor);
+            if (!made) return made.error();
+            id = made.value();
+            return Done{};
+        });
+        if (!done) return;
+        m_session.selectLayer(id);
+        m_session.setStep(StepId::Tune);
+        say(
+            tr("Light follow-through on the whole body; its legs keep their pose. Swing rate and Bounces say how much, Mix how "
+               "much of it."));
+    });
     for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
         add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),
             {}, {}, [this, s] { addCollider(s); });

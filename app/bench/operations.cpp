@@ -2,6 +2,7 @@
 #include "app/bench/bench.h"
 #include "app/look/text.h"
 #include "edit/edit.h"
+#include "edit/keys.h"
 #include "layers/registry.h"
 
 #include <QApplication>
@@ -105,12 +106,27 @@ void Bench::addLayer(const std::string& kind) {
     const Selection& s = m_session.selection();
     const layers::LayerKind* k = layers::findKind(kind);
     const scene::ActorEntry* a = m_document.scene().actor(s.actor);
-    if (!a || s.joints.empty()) return;
+    const bool body = k->takes == layers::Takes::Body;
+    if (body && !a) a = chosenActor();
+    if (!a || (s.joints.empty() && !body)) return;
     std::vector<std::string> joints;
     for (int j : s.joints) joints.push_back(a->actor->skeleton.reference(j));
     std::string id;
-    m_document.edit(tr("Add %1").arg(qs(k->label)),
-                    [&](scene::Scene& scene) { id = edit::addLayer(scene, kind, a->id, joints); });
+    m_document.edit(tr("Add %1").arg(qs(k->label)), [&](scene::Scene& scene) {
+        id = edit::addLayer(scene, kind, a->id, joints);
+        // What is done for a while begins at the play-head.
+        if (k->isAct) {
+            const int from = m_session.frame(), second = static_cast<int>(std::lround(scene.shot().fps));
+            edit::addInterval(scene, id, from, std::min(from + second, scene.frames(scene.shot()) - 1), 0.25 * second, 0);
+        }
+    });
+    const scene::ActorEntry* now = m_document.scene().actor(a->id);
+    const scene::Layer* made = m_document.scene().layer(id);
+    if (k->volumes && now && made)
+        say(
+            tr("A body of %n segment(s), by skeleton, mesh and clips. Click one on the stage to set it apart; Root follows lets "
+               "it fall.",
+               nullptr, static_cast<int>(k->volumes(*now->actor, *made).size())));
     m_session.selectLayer(id);
     m_session.setStep(StepId::Tune);
     m_stage->setFocus();  // Space plays, rather than pressing the button that is gone

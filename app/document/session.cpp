@@ -125,6 +125,21 @@ std::optional<HandJoint> Session::handJoint() const {
     return std::nullopt;
 }
 
+std::optional<HandJoint> Session::partJoint() const {
+    const scene::Scene& s = m_document.scene();
+    const scene::Layer* l = s.layer(m_selection.layer);
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    const scene::ActorEntry* a = kind && kind->volumes ? s.actor(l->actor) : nullptr;
+    if (!a || kind->problem(*a->actor, *l)) return std::nullopt;
+    const std::vector<layers::Moved> moved = kind->moves(*a->actor, *l);
+    // What rides on a segment stands for it.
+    for (int j = m_lastActor == a->id && m_lastJoint < a->actor->skeleton.size() ? m_lastJoint : rig::kNoJoint;
+         j != rig::kNoJoint; j = a->actor->skeleton.joint(j).parent)
+        for (const layers::Moved& m : moved)
+            if (m.joint == j) return HandJoint{l, a, j};
+    return moved.empty() ? std::nullopt : std::optional(HandJoint{l, a, moved.front().joint});
+}
+
 void Session::setHandPoint(const std::string& of) {
     if (of == m_handPoint && !m_handOnJoint) return;
     m_handPoint = of;

@@ -145,6 +145,8 @@ class Session : public QObject {
     void pointAt(const std::string& actor, int joint);
     /// Nothing unless a layer that is posed by hand is selected; its first joint until one of its actor was selected.
     std::optional<HandJoint> handJoint() const;
+    /// The joint that was pointed at last, of a body whose parts are set apart one by one; nothing unless its layer is selected.
+    std::optional<HandJoint> partJoint() const;
     /// The handle of its grid that was taken last; empty: none.
     const std::string& handPoint() const { return m_handPoint; }
     void setHandPoint(const std::string& of);

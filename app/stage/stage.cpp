@@ -291,6 +291,8 @@ void Stage::paintGL() {
     m_renderer->draw(f);
     std::vector<Mark> marks;
     markColliders(marks);
+    markVolumes(marks);
+    markAim(marks);
     markWinds(marks);
     markPins(marks);
     markGauges(marks);

@@ -155,6 +155,25 @@ class Stage : public QOpenGLWidget {
     /// Takes the camera along with the actor.
     void follow();
     void markColliders(std::vector<Mark>& marks) const;
+    /// The segments of a body whose layer is selected, the part that is set apart among them.
+    void markVolumes(std::vector<Mark>& marks) const;
+    /// What an act that is selected aims at, and what of the body it sets to it.
+    void markAim(std::vector<Mark>& marks) const;
+    struct AimHere {
+        Vec3 place, from;  // in the world
+        Affine carrier;    // that the place is given from
+    };
+    std::optional<AimHere> aimHere() const;
+    /// A capsule of rings and lines, its axis along `turn`'s y.
+    void markCapsule(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double ra, double rb, const Quat& turn, double width,
+                     const QColor& colour) const;
+    /// The segment of a body that is set apart, where it is now: its axis and its radius.
+    struct PartHere {
+        Vec3 a, b;
+        double radius = 0;
+        std::string joint;
+    };
+    std::optional<PartHere> partHere() const;
     void markWinds(std::vector<Mark>& marks) const;
     void markPins(std::vector<Mark>& marks) const;
     void markGauges(std::vector<Mark>& marks) const;
@@ -182,6 +201,7 @@ class Stage : public QOpenGLWidget {
     Vec3 tugPlace() const;
     void pullTo(const Vec3& to);
     void dragHandle(const Vec3& to);
+    void dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3& to) const;
     void dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const;
     void pieceHandles(const scene::ActorEntry& piece, std::vector<Handle>& out) const;
     void dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const Vec3& to) const;

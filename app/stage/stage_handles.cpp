@@ -53,7 +53,14 @@ std::vector<Stage::Handle> Stage::handles() const {
     std::vector<Handle> out;
     const scene::Scene& s = m_document.scene();
     const Selection& sel = m_session.selection();
-    if (const scene::Wind* w = s.wind(sel.wind)) {
+    if (const auto aim = aimHere()) {
+        out = {{Handle::Move, aim->place}};
+    } else if (const auto part = m_jointsShown ? partHere() : std::nullopt) {
+        const Vec3 middle = 0.5 * (part->a + part->b), way = part->b - part->a, eye = m_camera.eye() - middle;
+        Vec3 across = way.cross(eye);
+        if (across.norm() < 1e-9) across = anySquareTo(eye);
+        out = {{Handle::RadiusA, middle + part->radius * across.normalized()}};
+    } else if (const scene::Wind* w = s.wind(sel.wind)) {
         const WindHere here = windHere(*w);
         const Vec3 at = windRoot(here);
         out = {{Handle::Move, at}, {Handle::Tip, at + windLength(here.speed) * here.direction}};
@@ -213,6 +220,27 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
     }
 }
 
+/// What an act aims at, or how thick a part of a body is.
+void Stage::dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3& to) const {
+    const scene::Owner owner{scene::List::Layers, layer.id};
+    const scene::Table table = layers::tableOf(m_document.scene(), owner);
+    if (const auto aim = aimHere()) {
+        const scene::SettingSpec* row = findRow(table, scene::Role::Aim);
+        const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
+        const Vec3 own = aim->carrier.inverse().apply(to);
+        for (int k = 0; k < 3; ++k) edit::set(scene, owner, stem + "xyz"[k], scene::clampTo(*row, own[k]), m_session.frame());
+        return;
+    }
+    const auto part = partHere();
+    const scene::SettingSpec* row = findRow(table, scene::Role::Thickness);
+    if (!part || !row) return;
+    const Vec3 way = part->b - part->a, d = to - part->a;
+    const double u = way.squaredNorm() > 0 ? std::clamp(d.dot(way) / way.squaredNorm(), 0.0, 1.0) : 0;
+    const std::string id = scene::channelId(row->id, part->joint);
+    const double found = part->radius / (1 + layer.number(id));
+    edit::set(scene, owner, id, scene::clampTo(*row, (d - u * way).norm() / found - 1), m_session.frame());
+}
+
 void Stage::dragPivot(const Vec3& to) {
     const Selection& sel = m_session.selection();
     const Shown* s = shown(sel.actor);
@@ -239,7 +267,9 @@ void Stage::dragHandle(const Vec3& to) {
     m_document.edit(
         tr("Drag on the stage"),
         [&](scene::Scene& s) {
-            if (const scene::Wind* w = now.wind(sel.wind)) {
+            if (const scene::Layer* layer = now.layer(sel.layer)) {
+                dragLayer(s, *layer, to);
+            } else if (const scene::Wind* w = now.wind(sel.wind)) {
                 const scene::Owner owner{scene::List::Winds, w->id};
                 if (m_grabbed->part == Handle::Move) {
                     put(s, owner, "place", to);

@@ -5,6 +5,7 @@
 #include "app/look/theme.h"
 #include "app/stage/stage.h"
 #include "layers/joint_worlds.h"
+#include "layers/registry.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -132,14 +133,6 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         const scene::ColliderNumbers n = numbersHere(c);
         const layers::ColliderPlace at = layers::placeCollider(n, *world);
         const Vec3 x = at.turn * Vec3::UnitX(), y = at.turn * Vec3::UnitY(), z = at.turn * Vec3::UnitZ();
-        const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
-            std::vector<Vec3> points;
-            for (int k = 0; k <= 28; ++k) {
-                const double a = from + (to - from) * k / 28;
-                points.push_back(centre + r * (std::cos(a) * u + std::sin(a) * v));
-            }
-            addPolyline(marks, points, width, colour);
-        };
         if (n.shape == scene::Shape::Plane) {
             const double r = 0.35 * m_size;
             addPolyline(marks,
@@ -164,15 +157,109 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         const bool capsule = n.shape == scene::Shape::Capsule;
         const Vec3 half = capsule ? Vec3(0.5 * n.length * y) : Vec3(Vec3::Zero());
         const double ra = n.radius, rb = capsule ? n.radiusEnd : n.radius;
-        ring(at.centre + half, x, z, rb, 0, 2 * kPi);
-        if (capsule) ring(at.centre - half, x, z, ra, 0, 2 * kPi);
-        for (const Vec3& side : {x, z}) {
-            ring(at.centre + half, side, y, rb, 0, kPi);
-            ring(at.centre - half, side, y, ra, kPi, 2 * kPi);
-            for (double sign : {-1.0, 1.0})
-                addLine(marks, at.centre + half + sign * rb * side, at.centre - half + sign * ra * side, width, colour);
-        }
+        markCapsule(marks, at.centre - half, at.centre + half, ra, rb, at.turn, width, colour);
     }
+}
+
+void Stage::markCapsule(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double ra, double rb, const Quat& turn,
+                        double width, const QColor& colour) const {
+    const Vec3 x = turn * Vec3::UnitX(), y = turn * Vec3::UnitY(), z = turn * Vec3::UnitZ();
+    const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
+        std::vector<Vec3> points;
+        for (int k = 0; k <= 28; ++k) {
+            const double angle = from + (to - from) * k / 28;
+            points.push_back(centre + r * (std::cos(angle) * u + std::sin(angle) * v));
+        }
+        addPolyline(marks, points, width, colour);
+    };
+    ring(b, x, z, rb, 0, 2 * kPi);
+    if (a != b) ring(a, x, z, ra, 0, 2 * kPi);
+    for (const Vec3& side : {x, z}) {
+        ring(b, side, y, rb, 0, kPi);
+        ring(a, side, y, ra, kPi, 2 * kPi);
+        for (double sign : {-1.0, 1.0}) addLine(marks, b + sign * rb * side, a + sign * ra * side, width, colour);
+    }
+}
+
+void Stage::markVolumes(std::vector<Mark>& marks) const {
+    const auto part = m_session.partJoint();
+    const Shown* s = part ? shown(part->actor->id) : nullptr;
+    if (!s || !m_jointsShown || m_session.bodyHeld()) return;
+    const look::Theme& t = look::theme();
+    const double unit = scene::placementOf(*part->actor).metres;
+    for (const layers::Volume& v : layers::findKind(part->layer->kind)->volumes(*part->actor->actor, *part->layer)) {
+        const Affine& world = s->posed.worlds[static_cast<std::size_t>(v.joint)];
+        const Quat turn = rotationOf(world.m);
+        const bool chosen = v.joint == part->joint;
+        const QColor c = look::faded(chosen ? t.lagoon : t.ink, chosen ? 1.0 : 0.4);
+        const Vec3 a = world.t + turn * (unit * v.a), b = world.t + turn * (unit * v.b), way = b - a;
+        if (!v.corners.empty()) {
+            for (const Vec3& corner : v.corners) {
+                const Vec3 p = world.t + turn * (unit * corner);
+                addLine(marks, p, p, 6, c);
+            }
+            continue;
+        }
+        const Quat along = way.norm() > 1e-9 ? arc(Vec3::UnitY(), way.normalized()) : turn;
+        markCapsule(marks, a, b, unit * v.radius, unit * v.radius, along, chosen ? 2.0 : 1.0, c);
+    }
+}
+
+std::optional<Stage::PartHere> Stage::partHere() const {
+    const auto part = m_session.partJoint();
+    const Shown* s = part ? shown(part->actor->id) : nullptr;
+    if (!s) return std::nullopt;
+    const double unit = scene::placementOf(*part->actor).metres;
+    for (const layers::Volume& v : layers::findKind(part->layer->kind)->volumes(*part->actor->actor, *part->layer)) {
+        if (v.joint != part->joint || !v.corners.empty()) continue;
+        const Affine& world = s->posed.worlds[static_cast<std::size_t>(v.joint)];
+        const Quat turn = rotationOf(world.m);
+        return PartHere{world.t + turn * (unit * v.a), world.t + turn * (unit * v.b), unit * v.radius, part->reference()};
+    }
+    return std::nullopt;
+}
+
+std::optional<Stage::AimHere> Stage::aimHere() const {
+    const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    const scene::SettingSpec* aim = kind && kind->isAct ? kind->setting(scene::Role::Aim) : nullptr;
+    const scene::ActorEntry* a = aim && counts(*aim, *l) ? m_document.scene().actor(l->actor) : nullptr;
+    if (!a) return std::nullopt;
+    AimHere out{};
+    for (const scene::SettingSpec& row : kind->settings) {
+        if (!row.anywhere || l->text(row.id).empty()) continue;
+        const scene::JointIn named = scene::jointIn(a->actor->skeleton, l->text(row.id));
+        const auto to = carrier(named.actor.empty() ? a->id : named.actor, named.joint);
+        if (!to) return std::nullopt;
+        out.carrier.t = to->t;
+        out.carrier.m = rotationOf(to->m).toRotationMatrix();
+    }
+    const scene::Resolved r = resolvedHere(*l, {scene::List::Layers, l->id});
+    const std::string stem(aim->id.substr(0, aim->id.rfind('_')));
+    out.place = out.carrier.apply(r.vector(stem, m_session.frame()));
+    const auto& joints = l->list(kind->target());
+    const auto from = carrier(a->id, joints.empty() ? a->actor->skeleton.reference(0) : joints.front());
+    out.from = from ? from->t : out.place;
+    return out;
+}
+
+void Stage::markAim(std::vector<Mark>& marks) const {
+    const auto aim = aimHere();
+    if (!aim) return;
+    const look::Theme& t = look::theme();
+    const Vec3 way = aim->place - aim->from;
+    // Dashes from what acts to where it aims.
+    constexpr int kDashes = 12;
+    for (int k = 0; k < kDashes; ++k)
+        addLine(marks, aim->from + (k + 0.1) / kDashes * way, aim->from + (k + 0.6) / kDashes * way, 2, t.persimmon);
+    const double r = 0.035 * m_size;
+    std::vector<Vec3> ring;
+    const Vec3 eye = (m_camera.eye() - aim->place).normalized(), u = anySquareTo(eye), v = eye.cross(u);
+    for (int k = 0; k <= 32; ++k)
+        ring.push_back(aim->place + r * (std::cos(2 * kPi * k / 32) * u + std::sin(2 * kPi * k / 32) * v));
+    addPolyline(marks, ring, 2.2, t.persimmon);
+    for (const Vec3& d : {Vec3(r, 0, 0), Vec3(0, r, 0), Vec3(0, 0, r)})
+        addLine(marks, aim->place - 1.4 * d, aim->place + 1.4 * d, 1.2, t.persimmon);
 }
 
 double Stage::windLength(double speed) const {

@@ -112,7 +112,8 @@ void AttachPage::buildKinds(bool can) {
         b->setObjectName(QStringLiteral("add-") + qs(k->id));
         b->setAccessibleName(tr("Add %1").arg(qs(k->label)));
         b->setToolTip(qs(k->help));
-        b->setEnabled(can);
+        // A whole body needs no joint to be chosen.
+        b->setEnabled(can || k->takes == layers::Takes::Body);
         b->setIconSize(QSize(20, 20));
         b->setStyleSheet(QStringLiteral("text-align: left; padding: 7px 10px;"));
         b->setProperty("help", qs(k->help));

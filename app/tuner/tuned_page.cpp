@@ -1,5 +1,6 @@
 #include "app/tuner/tuned_page.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
 
@@ -14,6 +15,7 @@
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
+#include "rig/parts.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -87,6 +89,7 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
     if (MeetsTable::suits(s, owner)) out += u'm';
     if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id)
         out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
+    if (const auto part = session.partJoint(); part && part->layer->id == owner.id) out += u'p' + QString::number(part->joint);
     if (t->lock) out += u'l';
     if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr; l && !l->shot.empty())
         out += QString::fromStdString(l->shot) + u'@';
@@ -156,6 +159,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         // Bodies that it passes through are told by the table of all that meet.
         if (counts(*spec, tuned) && spec->type != scene::SettingType::Colliders) addRow(sizedFor(*spec, height));
     }
+    const auto part = m_owner.list == scene::List::Layers ? session.partJoint() : std::nullopt;
+    if (part && part->layer->id == m_owner.id) addPart(*part);
     if (first != table.begin()) beginGroup(tr("Joints"));
     for (auto spec = table.begin(); spec != first; ++spec)
         if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
@@ -226,6 +231,29 @@ void TunedPage::addChannels(const HandJoint& hand) {
         }
 }
 
+/// What one part of a body is set to apart from the rest.
+void TunedPage::addPart(const HandJoint& part) {
+    beginGroup(tr("One part of the body"));
+    const rig::Skeleton& k = part.actor->actor->skeleton;
+    auto* box = new QComboBox;
+    box->setObjectName(QStringLiteral("part-joint"));
+    box->setAccessibleName(tr("Part of the body that is set apart"));
+    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    for (const layers::Moved& m : layers::findKind(part.layer->kind)->moves(*part.actor->actor, *part.layer))
+        box->addItem(QString::fromStdString(rig::plainName(k, m.joint)), m.joint);
+    box->setCurrentIndex(box->findData(part.joint));
+    m_rows->addWidget(box);
+    connect(box, &QComboBox::activated, this,
+            [this, box, actor = part.actor->id](int at) { m_session.pointAt(actor, box->itemData(at).toInt()); });
+    addText(tr("Or click it on the stage. What hangs on it goes along, unless it is set apart itself."));
+    for (scene::SettingSpec row : layers::tableOf(m_document.scene(), m_owner)) {
+        if (row.each != scene::Each::Joint) continue;
+        m_channels.push_back(scene::channelId(row.id, part.reference()));
+        row.id = m_channels.back();
+        addRow(row);
+    }
+}
+
 void TunedPage::addText(const QString& text) {
     auto* label = new QLabel(text);
     label->setWordWrap(true);
@@ -268,7 +296,7 @@ void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
     static const QStringList kFolded{tr("Joints"),       tr("Shares"),        tr("Stops"),          tr("Shape"), tr("Contact"),
                                      tr("Feels"),        tr("In the shot"),   tr("Who meets what"), tr("Size"),  tr("Low pose"),
-                                     tr("Motion below"), tr("Morph weights"), tr("Drawings"),       tr("Chain")};
+                                     tr("Motion below"), tr("Morph weights"), tr("Drawings"),       tr("Chain"), tr("Build")};
     const bool open = m_folds.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));

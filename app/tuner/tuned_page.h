@@ -55,6 +55,7 @@ class TunedPage : public QWidget {
   private:
     void toggleFeed(SettingRow* row);
     void addRow(const scene::SettingSpec& spec);
+    void addPart(const HandJoint& part);
     void addChannels(const HandJoint& hand);
     void beginGroup(const QString& name);
     void addText(const QString& text);

@@ -189,7 +189,10 @@ void Tuner::rebuild() {
         m_feels->setParent(this);  // out of the page that goes
         m_feels->hide();
         const auto owner = tuned();
-        m_scope->setVisible(owner && owner->list == scene::List::Layers);
+        // What moves nothing by itself answers no push.
+        const scene::Layer* chosen = owner && owner->list == scene::List::Layers ? m_document.scene().layer(owner->id) : nullptr;
+        const layers::LayerKind* itsKind = chosen ? layers::findKind(chosen->kind) : nullptr;
+        m_scope->setVisible(chosen && !(itsKind && itsKind->isAct));
         m_handoff->setVisible(m_session.step() == StepId::HandOff);
         m_scroll->setVisible(m_session.step() != StepId::HandOff);
         m_help->clear();

@@ -295,8 +295,8 @@ void SettingRow::show(const scene::Value& value) {
             m_choice->setCurrentText(QString::fromStdString(*s));
         if (m_field)
             m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint")
-                                           : m_spec.anywhere               ? tr("what it hangs on")
-                                                                           : tr("itself"))
+                                           : m_spec.anywhere ? (m_spec.together ? tr("the place below") : tr("what it hangs on"))
+                                                             : tr("itself"))
                                         : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         QStringList names;

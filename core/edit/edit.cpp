@@ -88,10 +88,14 @@ std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& 
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!k || !a) return {};
     // A whole body is one, whichever of its joints was chosen.
-    if (k->takes == layers::Takes::Body)
+    if (k->takes == layers::Takes::Body) {
         joints.clear();
-    else if (joints.empty())
+        scene::Layer whole;
+        if (const auto moved = k->moves(*a->actor, whole); !moved.empty())
+            joints.push_back(a->actor->skeleton.reference(moved.front().joint));
+    } else if (joints.empty()) {
         return {};
+    }
     std::string end;
     std::vector<std::string> without;
     if (k->takes == layers::Takes::Chains) {
@@ -124,6 +128,7 @@ std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& 
         }
     }
     scene::Layer l = layers::newLayer(*k, s, *a, std::move(joints));
+    if (k->takes == layers::Takes::Body) l.name = a->name + " " + std::string(k->label);
     if (const scene::SettingSpec* row = k->setting(scene::Role::End); row && !end.empty()) l.set(row->id, end);
     if (const scene::SettingSpec* row = k->setting(scene::Role::Without); row && !without.empty()) l.set(row->id, without);
     const std::string id = l.id;

@@ -1,6 +1,7 @@
 // Operations on what an actor plays in a shot.
 #include <cmath>
 
+#include "edit/body.h"
 #include "edit/ground.h"
 #include "edit/line.h"
 #include "edit/operation_arguments.h"
@@ -103,7 +104,15 @@ Result<Done> doFollow(scene::Scene& s, const Arguments& a) {
     return made ? Result<Done>(Done{}) : made.error();
 }
 
+Result<Done> doLoosen(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto made = loosen(s, actor.value());
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
 constexpr Operation kLineOperations[] = {
+    {"loosen", "", "actor", "Puts light follow-through on the whole body; its root and its legs keep to the clip.", doLoosen},
     {"go-over-ground", "", "actor,speed",
      "Carries what is animated in place over the ground, as fast as its feet tell or at speed [m/s].", doGoOver},
     {"follow-path", "path", "actor", "Lets it go along places of the world, \"x y z+x y z+...\" [m].", doFollow},

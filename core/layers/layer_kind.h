@@ -86,7 +86,7 @@ struct LayerContext {
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     bool onward = false;                                      // it does but for the way that the body goes, lap after lap
     bool closes = false;                                      // then: what is simulated is to end as it begins
-    std::vector<Act> acts{};    // of the body, the lowest first
+    std::vector<Act> acts{};                                  // of the body, the lowest first
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
@@ -165,12 +165,24 @@ struct Closure {
     bool operator==(const Closure&) const = default;
 };
 
+/// A stretch of frames, both included, over which a joint is held where it stands.
+struct Held {
+    int joint = rig::kNoJoint;
+    int from = 0, to = 0;
+    Vec3 place = Vec3::Zero();     // of the joint, in the actor's world [units]
+    double before = 0, after = 0;  // the farthest that it slides from its middle, below and above the layer [units]
+    double beyond = 0;             // how far out of reach the place is at most [units]
+    bool set = false;              // by hand
+    bool operator==(const Held&) const = default;
+};
+
 /// What a layer made of a shot: the columns that it replaced.
 struct Filtered {
     std::vector<std::pair<int, rig::Column>> joints;
     std::vector<rig::PatchPtr> patches;
     std::vector<rig::MorphPtr> morphs;
     std::vector<std::string> remarks;
+    std::vector<Held> held;
     Closure closure;  // the worst of its movers
 };
 
@@ -190,6 +202,15 @@ struct Posing {
     Affine above;       // the world of its parent [units], as the layer leaves it
     Xform now, wanted;  // its local transform as the layer leaves it, and as it is to be
     bool low = false;   // in the layer's low pose
+};
+
+/// A segment of a body that is simulated as a whole, in its joint's own axes, turned with it and not scaled [units of the world
+/// of its actor]: from a to b, as thick as radius all along; or, where it has any, between its corners.
+struct Volume {
+    int joint = rig::kNoJoint;
+    Vec3 a = Vec3::Zero(), b = Vec3::Zero();
+    double radius = 0;
+    std::vector<Vec3> corners;
 };
 
 struct Feel;
@@ -229,6 +250,8 @@ struct LayerKind {
     bool (*bends)(const scene::Resolved&) = nullptr;
     /// Joints that a layer without problem looks at beside those that it moves, and those about them. Null: none.
     std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// The segments of what a layer simulates, to be looked at. Null: it has none.
+    std::vector<Volume> (*volumes)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
     bool acts = false;

@@ -27,6 +27,7 @@ std::unique_ptr<Mover> watchedMover(const layers::LayerKind& kind, const layers:
         for (auto& m : movers)
             if (m->watch(joint)) return std::move(m);
     joint = rig::kNoJoint;
+    if (!movers.empty()) movers.front()->watch(rig::kNoJoint);
     return movers.empty() ? nullptr : std::move(movers.front());
 }
 

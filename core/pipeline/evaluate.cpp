@@ -173,6 +173,7 @@ struct Evaluator::Kept {
     std::vector<std::string> remarks;
     std::string problem;
     layers::Closure closure;
+    std::vector<layers::Held> held;
     std::size_t bytes = 0;
     std::uint64_t used = 0;
 };
@@ -381,8 +382,7 @@ class Run {
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
-        const bool whole = plan.kind->takes == layers::Takes::Map ||
-                           (plan.kind->bends && plan.kind->bends(*plan.settings));
+        const bool whole = plan.kind->takes == layers::Takes::Map || (plan.kind->bends && plan.kind->bends(*plan.settings));
         if (whole || plan.kind->acts || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
         w.context.apart = plan.apart;
@@ -633,6 +633,7 @@ class Run {
                 made.changed.morphs = std::move(f.morphs);
                 made.remarks = std::move(f.remarks);
                 made.closure = f.closure;
+                made.held = f.held;
             } catch (const Cancelled&) {
                 stopped = true;
                 return;
@@ -673,6 +674,7 @@ class Run {
         out.remarks = w.made->remarks;
         out.problem = w.made->problem;
         out.closure = w.made->closure;
+        out.held = w.made->held;
         for (const auto& [joint, column] : w.made->changed.joints) {
             rig::Column c(static_cast<std::size_t>(m_frames));
             const double place = along(joint);
@@ -727,6 +729,7 @@ class Run {
         if (!r.problem.empty()) return;
         r.changed = w.made->changed;
         r.closure = w.made->closure;
+        r.held = w.made->held;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
             throw Failure(

@@ -37,6 +37,7 @@ struct LayerResult {
     std::string problem;                        // why it does nothing although it should; empty when all is well
     std::string idle;                           // why it does nothing, though nothing is wrong: muted, mixed to nothing
     std::vector<std::string> remarks;           // what a person should know of how it went
+    std::vector<layers::Held> held;             // where joints are held
     layers::Closure closure;                    // how its loop was closed, where it was to be
     std::vector<std::string> met;               // ids of the colliders that it can reach
     Changed changed;                            // empty when it did nothing

@@ -51,6 +51,7 @@ enum class Role {
     GroundSpeed,  // of a body that is carried over the ground [m/s]
     Course,       // the way that it goes then [deg], against the way that it faces at first
     Facing,       // and that one, in the actor's own axes [deg]
+    Thickness,    // of a part of a body, against what its mesh tells
     Aim,          // the first of three that are a place in the world, or from a joint that is named [m]
     LeftOut,      // a Choice of "with" and "without": whether what the layer does to its joints goes out at hand-off
 };

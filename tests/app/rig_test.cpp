@@ -382,7 +382,7 @@ TEST_CASE("forty strands take three actions to set up, and switching them off ta
 }
 
 TEST_CASE("a trial goes on top of the clip by a button beside it") {
-    Window w(kDemo);
+    Window w(test::kDemo);
     const int frames = w.bench.document().frames();
     app::TrialStrip* trials = w.bench.tape()->trials();
     QTest::mouseClick(trials->button(QStringLiteral("nod")), Qt::LeftButton);

@@ -16,9 +16,8 @@ constexpr SettingSpec swings() {
     SettingSpec s = swingRow({0.05, 60}, {0.2, 30}, 6, true);
     s.help = "How often a joint that is knocked swings about its animated pose each second: how stiffly the body chases it.";
     s.more = "30: chases it closely. 6: loose. 1: sags and sways.";
-    s.feel = true;
     s.together = true;
-    s.group = "Chases its pose";
+    s.group = {};
     return s;
 }
 
@@ -30,13 +29,14 @@ constexpr SettingSpec bounces() {
 }
 
 constexpr SettingSpec partRow(std::string_view id, std::string_view label, Unit unit, scene::Range range, scene::Range soft,
-                              std::string_view help, bool keyable = true) {
+                              std::string_view help, bool keyable = true, scene::Role role = scene::Role::None) {
     return {.id = id,
             .label = label,
             .unit = unit,
             .range = range,
             .soft = soft,
             .help = help,
+            .role = role,
             .keyable = keyable,
             .feel = false,
             .together = true,
@@ -173,7 +173,8 @@ constexpr SettingSpec kSettings[] = {
     partRow("heavier", "Heavier", Unit::Share, {-0.95, 20}, {-0.9, 3},
             "How much more this part weighs, with what hangs on it, than its mesh tells.", false),
     partRow("thicker", "Thicker", Unit::Share, {-0.9, 5}, {-0.9, 2},
-            "How much thicker this part is in contacts, with what hangs on it, than its mesh tells.", false),
+            "How much thicker this part is in contacts, with what hangs on it, than its mesh tells.", false,
+            scene::Role::Thickness),
     partRow("freer", "Freer", Unit::Degrees, {-170, 170}, {-60, 60},
             "How much farther this part's joint turns every way, and those that hang on it, than its clips tell.", false),
     preroll(),
@@ -202,6 +203,24 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
     return out;
 }
 
+std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) {
+    const auto figure = rig::figureOf(actor, topsOf(actor, layer));
+    std::vector<Affine> rest;
+    rig::worldTransforms(actor.skeleton, actor.restPose(), rest);
+    const scene::Resolved settings(layer, kRagdollKind.settings);
+    const PartChannels thicker = partsOf(*figure, actor.skeleton, settings, "thicker");
+    std::vector<Volume> out;
+    for (std::size_t i = 0; i < figure->segments.size(); ++i) {
+        const rig::FigureSegment& g = figure->segments[i];
+        const Quat back = rotationOf(rest[static_cast<std::size_t>(g.joint)].m).conjugate();
+        Volume v{g.joint, back * (g.endA - g.at), back * (g.endB - g.at), g.radius, {}};
+        if (!thicker[i].empty()) v.radius *= 1 + settings.at(thicker[i]);
+        for (const Vec3& c : g.corners) v.corners.push_back(back * (c - g.at));
+        out.push_back(std::move(v));
+    }
+    return out;
+}
+
 }  // namespace
 
 const LayerKind kRagdollKind{
@@ -215,6 +234,7 @@ const LayerKind kRagdollKind{
     .problem = problem,
     .moves = moves,
     .movers = movers,
+    .volumes = volumes,
     .acts = true,
     .meets = true,
     .blown = true};

@@ -12,7 +12,8 @@ namespace nutatio::layers {
 namespace {
 
 constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
-constexpr double kRate = 120;        // [1/s] of substeps; twice as many where something is quick
+constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
+constexpr double kRate = 120;  // [1/s] of substeps; twice as many where something goes farther than it is thick in one, and again
 
 Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
     const rig::Spread spread = rig::spreadOf(corners);
@@ -38,17 +39,23 @@ RagdollMover::RagdollMover(const LayerContext& context, const PoseView&)
       m_cuts(context) {
     m_joints = jointsOf(*m_figure);
     rig::worldTransforms(m_skeleton, context.actor.restPose(), m_rest);
-    m_stiffer = channelsOf("stiffer");
-    m_bouncier = channelsOf("bouncier");
-    m_looser = channelsOf("looser");
+    m_stiffer = partsOf(*m_figure, m_skeleton, *m_settings, "stiffer");
+    m_bouncier = partsOf(*m_figure, m_skeleton, *m_settings, "bouncier");
+    m_looser = partsOf(*m_figure, m_skeleton, *m_settings, "looser");
     m_body.emplace(define());
     const std::size_t n = m_body->size();
     for (std::size_t i = 0; i < n; ++i) m_lever.push_back(m_body->segment(i).centre - m_body->segment(i).joint);
-    // Segments that are set alike swing as one part.
+    // Trunk and limbs swing as parts of their own, and so does what is set apart: the first mode of each is the asked one.
     std::map<std::string, int> parts;
-    for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t i = 0; i < n; ++i) {
+        const int p = m_figure->segments[i].parent;
+        const bool aside = m_figure->fellow[i] != static_cast<int>(i);
+        const bool leaves = p >= 0 && aside && m_figure->fellow[static_cast<std::size_t>(p)] == p;
+        m_limb.push_back(p < 0 || leaves ? static_cast<int>(i) : m_limb[static_cast<std::size_t>(p)]);
         m_part.push_back(
-            parts.emplace(m_stiffer[i] + "/" + m_bouncier[i] + "/" + m_looser[i], static_cast<int>(i)).first->second);
+            parts.emplace(std::to_string(m_limb[i]) + m_stiffer[i] + "/" + m_bouncier[i] + "/" + m_looser[i], static_cast<int>(i))
+                .first->second);
+    }
     // In the rest pose, so that it is the same wherever the motion begins.
     m_body->coupleParts(m_part);
     m_slope.resize(n);
@@ -67,7 +74,9 @@ physics::ArticulatedDef RagdollMover::define() const {
     def.friction = m_settings->at("friction");
     const double kg = rig::usualMass(def.size);
     const bool limits = m_settings->text("limits") == "kept";
-    const PartChannels heavier = channelsOf("heavier"), thicker = channelsOf("thicker"), freer = channelsOf("freer");
+    const PartChannels heavier = partsOf(*m_figure, m_skeleton, *m_settings, "heavier"),
+                       thicker = partsOf(*m_figure, m_skeleton, *m_settings, "thicker"),
+                       freer = partsOf(*m_figure, m_skeleton, *m_settings, "freer");
     const auto own = [&](const PartChannels& channels, std::size_t i) { return apart(channels, i, 0); };
     for (std::size_t i = 0; i < f.segments.size(); ++i) {
         const rig::FigureSegment& g = f.segments[i];
@@ -96,19 +105,6 @@ physics::ArticulatedDef RagdollMover::define() const {
     }
     if (m_settings->text("meets") == "all") def.meets = physics::mayTouch(def.segments);
     return def;
-}
-
-RagdollMover::PartChannels RagdollMover::channelsOf(std::string_view row) const {
-    PartChannels out(m_figure->segments.size());
-    for (const std::string& of : m_settings->channels(row)) {
-        const int joint = m_skeleton.find(of);
-        const int segment = joint == rig::kNoJoint ? -1 : m_figure->segmentOf[static_cast<std::size_t>(joint)];
-        if (segment >= 0) out[static_cast<std::size_t>(segment)] = scene::channelId(row, of);
-    }
-    // What hangs on a part is of it, unless it is a part of its own.
-    for (std::size_t i = 0; i < out.size(); ++i)
-        if (const int p = m_figure->segments[i].parent; out[i].empty() && p >= 0) out[i] = out[static_cast<std::size_t>(p)];
-    return out;
 }
 
 double RagdollMover::apart(const PartChannels& channels, std::size_t segment, int frame) const {
@@ -210,6 +206,15 @@ void RagdollMover::tune(int frame) {
         aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_acts.limp(i)), 0.0, 1.0);
         aim.carried = carries * aim.strength;
         aim.drag = m_settings->at("drag", frame);
+        if (m_alone < 0 || m_part[i] == m_alone) continue;
+        // A part is measured on a base that is held.
+        aim.swing = kHeldSwing;
+        aim.zeta = 1;
+        aim.strength = 1;
+    }
+    if (m_alone >= 0) {
+        m_follow = 1;
+        m_meetsFloor = false;
     }
     if (m_air.still()) return;
     m_air.setFrame(frame);
@@ -306,7 +311,8 @@ void RagdollMover::lay(double dt, const Pose& now, const Pose& then, int frame) 
 
 int RagdollMover::substepsOf(double dt) const {
     const int base = std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6)));
-    return m_body->quickness() > kRate ? 2 * base : base;
+    const double quick = m_body->quickness();
+    return quick > 2 * kRate ? 4 * base : quick > kRate ? 2 * base : base;
 }
 
 void RagdollMover::start(double dt, const PoseView& pose, const PoseView& next) {
@@ -530,10 +536,33 @@ double RagdollMover::probeLever() const {
 }
 
 bool RagdollMover::watch(int joint) {
-    const int segment = m_figure->find(joint);
-    if (segment < 0) return false;
+    int segment = joint == rig::kNoJoint ? -1 : m_figure->find(joint);
+    if (segment < 0 && joint != rig::kNoJoint) return false;
+    // Of nobody's choice the last of a limb's: there it swings farthest.
+    if (segment < 0) {
+        segment = static_cast<int>(m_figure->segments.size()) - 1;
+        for (std::size_t i = 0; i + 1 < m_limb.size(); ++i)
+            if (m_limb[i] != m_limb[0] && m_limb[i + 1] != m_limb[i]) {
+                segment = static_cast<int>(i);
+                break;
+            }
+    }
     m_watched = static_cast<std::size_t>(segment);
+    m_alone = m_part[m_watched];
     return true;
+}
+
+PartChannels partsOf(const rig::Figure& figure, const rig::Skeleton& skeleton, const scene::Resolved& settings,
+                     std::string_view row) {
+    PartChannels out(figure.segments.size());
+    for (const std::string& of : settings.channels(row)) {
+        const int joint = skeleton.find(of);
+        const int segment = joint == rig::kNoJoint ? -1 : figure.segmentOf[static_cast<std::size_t>(joint)];
+        if (segment >= 0) out[static_cast<std::size_t>(segment)] = scene::channelId(row, of);
+    }
+    for (std::size_t i = 0; i < out.size(); ++i)
+        if (const int p = figure.segments[i].parent; out[i].empty() && p >= 0) out[i] = out[static_cast<std::size_t>(p)];
+    return out;
 }
 
 std::vector<int> topsOf(const rig::Actor& actor, const scene::Layer& layer) {

@@ -11,6 +11,12 @@
 
 namespace nutatio::layers {
 
+/// Values that parts of a body have apart from the rest: by segment the channel that counts for it; empty: none.
+using PartChannels = std::vector<std::string>;
+/// What hangs on a part is of it, unless it is a part of its own.
+PartChannels partsOf(const rig::Figure& figure, const rig::Skeleton& skeleton, const scene::Resolved& settings,
+                     std::string_view row);
+
 /// One body, in the world and in SI units, whatever its actor's are.
 class RagdollMover final : public Mover {
   public:
@@ -47,12 +53,9 @@ class RagdollMover final : public Mover {
         scene::ColliderNumbers numbers;
         ColliderPlace before{}, now{};
     };
-    /// Values that parts of the body have apart from the rest: by segment the channel that counts for it; empty: none.
-    using PartChannels = std::vector<std::string>;
 
     physics::ArticulatedDef define() const;
     void addColliders(const LayerContext& context);
-    PartChannels channelsOf(std::string_view row) const;
     double apart(const PartChannels& channels, std::size_t segment, int frame) const;
     void tune(int frame);
     void read(const PoseView& pose, Pose& out);
@@ -86,8 +89,9 @@ class RagdollMover final : public Mover {
     Cuts::Step m_went;
     std::vector<Met> m_met;
     PartChannels m_stiffer, m_bouncier, m_looser;
-    std::vector<int> m_part;
-    std::vector<Vec3> m_lever;  // by segment: joint -> centre at rest [m]
+    std::vector<int> m_limb, m_part;  // by segment: where its limb leaves the trunk; the part that it swings in
+    int m_alone = -1;                 // part that is measured
+    std::vector<Vec3> m_lever;        // by segment: joint -> centre at rest [m]
     Pose m_before, m_now, m_next, m_from, m_to;
     std::vector<Vec3> m_poseAt;
     std::vector<Quat> m_poseTurn;

@@ -1,0 +1,185 @@
+// Whole bodies in the window: set up in one action, a part set apart, acts aimed on the stage.
+#include "tests/app/window.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+
+#include "edit/edit.h"
+#include "layers/registry.h"
+
+using namespace nutatio;
+using test::Window;
+
+namespace {
+
+void lookAt(Window& w, const char* name) {
+    const QString folder = qEnvironmentVariable("NUTATIO_LOOK");
+    if (folder.isEmpty()) return;
+    w.bench.stage()->grab();
+    QApplication::processEvents();
+    w.bench.grab().save(folder + QLatin1Char('/') + QLatin1String(name));
+}
+
+void play(Window& w, const char* clip) {
+    w.bench.document().edit(QStringLiteral("play"), [&](scene::Scene& s) { edit::playClip(s, s.actors[0].id, clip); });
+    w.settle();
+}
+
+const scene::Layer& bodyLayer(Window& w) {
+    return w.scene().layers[0];
+}
+
+}  // namespace
+
+TEST_CASE("a body is set up by one button, without a joint chosen, and let go by one slider") {
+    Window w;
+    play(w, "Idle");
+    w.bench.session().select({});
+    w.bench.session().setStep(app::StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("add-ragdoll");
+    w.settle();
+    REQUIRE(w.scene().layers.size() == 1);
+    CHECK(w.bench.session().selection().layer == bodyLayer(w).id);
+    const auto* result = w.bench.document().results()->evaluation.layer(bodyLayer(w).id);
+    REQUIRE(result);
+    CHECK(result->problem.empty());
+    CHECK_FALSE(result->changed.empty());
+    lookAt(w, "body.png");
+    // Let go: its hips are on the floor at the end.
+    app::SettingRow* row = w.bench.tuner()->row("follow");
+    REQUIRE(row);
+    row->field()->setFocus();
+    QTest::keyClick(row->field(), Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(row->field(), QStringLiteral("0"));
+    QTest::keyClick(row->field(), Qt::Key_Return);
+    row = w.bench.tuner()->row("strength");
+    row->field()->setFocus();
+    QTest::keyClick(row->field(), Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(row->field(), QStringLiteral("0"));
+    QTest::keyClick(row->field(), Qt::Key_Return);
+    w.settle();
+    CHECK(bodyLayer(w).number("follow") == 0);
+    const auto& r = *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id);
+    const int last = r.result->frames() - 1;
+    const auto hips = [&](const rig::Track& t) {
+        return test::worldPlaces(*w.scene().actors[0].actor, t, w.joint("hips"))[static_cast<std::size_t>(last)].y();
+    };
+    CHECK(hips(*r.result) < 0.6 * hips(*r.body));
+    w.bench.session().setFrame(last / 2);
+    lookAt(w, "body-fallen.png");
+    w.bench.document().undo();
+    w.bench.document().undo();
+    w.settle();
+    CHECK(bodyLayer(w).number("follow") == 1);
+}
+
+TEST_CASE("a part of a body is pointed at on the stage, set apart by its rows and made thicker by its handle") {
+    Window w;
+    play(w, "Idle");
+    w.bench.action(QStringLiteral("add-ragdoll"))->trigger();
+    w.settle();
+    const std::string id = bodyLayer(w).id;
+    w.clickJoint("forearm_L");
+    // The layer stays selected; the part is named.
+    CHECK(w.bench.session().selection().layer == id);
+    REQUIRE(w.bench.session().partJoint());
+    CHECK(w.bench.session().partJoint()->reference() == "forearm_L");
+    QApplication::processEvents();
+    auto* box = w.bench.findChild<QComboBox*>(QStringLiteral("part-joint"));
+    REQUIRE(box);
+    CHECK(box->currentText() == QStringLiteral("forearm_L"));
+    app::SettingRow* looser = w.bench.tuner()->row("looser@forearm_L");
+    REQUIRE(looser);
+    w.bench.tuner()->reveal("looser@forearm_L");
+    looser->field()->setFocus();
+    QTest::keyClick(looser->field(), Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(looser->field(), QStringLiteral("100"));
+    QTest::keyClick(looser->field(), Qt::Key_Return);
+    w.settle();
+    CHECK(w.scene().layer(id)->number("looser@forearm_L") == Approx(1));
+    const auto& r = *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id);
+    CHECK(degrees(r.result->at(w.joint("forearm_L"), 30).r.angularDistance(r.body->at(w.joint("forearm_L"), 30).r)) > 1);
+    // By its handle on the stage.
+    const auto handle = w.bench.stage()->handlePixel(app::Stage::Handle::RadiusA);
+    REQUIRE(handle);
+    const auto elbow = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("forearm_L"));
+    REQUIRE(elbow);
+    const auto wrist = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("hand_L"));
+    REQUIRE(wrist);
+    const QPointF middle = 0.5 * (*elbow + *wrist), out = *handle - middle;
+    test::dragMouse(w.bench.stage(), handle->toPoint(), (*handle + 0.8 * out).toPoint());
+    w.settle();
+    CHECK(w.scene().layer(id)->number("thicker@forearm_L") > 0.2);
+    lookAt(w, "body-part.png");
+    w.bench.document().undo();
+    CHECK(w.scene().layer(id)->number("thicker@forearm_L") == 0);
+}
+
+TEST_CASE("an act gets an interval at the play-head, and what it aims at is dragged on the stage") {
+    Window w;
+    play(w, "Idle");
+    w.bench.action(QStringLiteral("add-ragdoll"))->trigger();
+    w.settle();
+    w.bench.session().setFrame(12);
+    w.bench.session().select({});
+    w.clickJoint("hand_R");
+    w.bench.session().setStep(app::StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("add-act");
+    w.settle();
+    REQUIRE(w.scene().layers.size() == 2);
+    const std::string act = w.scene().layers[1].id;
+    CHECK(w.scene().layer(act)->list("joint") == std::vector<std::string>{"hand_R"});
+    REQUIRE(w.scene().shot().intervals.count(act) == 1);
+    CHECK(w.scene().shot().intervals.at(act)[0].from == Approx(0.5));
+    // Its aim begins in the middle of the world; a drag takes it to beside the body.
+    const auto aim = w.bench.stage()->handlePixel(app::Stage::Handle::Move);
+    REQUIRE(aim);
+    const auto hand = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("hand_R"));
+    REQUIRE(hand);
+    test::dragMouse(w.bench.stage(), aim->toPoint(), hand->toPoint() + QPoint(-30, -40));
+    w.settle();
+    const Vec3 place = w.scene().layer(act)->vector("place");
+    CHECK(place.norm() > 0.2);
+    w.bench.session().setFrame(30);
+    w.settle();
+    lookAt(w, "act.png");
+    // The arm goes there while the act lasts, and not before it.
+    const auto& r = *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id);
+    const auto off = [&](int f) {
+        return (test::worldPlaces(*w.scene().actors[0].actor, *r.result, w.joint("hand_R"))[static_cast<std::size_t>(f)] -
+                test::worldPlaces(*w.scene().actors[0].actor, *r.body, w.joint("hand_R"))[static_cast<std::size_t>(f)])
+            .norm();
+    };
+    CHECK(off(8) < 0.03);
+    CHECK(off(30) > 0.05);
+    // Without a body nobody carries it out, and its page says so.
+    w.bench.document().edit(QStringLiteral("mute"), [&](scene::Scene& s) { s.layers.edit(0).muted = true; });
+    w.settle();
+    CHECK(w.bench.document().results()->evaluation.layer(act)->idle.find("carry it out") != std::string::npos);
+}
+
+TEST_CASE("Loosen gives the whole body follow-through in one action and keeps the feet") {
+    Window w;
+    play(w, "Walk");
+    w.bench.action(QStringLiteral("loosen"))->trigger();
+    w.settle();
+    REQUIRE(w.scene().layers.size() == 1);
+    const auto& r = *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id);
+    const auto most = [&](const char* joint) {
+        const auto is = test::worldPlaces(*w.scene().actors[0].actor, *r.result, w.joint(joint)),
+                   was = test::worldPlaces(*w.scene().actors[0].actor, *r.body, w.joint(joint));
+        double out = 0;
+        for (std::size_t f = 0; f < is.size(); ++f) out = std::max(out, (is[f] - was[f]).norm());
+        return out / w.scene().actors[0].actor->height;
+    };
+    CHECK(most("hips") < 1e-6);
+    CHECK(most("foot_L") < 0.01);
+    CHECK(most("hand_L") > 0.01);
+    CHECK(most("hand_L") < 0.2);
+    w.bench.session().setFrame(14);
+    lookAt(w, "loose.png");
+    w.bench.document().undo();
+    CHECK(w.scene().layers.empty());
+}
