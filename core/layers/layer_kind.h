@@ -86,6 +86,7 @@ struct LayerContext {
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     bool onward = false;                                      // it does but for the way that the body goes, lap after lap
     bool closes = false;                                      // then: what is simulated is to end as it begins
+    std::vector<scene::Interval> spans{};                     // of the layer in the shot [s], where its kind reads them
     std::vector<Act> acts{};                                  // of the body, the lowest first
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
@@ -255,6 +256,8 @@ struct LayerKind {
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
     bool acts = false;
+    /// What it makes depends on its own intervals, beyond where it shows.
+    bool readsSpans = false;
     /// It meets bodies, wind and pins.
     bool meets = false;
     /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.

@@ -6,6 +6,7 @@
 
 #include "layers/act/act.h"
 #include "layers/borrow/borrow.h"
+#include "layers/hold/hold.h"
 #include "layers/jiggle/jiggle.h"
 #include "layers/overlap/overlap.h"
 #include "layers/ragdoll/ragdoll.h"
@@ -21,7 +22,8 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,
+    &kStrandKind, &kJiggleKind, &kSwayKind,    &kOverlapKind, &kSteadyKind, &kTouchupKind,
+    &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,     &kHoldKind,
 };
 
 std::string shown(double v) {

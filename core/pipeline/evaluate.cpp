@@ -386,6 +386,8 @@ class Run {
         if (whole || plan.kind->acts || conflicts(me, plan)) flush();
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
         w.context.apart = plan.apart;
+        if (const auto spans = m_shot->intervals.find(layer->id); plan.kind->readsSpans && spans != m_shot->intervals.end())
+            w.context.spans = spans->second;
         m_kept.push_back(layer);
         // What is felt must come round again, too.
         const bool loops =
@@ -417,6 +419,7 @@ class Run {
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
         if (whole) h.key(me.rest);
         for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
+        for (const scene::Interval& s : w.context.spans) h.real(s.from).real(s.to);
         for (const scene::SettingSpec& row : plan.kind->settings)
             if (row.type == scene::SettingType::Region)
                 if ((w.context.region = m_evaluator.regionFor(*me.entry, layer->text(row.id))))

@@ -7,6 +7,8 @@
 #include <map>
 
 #include "base/error.h"
+#include "rig/capsule.h"
+#include "rig/contacts.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
 #include "rig/track.h"
@@ -14,10 +16,6 @@
 namespace nutatio::rig {
 
 namespace {
-
-constexpr double kLow = 0.035, kHigh = 0.06;       // heights over the floor: in, out
-constexpr double kSlow = 0.35, kQuick = 0.7;       // heights a second: in, out
-constexpr double kShortest = 0.1, kClosed = 0.05;  // [s]
 
 struct Named {
     int joint;
@@ -79,12 +77,6 @@ Mat3 basisOf(const Roles& r, const std::vector<Affine>& w) {
 double legOf(const Roles& r, const std::vector<Affine>& w) {
     const Limb& l = r.legs[0];
     return (place(w, l.lower) - place(w, l.upper)).norm() + (place(w, l.end) - place(w, l.lower)).norm();
-}
-
-double quantile(std::vector<double> v, double q) {
-    const auto at = v.begin() + static_cast<std::ptrdiff_t>(q * static_cast<double>(v.size() - 1));
-    std::nth_element(v.begin(), at, v.end());
-    return *at;
 }
 
 std::string keyOf(const std::string& name) {
@@ -284,31 +276,9 @@ std::vector<Contact> contactsOf(const Actor& actor, int clipNumber) {
         for (std::size_t k = 0; k < points.size(); ++k) places[k].push_back(place(worlds, points[k]));
     }
     std::vector<Contact> out;
-    for (std::size_t k = 0; k < points.size(); ++k) {
-        if (places[k].size() < 3) continue;
-        std::vector<double> heights;
-        for (const Vec3& p : places[k]) heights.push_back(p.y());
-        const double floor = quantile(heights, 0.03);
-        std::vector<Contact> found;
-        bool in = false;
-        for (std::size_t f = 0; f < places[k].size(); ++f) {
-            const std::size_t a = f > 0 ? f - 1 : f, b = std::min(f + 1, places[k].size() - 1);
-            const double v = (places[k][b] - places[k][a]).norm() / (static_cast<double>(b - a) * dt) / h,
-                         d = (places[k][f].y() - floor) / h;
-            const bool stands = in ? d < kHigh && v < kQuick : d < kLow && v < kSlow;
-            const double now = static_cast<double>(f) * dt;
-            if (stands && !in) found.push_back({points[k], now, now});
-            if (stands) found.back().to = now;
-            in = stands;
-        }
-        for (const Contact& c : found) {
-            if (!out.empty() && out.back().joint == c.joint && c.from - out.back().to <= kClosed)
-                out.back().to = c.to;
-            else
-                out.push_back(c);
-        }
-    }
-    std::erase_if(out, [](const Contact& c) { return c.to - c.from < kShortest; });
+    for (std::size_t k = 0; k < points.size(); ++k)
+        for (const Standing& stands : standingOf(places[k], rate, h))
+            out.push_back({points[k], stands.from * dt, stands.to * dt});
     return out;
 }
 

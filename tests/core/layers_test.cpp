@@ -73,7 +73,7 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
         CHECK(kind->setting("mix") != nullptr);
         CHECK(kind->setting(kind->target()) != nullptr);
         scene::Scene s = test::sceneWith(test::read(f / "rig.glb"));
-        test::addLayer(s, std::string(kind->id), {"bone_1"});
+        test::addLayer(s, std::string(kind->id), {"bone_2"});
         REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
         auto again = files::readScene(f / "s.nutatio");
         REQUIRE(again.ok());
@@ -265,6 +265,13 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (id == "about_frame") return 9;
         if (id == "shows") return 2;
         return spec.start == 1 ? 0.3 : 0.3 + spec.start;
+    }
+    if (kind.setting("contacts")) {
+        // It stands where it is low, however fast it goes.
+        values[std::string(kind.target())] = std::vector<std::string>{"bone_3"};
+        values["still"] = 20.0;
+        values["near"] = 0.1;
+        return id == "still" ? 0.05 : id == "near" ? 0.01 : id == "mix" ? 0.3 : spec.start + 0.5 * (spec.soft.high - spec.start);
     }
     if (kind.isAct) {
         // Somebody has to carry it out.

@@ -1,0 +1,597 @@
+#include "layers/hold/hold.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <set>
+
+#include "layers/anchors.h"
+#include "layers/common_rows.h"
+#include "layers/descent.h"
+#include "layers/joint_worlds.h"
+#include "rig/contacts.h"
+#include "rig/limb.h"
+#include "rig/roles.h"
+#include "rig/stride.h"
+
+namespace nutatio::layers {
+
+// Of each point its way over what it stands on; where it stands (rig::standingOf, or the intervals of the layer) it is held at
+// the median of its places there, the least change. Offset o = place - x, weight w = 1 inside and the quintic outside over some
+// frames, no farther than to the point's next contact: O := (O W (1-w) + o w)/(W (1-w) + w) for the points of one limb, W := W
+// (1-w) + w. The body's root takes a share of the feet's mean offset, and what a limb would have to reach beyond itself; then
+// each limb is brought to its end's place by two bones (rig::reachWithLimb), and hand or foot keeps its turn. Where the clip
+// walks in place the ground runs under it as fast as its feet tell (rig::strideOf).
+
+namespace {
+
+using scene::SettingSpec;
+using scene::SettingType;
+using scene::Unit;
+
+constexpr SettingSpec kSettings[] = {
+    {.id = "joint",
+     .label = "Points",
+     .type = SettingType::Joints,
+     .help = "What is held: feet, toes, hands. Each with the two bones above it.",
+     .role = scene::Role::Target,
+     .feel = false},
+    {.id = "contacts",
+     .label = "Contacts",
+     .type = SettingType::Choice,
+     .help = "Found where a point is near the ground and still; or the intervals of this layer, set by hand on the tape.",
+     .feel = false,
+     .together = true,
+     .choices = "found|intervals",
+     .group = "Contacts"},
+    {.id = "on",
+     .label = "Held to",
+     .type = SettingType::Joint,
+     .help =
+         "The joint of any actor that points are held to, as they stand to it in the middle of the contact; none: the ground.",
+     .feel = false,
+     .anywhere = true,
+     .together = true},
+    {.id = "near",
+     .label = "Near",
+     .unit = Unit::Share,
+     .range = {0.001, 1},
+     .soft = {0.005, 0.15},
+     .start = 0.035,
+     .help = "How near its lowest a point must be to stand, against the length of its limb.",
+     .more = "More: contacts begin earlier. Less: only where it is right down.",
+     .curved = true,
+     .together = true,
+     .only = "contacts=found"},
+    {.id = "still",
+     .label = "Still",
+     .unit = Unit::PerSecond,
+     .range = {0.01, 20},
+     .soft = {0.05, 2},
+     .start = 0.35,
+     .help = "How slow it must be to stand, in lengths of its limb a second.",
+     .more = "More: sliding feet count. Less: only what stands still.",
+     .curved = true,
+     .together = true,
+     .only = "contacts=found"},
+    {.id = "ease",
+     .label = "Ease",
+     .unit = Unit::Frames,
+     .range = {0, 100},
+     .soft = {0, 24},
+     .start = 3,
+     .help = "Frames before and after a contact over which a point is drawn to its place.",
+     .more = "More: gentle. Less: exact to the frame.",
+     .together = true,
+     .group = "How"},
+    {.id = "body",
+     .label = "Body follows",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 0.35,
+     .help = "How much of what feet are off the body as a whole takes over.",
+     .more = "More: hips move, legs change little. 0: legs alone.",
+     .together = true},
+    {.id = "bend",
+     .label = "Knees, elbows",
+     .type = SettingType::Choice,
+     .help = "Bend as the animation bends them, or the other way, where it leaves them straight.",
+     .feel = false,
+     .together = true,
+     .choices = "as animated|the other way"},
+    kMixRow,
+};
+
+/// A limb and the points at its end that are held.
+struct HeldLimb {
+    int upper = rig::kNoJoint, lower = rig::kNoJoint, end = rig::kNoJoint;
+    bool foot = false;
+    std::vector<int> points;  // heel side first
+};
+
+/// What a layer turns: limbs, each once, and the joint that carries the body.
+struct Build {
+    std::vector<HeldLimb> limbs;
+    int root = rig::kNoJoint;
+    std::vector<int> joints;  // that it gives, the root first
+};
+
+int commonAbove(const rig::Skeleton& s, int a, int b) {
+    for (int p = a; p != rig::kNoJoint; p = s.joint(p).parent)
+        if (p == b || s.isBelow(b, p)) return p;
+    return rig::kNoJoint;
+}
+
+Build buildOf(const rig::Actor& actor, const scene::Layer& layer) {
+    const rig::Skeleton& s = actor.skeleton;
+    const rig::Roles roles = rig::rolesOf(actor);
+    std::vector<Affine> rest;
+    rig::worldTransforms(s, actor.restPose(), rest);
+    Build out;
+    for (const std::string& name : layer.list("joint")) {
+        const int point = s.find(name);
+        if (point == rig::kNoJoint) continue;
+        HeldLimb limb;
+        for (const auto* limbs : {&roles.legs, &roles.arms})
+            for (const rig::Limb& l : *limbs)
+                if (l.found() && (point == l.end || s.isBelow(point, l.end)))
+                    limb = {l.upper, l.lower, l.end, limbs == &roles.legs || roles.fourLegged, {}};
+        if (limb.end == rig::kNoJoint) {
+            // Any joint with two bones above it.
+            const auto above = [&](int joint) {
+                int up = joint == rig::kNoJoint ? joint : s.joint(joint).parent;
+                while (up != rig::kNoJoint &&
+                       (rest[static_cast<std::size_t>(up)].t - rest[static_cast<std::size_t>(joint)].t).norm() <
+                           1e-4 * actor.height)
+                    up = s.joint(up).parent;
+                return up;
+            };
+            const int lower = above(point), upper = above(lower);
+            if (upper == rig::kNoJoint) continue;
+            limb = {upper, lower, point, !roles.hasLegs(), {}};
+        }
+        const auto known = std::find_if(out.limbs.begin(), out.limbs.end(), [&](const HeldLimb& l) { return l.end == limb.end; });
+        HeldLimb& at = known == out.limbs.end() ? out.limbs.emplace_back(limb) : *known;
+        if (std::find(at.points.begin(), at.points.end(), point) == at.points.end()) at.points.push_back(point);
+    }
+    // What carries all limbs and the spine: hips and spine may be brothers.
+    int root = out.limbs.empty() ? rig::kNoJoint : out.limbs.front().upper;
+    for (const HeldLimb& l : out.limbs) root = commonAbove(s, root, l.upper);
+    for (int j : {roles.hips, roles.head})
+        if (j != rig::kNoJoint && root != rig::kNoJoint) root = commonAbove(s, root, j);
+    if (!out.limbs.empty() && root == out.limbs.front().upper) root = s.joint(root).parent;
+    out.root = root;
+    std::set<int> joints;
+    if (root != rig::kNoJoint) joints.insert(root);
+    for (const HeldLimb& l : out.limbs) joints.insert({l.upper, l.lower, l.end});
+    for (int j : s.order())
+        if (joints.count(j)) out.joints.push_back(j);
+    return out;
+}
+
+std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
+    if (auto missing = missingJoint(actor.skeleton, layer.list("joint"))) return missing;
+    if (buildOf(actor, layer).limbs.empty()) return "none of its points has two bones above it";
+    return std::nullopt;
+}
+
+std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<Moved> out;
+    for (int j : buildOf(actor, layer).joints) out.push_back({j, 0});
+    return out;
+}
+
+/// Median, coordinate by coordinate.
+Vec3 middleOf(const std::vector<Vec3>& points) {
+    Vec3 out;
+    for (Eigen::Index k = 0; k < 3; ++k) {
+        std::vector<double> v;
+        for (const Vec3& p : points) v.push_back(p[k]);
+        std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+        out[k] = v[v.size() / 2];
+    }
+    return out;
+}
+
+/// Evened out over some frames on either side, ends held or going round.
+std::vector<Vec3> evened(const std::vector<Vec3>& v, double frames, bool round) {
+    if (frames < 0.3) return v;
+    const int n = static_cast<int>(v.size()), reach = static_cast<int>(std::ceil(3 * frames));
+    std::vector<Vec3> out(v.size());
+    for (int f = 0; f < n; ++f) {
+        Vec3 sum = Vec3::Zero();
+        double all = 0;
+        for (int k = -reach; k <= reach; ++k) {
+            const double w = std::exp(-0.5 * k * k / (frames * frames));
+            const int last = n - 1, at = round && last > 0 ? ((f + k) % last + last) % last : std::clamp(f + k, 0, last);
+            sum += w * v[static_cast<std::size_t>(at)];
+            all += w;
+        }
+        out[static_cast<std::size_t>(f)] = sum / all;
+    }
+    return out;
+}
+
+/// One point through the shot.
+struct Point {
+    int joint;
+    std::vector<Vec3> world;   // the actor's
+    std::vector<Vec3> offset;  // that it is to move by
+    std::vector<double> weight;
+    std::vector<Held> held;
+};
+
+class Holding {
+  public:
+    Holding(const LayerContext& context, const rig::Track& below, const Cancel& cancel)
+        : m_c(context),
+          m_below(below),
+          m_cancel(cancel),
+          m_s(context.actor.skeleton),
+          m_settings(*context.settings),
+          m_build(buildOf(context.actor, context.layer)),
+          m_n(below.frames()),
+          m_level(scene::levelOf(context.placement)) {
+        sample();
+        readGround();
+    }
+
+    Filtered run() {
+        for (std::size_t k = 0; k < m_build.limbs.size(); ++k)
+            for (int joint : m_build.limbs[k].points) m_points.push_back({k, findContacts(k, joint)});
+        combine();
+        moveRoot();
+        return solve();
+    }
+
+  private:
+    struct OfLimb {
+        std::size_t limb;
+        Point point;
+    };
+    const Vec3& place(int joint, int f) const { return m_worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(joint)].t; }
+
+    void sample() {
+        std::vector<Xform> pose;
+        m_worlds.resize(static_cast<std::size_t>(m_n));
+        for (int f = 0; f < m_n; ++f) {
+            if (m_cancel.asked()) throw Cancelled{};
+            m_below.pose(f, pose);
+            rig::worldTransforms(m_s, pose, m_worlds[static_cast<std::size_t>(f)]);
+        }
+    }
+
+    /// What points stand on: frame by frame from its axes to the actor's.
+    void readGround() {
+        m_ground.assign(static_cast<std::size_t>(m_n), Affine{m_level.conjugate().toRotationMatrix(), Vec3::Zero()});
+        const std::string& on = m_settings.text("on");
+        if (!on.empty()) {
+            Anchors anchors(m_c);
+            const scene::JointIn named = scene::jointIn(m_s, on);
+            const int number = anchors.add(named.actor.empty() ? m_c.layer.actor : named.actor, named.joint);
+            anchors.close();
+            m_carried = number >= 0;
+            for (int f = 0; f < m_n && number >= 0; ++f) {
+                anchors.update(PoseView(m_below, f));
+                const Affine& w = anchors.world(number);
+                m_ground[static_cast<std::size_t>(f)] = {rotationOf(w.m).toRotationMatrix(), w.t};
+            }
+            return;
+        }
+        // A clip in place walks on ground that runs.
+        const rig::Stride stride = rig::strideOf(m_c.actor, m_below, m_level);
+        const double tall = m_c.actor.height, fps = m_below.grid().fps;
+        if (m_build.root == rig::kNoJoint || stride.speed < 0.3 * tall) return;
+        const double net = (place(m_build.root, m_n - 1) - place(m_build.root, 0)).norm() * fps / std::max(1, m_n - 1);
+        if (net > 0.3 * stride.speed) return;
+        for (int f = 0; f < m_n; ++f)
+            m_ground[static_cast<std::size_t>(f)].t = m_level.conjugate() * (-stride.speed * f / fps * stride.way);
+        m_lapWay = stride.speed * (m_n - 1) / fps * stride.way;
+    }
+
+    double limbLength(const HeldLimb& l) const {
+        return (place(l.lower, 0) - place(l.upper, 0)).norm() + (place(l.end, 0) - place(l.lower, 0)).norm();
+    }
+
+    Point findContacts(std::size_t limbNumber, int joint) const {
+        const HeldLimb& limb = m_build.limbs[limbNumber];
+        Point p{joint,
+                {},
+                std::vector<Vec3>(static_cast<std::size_t>(m_n), Vec3::Zero()),
+                std::vector<double>(static_cast<std::size_t>(m_n), 0.0),
+                {}};
+        std::vector<Vec3> on;
+        for (int f = 0; f < m_n; ++f) {
+            p.world.push_back(place(joint, f));
+            on.push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(p.world.back()));
+        }
+        const double fps = m_below.grid().fps, length = limbLength(limb);
+        std::vector<rig::Standing> spans;
+        const bool set = m_settings.text("contacts") == "intervals";
+        if (set) {
+            for (const scene::Interval& i : m_c.spans)
+                spans.push_back({std::clamp(static_cast<int>(std::lround(i.from * fps)), 0, m_n - 1),
+                                 std::clamp(static_cast<int>(std::lround(i.to * fps)), 0, m_n - 1)});
+        } else {
+            rig::StandingRule rule;
+            rule.near = m_settings.at("near");
+            rule.far = rule.near * 0.06 / 0.035;
+            rule.still = m_settings.at("still");
+            rule.quick = 2 * rule.still;
+            std::vector<Vec3> seen = on;
+            // Near a thing that it is held to: nearer than anywhere else.
+            if (m_carried) {
+                const Vec3 nearest = middleOf(on);
+                for (Vec3& q : seen) q = Vec3(q.x(), (q - nearest).norm(), q.z());
+            }
+            spans = rig::standingOf(seen, fps, length, rule);
+        }
+        // A cut ends what stands.
+        for (int cut : m_c.cuts) {
+            std::vector<rig::Standing> parts;
+            for (const rig::Standing& s : spans) {
+                if (cut > s.from && cut <= s.to) {
+                    parts.push_back({s.from, cut - 1});
+                    parts.push_back({cut, s.to});
+                } else {
+                    parts.push_back(s);
+                }
+            }
+            spans = std::move(parts);
+        }
+        const bool round = m_c.period > 0,
+                   joins = round && spans.size() > 1 && spans.front().from <= 1 && spans.back().to >= m_n - 2;
+        std::vector<Vec3> middles;
+        for (const rig::Standing& s : spans) {
+            std::vector<Vec3> stood(on.begin() + s.from, on.begin() + s.to + 1);
+            middles.push_back(middleOf(stood));
+        }
+        if (joins) {
+            // One contact goes over the seam: it stands on one place in both laps.
+            std::vector<Vec3> stood(on.begin() + spans.front().from, on.begin() + spans.front().to + 1);
+            for (int f = spans.back().from; f <= spans.back().to; ++f)
+                stood.push_back(on[static_cast<std::size_t>(f)] - m_lapWay);
+            middles.front() = middleOf(stood);
+            middles.back() = middles.front() + m_lapWay;
+        }
+        const auto ease = static_cast<int>(std::lround(m_settings.at("ease")));
+        for (std::size_t k = 0; k < spans.size(); ++k) {
+            const rig::Standing& s = spans[k];
+            Held held{joint, s.from, s.to, m_ground[static_cast<std::size_t>(s.from)].apply(middles[k]), 0, 0, 0, set};
+            for (int f = s.from; f <= s.to; ++f) {
+                const auto at = static_cast<std::size_t>(f);
+                p.weight[at] = 1;
+                p.offset[at] = m_ground[at].apply(middles[k]) - p.world[at];
+                held.before = std::max(held.before, (on[at] - middles[k]).norm());
+            }
+            // Eases share the gap to the next contact, over the seam of what goes round; none goes on beyond a cut.
+            const int last = m_n - 1;
+            const std::size_t previous = k > 0 ? k - 1 : spans.size() - 1, next = k + 1 < spans.size() ? k + 1 : 0;
+            const int before = k > 0   ? s.from - spans[k - 1].to
+                               : round ? s.from + last - spans[previous].to
+                                       : s.from,
+                      after = k + 1 < spans.size() ? spans[k + 1].from - s.to
+                              : round              ? spans[next].from + last - s.to
+                                                   : last - s.to;
+            const auto fade = [&](int gap, int from, int way) {
+                const int frames = std::min(ease, (joins && (from == 0 || from == last)) ? 0 : gap / 2);
+                // What it is off at the edge dies away: the swing itself stays.
+                const Vec3 edge = p.offset[static_cast<std::size_t>(from)];
+                for (int j = 1; j <= frames; ++j) {
+                    int f = from + way * j;
+                    if (round && last > 0) f = (f % last + last) % last;
+                    if (f < 0 || f > last || std::binary_search(m_c.cuts.begin(), m_c.cuts.end(), way > 0 ? f : f + 1)) break;
+                    const auto at = static_cast<std::size_t>(f);
+                    const double w = eased(1 - static_cast<double>(j) / (frames + 1));
+                    if (w <= p.weight[at]) break;
+                    p.weight[at] = w;
+                    p.offset[at] = edge;
+                }
+            };
+            fade(before, s.from, -1);
+            fade(after, s.to, 1);
+            p.held.push_back(held);
+        }
+        if (round && m_n > 1) {
+            p.weight.back() = p.weight.front();
+            p.offset.back() = p.offset.front();
+        }
+        return p;
+    }
+
+    /// The offset of each limb's end: of its points, the later ones win.
+    void combine() {
+        m_offset.assign(m_build.limbs.size(), std::vector<Vec3>(static_cast<std::size_t>(m_n), Vec3::Zero()));
+        m_weight.assign(m_build.limbs.size(), std::vector<double>(static_cast<std::size_t>(m_n), 0.0));
+        for (const OfLimb& o : m_points)
+            for (std::size_t f = 0; f < o.point.offset.size(); ++f) {
+                const double w = o.point.weight[f];
+                double& W = m_weight[o.limb][f];
+                Vec3& O = m_offset[o.limb][f];
+                const double all = W * (1 - w) + w;
+                if (all > 0) O = (O * W * (1 - w) + o.point.offset[f] * w) / all;
+                W = all;
+            }
+        for (std::size_t k = 0; k < m_offset.size(); ++k)
+            for (std::size_t f = 0; f < m_offset[k].size(); ++f) m_offset[k][f] *= m_weight[k][f];
+    }
+
+    void moveRoot() {
+        m_root.assign(static_cast<std::size_t>(m_n), Vec3::Zero());
+        const double share = m_settings.at("body"), spread = 0.05 * m_below.grid().fps;
+        if (m_build.root == rig::kNoJoint) return;
+        const bool round = m_c.period > 0;
+        for (int f = 0; f < m_n; ++f) {
+            const auto at = static_cast<std::size_t>(f);
+            Vec3 sum = Vec3::Zero();
+            double all = 0;
+            for (std::size_t k = 0; k < m_build.limbs.size(); ++k)
+                if (m_build.limbs[k].foot) {
+                    sum += m_offset[k][at];
+                    all += m_weight[k][at];
+                }
+            if (all > 0) m_root[at] = share * sum / std::max(1.0, all);
+        }
+        m_root = evened(m_root, spread, round);
+        // What a limb would have to reach beyond itself, the body comes nearer.
+        for (int turn = 0; turn < 3 && share > 0; ++turn) {
+            std::vector<Vec3> more(static_cast<std::size_t>(m_n), Vec3::Zero());
+            for (int f = 0; f < m_n; ++f) {
+                const auto at = static_cast<std::size_t>(f);
+                for (std::size_t k = 0; k < m_build.limbs.size(); ++k) {
+                    const HeldLimb& l = m_build.limbs[k];
+                    if (!l.foot || m_weight[k][at] <= 0) continue;
+                    const Vec3 hip = place(l.upper, f) + m_root[at], way = place(l.end, f) + m_offset[k][at] - hip;
+                    const double reach = std::max(0.97 * limbLength(l), (place(l.end, f) - place(l.upper, f)).norm());
+                    if (const double over = way.norm() - reach; over > 0) more[at] += over * way.normalized();
+                }
+            }
+            more = evened(more, spread, round);
+            for (std::size_t f = 0; f < more.size(); ++f) m_root[f] += more[f];
+        }
+    }
+
+    Filtered solve() {
+        Filtered out;
+        for (int j : m_build.joints) out.joints.emplace_back(j, rig::Column(static_cast<std::size_t>(m_n)));
+        // The hinge of each limb over the shot, in its upper bone's axes.
+        std::vector<Vec3> hinge(m_build.limbs.size(), Vec3::Zero());
+        for (std::size_t k = 0; k < hinge.size(); ++k) {
+            const HeldLimb& l = m_build.limbs[k];
+            for (int f = 0; f < m_n; ++f)
+                hinge[k] += rotationOf(m_worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(l.upper)].m).conjugate() *
+                            rig::hingeOf(place(l.upper, f), place(l.lower, f), place(l.end, f));
+            if (hinge[k].norm() > 1e-9)
+                hinge[k].normalize();
+            else
+                hinge[k] = Vec3::UnitX();
+            if (m_settings.text("bend") != "as animated") hinge[k] = -hinge[k];
+        }
+        Descent descent(m_s, m_build.joints);
+        std::vector<Xform> made(m_build.joints.size());
+        for (int f = 0; f < m_n; ++f) {
+            if (m_cancel.asked()) throw Cancelled{};
+            const auto at = static_cast<std::size_t>(f);
+            std::vector<rig::LimbTurn> turns(m_build.limbs.size());
+            for (std::size_t k = 0; k < turns.size(); ++k) {
+                const HeldLimb& l = m_build.limbs[k];
+                const Vec3 a = place(l.upper, f) + m_root[at], b = place(l.lower, f) + m_root[at],
+                           c = place(l.end, f) + m_root[at], target = place(l.end, f) + m_offset[k][at];
+                // A limb that is neither held nor carried along stays as it is.
+                if ((target - c).norm() < 1e-12 * m_c.actor.height) continue;
+                turns[k] =
+                    rig::reachWithLimb(a, b, c, target, rotationOf(m_worlds[at][static_cast<std::size_t>(l.upper)].m) * hinge[k]);
+            }
+            descent.go(
+                PoseView(m_below, f),
+                [&](std::size_t number, const Affine& above, const Xform& local) {
+                    const int joint = m_build.joints[number];
+                    Xform x = local;
+                    if (joint == m_build.root) x.t = above.inverse().apply(above.apply(local.t) + m_root[at]);
+                    const Quat was = rotationOf(m_worlds[at][static_cast<std::size_t>(joint)].m);
+                    for (std::size_t k = 0; k < turns.size(); ++k) {
+                        const HeldLimb& l = m_build.limbs[k];
+                        if (joint != l.upper && joint != l.lower && joint != l.end) continue;
+                        const Quat wanted = joint == l.upper   ? Quat(turns[k].upper * was)
+                                            : joint == l.lower ? Quat(turns[k].lower * was)
+                                                               : was;
+                        const Quat is = rotationOf((above * x.affine()).m);
+                        x = turnedInWorld(x, above, (wanted * is.conjugate()).normalized());
+                    }
+                    return x;
+                },
+                made);
+            for (std::size_t k = 0; k < made.size(); ++k) out.joints[k].second[at] = made[k];
+        }
+        report(out);
+        return out;
+    }
+
+    /// How far each contact slides now, as it has become.
+    void report(Filtered& out) {
+        rig::Track above = m_below;
+        for (const auto& [joint, made] : out.joints) above.replace(joint, made);
+        std::vector<int> joints;
+        for (const OfLimb& o : m_points) joints.push_back(o.point.joint);
+        JointWorlds worlds(m_s, joints);
+        std::vector<std::vector<Vec3>> now(m_points.size());
+        for (int f = 0; f < m_n; ++f) {
+            worlds.update(PoseView(above, f));
+            for (std::size_t k = 0; k < m_points.size(); ++k)
+                now[k].push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(worlds.world(m_points[k].point.joint).t));
+        }
+        double before = 0, after = 0;
+        int contacts = 0;
+        for (std::size_t k = 0; k < m_points.size(); ++k)
+            for (Held held : m_points[k].point.held) {
+                const std::vector<Vec3> stood(now[k].begin() + held.from, now[k].begin() + held.to + 1);
+                const Vec3 middle = middleOf(stood);
+                for (const Vec3& p : stood) held.after = std::max(held.after, (p - middle).norm());
+                before = std::max(before, held.before);
+                after = std::max(after, held.after);
+                ++contacts;
+                out.held.push_back(held);
+            }
+        if (contacts == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
+        if (after > 0.02 * m_c.actor.height) {
+            char text[120];
+            std::snprintf(text, sizeof text, "a contact still slides by %.1f %% of the height: it is out of reach",
+                          100 * after / m_c.actor.height);
+            out.remarks.emplace_back(text);
+        }
+    }
+
+    const LayerContext& m_c;
+    const rig::Track& m_below;
+    const Cancel& m_cancel;
+    const rig::Skeleton& m_s;
+    const scene::Resolved& m_settings;
+    Build m_build;
+    int m_n;
+    Quat m_level;
+    std::vector<std::vector<Affine>> m_worlds;  // by frame
+    std::vector<Affine> m_ground;               // by frame
+    bool m_carried = false;
+    Vec3 m_lapWay = Vec3::Zero();
+    std::vector<OfLimb> m_points;
+    std::vector<std::vector<Vec3>> m_offset;  // by limb, of its end
+    std::vector<std::vector<double>> m_weight;
+    std::vector<Vec3> m_root;
+};
+
+Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+    return Holding(context, below, cancel).run();
+}
+
+std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track&) {
+    const Filtered made = Holding(context, below, {}).run();
+    double before = 0, after = 0;
+    for (const Held& h : made.held) {
+        before = std::max(before, h.before);
+        after = std::max(after, h.after);
+    }
+    char text[120];
+    const double mm = 1000 * context.placement.metres;
+    std::snprintf(text, sizeof text, "holds %d contacts: they slide %.3g mm below, %.2g mm now",
+                  static_cast<int>(made.held.size()), mm * before, mm * after);
+    return text;
+}
+
+}  // namespace
+
+const LayerKind kHoldKind{.id = "hold",
+                          .label = "Hold",
+                          .help =
+                              "Keeps feet, hands or any point on its place while it is in contact, found or set by hand; the "
+                              "pose changes as little as it can.",
+                          .glyph = "M5 20h14 M8 20v-6l4 -3v-7 M12 11l4 3v6 M9 4h6",
+                          .takes = Takes::Joints,
+                          .settings = kSettings,
+                          .problem = problem,
+                          .moves = moves,
+                          .filter = filter,
+                          .measured = measured,
+                          .readsSpans = true};
+
+}  // namespace nutatio::layers

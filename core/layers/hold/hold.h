@@ -1,0 +1,10 @@
+// The Hold kind: hands and feet stay where they stand while they are in contact.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+extern const LayerKind kHoldKind;
+
+}  // namespace nutatio::layers
