@@ -9,7 +9,6 @@
 
 #include "app/bench/bench.h"
 #include "app/look/theme.h"
-#include "app/prepare/motion_face.h"
 #include "app/prepare/prepare_page.h"
 #include "app/shots/time_shots.h"
 #include "app/widgets/list_row.h"
@@ -92,6 +91,33 @@ void forces(Bench& bench, const QDir& folder) {
     bench.document().undo();
 }
 
+/// Whole bodies: the segments of one that has let go, and its fall frame by frame.
+void bodies(Bench& bench, const QDir& folder, const QString& scene) {
+    auto& session = bench.session();
+    session.setGhost(false);
+    bench.document().open(scene);
+    waitFor([&] { return bench.document().scene().layers.size() == 8; });
+    settle(bench);
+    auto camera = bench.stage()->camera();
+    camera.heading = nutatio::radians(110);
+    camera.height = nutatio::radians(12);
+    camera.target = nutatio::Vec3(0, 0.5, 0.15);
+    session.setFrame(0);
+    settle(bench);
+    bench.stage()->setCamera(camera);
+    session.selectActor("otter");
+    bench.action(QStringLiteral("follow"))->trigger();
+    bench.stage()->setJointsShown(true);
+    session.selectLayer("hips-ragdoll");
+    session.pointAt("otter", bench.document().scene().actor("otter")->actor->skeleton.find("upper_arm_L"));
+    session.setFrame(43);
+    keep(bench, folder, QStringLiteral("body.png"));
+    session.select({});
+    bench.stage()->setJointsShown(false);
+    strip(bench, folder, QStringLiteral("slip-strip.png"), {36, 40, 42, 44, 46, 52, 64, 95, 108, 122},
+          QRectF(0.12, 0.1, 0.7, 0.85));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -100,9 +126,9 @@ int main(int argc, char** argv) {
     nutatio::look::dress(app);
     const QStringList args = QApplication::arguments();
     const bool stripOnly = args.value(3) == QStringLiteral("strip");
-    if (args.size() < 3 || args.size() > (stripOnly ? 7 : 4) || (stripOnly && args.size() < 5)) {
+    if (args.size() < 3 || args.size() > (stripOnly ? 8 : 4) || (stripOnly && args.size() < 5)) {
         std::cerr << "usage: nutatio-shots SCENE FOLDER [night]\n"
-                     "       nutatio-shots SCENE FOLDER strip FRAME,FRAME... [HEADING [DISTANCE]]\n";
+                     "       nutatio-shots SCENE FOLDER strip FRAME,FRAME... [HEADING [DISTANCE [follow]]]\n";
         return 2;
     }
     const QDir folder(args[2]);
@@ -124,6 +150,7 @@ int main(int argc, char** argv) {
         if (args.size() > 6) view.distance *= args[6].toDouble();
         bench.stage()->setCamera(view);
         bench.session().select({});
+        if (args.size() > 7) bench.action(QStringLiteral("follow"))->trigger();
         bench.stage()->setJointsShown(false);
         strip(bench, folder, QStringLiteral("strip.png"), frames, QRectF(0, 0, 1, 1));
         return 0;
@@ -168,7 +195,6 @@ int main(int argc, char** argv) {
     bench.action(QStringLiteral("accept-parts"))->trigger();
     session.selectJoint("otter", actor.skeleton.find("tail_01"));
     session.selectChain();
-    keep(bench, folder, QStringLiteral("parts.png"));
     bench.document().undo();
     bench.document().edit(QStringLiteral("map"), [](nutatio::scene::Scene& scene) {
         (void)nutatio::edit::carryOut(scene, "add-map:actor=otter,name=soft belly,from=distance,joints=belly,low=0.24,high=0.02")
@@ -179,12 +205,6 @@ int main(int argc, char** argv) {
     for (auto* row : bench.findChildren<nutatio::app::ListRow*>(QStringLiteral("map"))) Q_EMIT row->chosen(false);
     keep(bench, folder, QStringLiteral("maps.png"));
     bench.document().undo();
-    // A motion of somebody else, before it is put on.
-    session.setFace(nutatio::app::FaceId::Motion);
-    bench.findChild<nutatio::app::MotionFace*>()->bring(QFileInfo(args[1]).dir().filePath(QStringLiteral("assets/deckhand.bvh")));
-    waitFor([&] { return session.sheets().motion.has_value(); });
-    keep(bench, folder, QStringLiteral("motion.png"));
-    session.sheets().motion.reset();
     session.setFace(nutatio::app::FaceId::Joints);
     // A stroke of the brush on the tail's second joint.
     camera.heading = nutatio::radians(118);
@@ -229,5 +249,6 @@ int main(int argc, char** argv) {
     camera.height = nutatio::radians(9);
     bench.stage()->setCamera(camera);
     strip(bench, folder, QStringLiteral("walk-strip.png"), {1, 5, 9, 13, 17, 21, 25, 29}, QRectF(0.2, 0, 0.62, 1));
+    bodies(bench, folder, QFileInfo(args[1]).dir().filePath(QStringLiteral("slip.nutatio")));
     return 0;
 }

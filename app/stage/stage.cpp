@@ -293,6 +293,7 @@ void Stage::paintGL() {
     markColliders(marks);
     markVolumes(marks);
     markAim(marks);
+    markHeld(marks);
     markWinds(marks);
     markPins(marks);
     markGauges(marks);

@@ -159,6 +159,8 @@ class Stage : public QOpenGLWidget {
     void markVolumes(std::vector<Mark>& marks) const;
     /// What an act that is selected aims at, and what of the body it sets to it.
     void markAim(std::vector<Mark>& marks) const;
+    /// What a layer holds in this frame.
+    void markHeld(std::vector<Mark>& marks) const;
     struct AimHere {
         Vec3 place, from;  // in the world
         Affine carrier;    // that the place is given from

@@ -219,6 +219,30 @@ std::optional<Stage::PartHere> Stage::partHere() const {
     return std::nullopt;
 }
 
+void Stage::markHeld(std::vector<Mark>& marks) const {
+    const std::string& layer = m_session.selection().layer;
+    const scene::Layer* l = m_document.scene().layer(layer);
+    const scene::ActorEntry* a = l ? m_document.scene().actor(l->actor) : nullptr;
+    const Shown* s = a ? shown(a->id) : nullptr;
+    const ResultsPtr& r = m_document.results();
+    const pipeline::LayerResult* result = r ? r->evaluation.layer(layer) : nullptr;
+    if (!s || !result || m_session.bodyHeld()) return;
+    const look::Theme& t = look::theme();
+    for (const layers::Held& h : result->held) {
+        const bool now = m_session.frame() >= h.from && m_session.frame() <= h.to;
+        if (!now || h.joint >= static_cast<int>(s->posed.worlds.size())) continue;
+        // A square on the ground about what stands, filled with its cross.
+        const Vec3& at = s->posed.worlds[static_cast<std::size_t>(h.joint)].t;
+        const double size = 0.05 * m_size;
+        std::vector<Vec3> square;
+        for (const auto& [x, z] : {std::pair{1, 1}, {1, -1}, {-1, -1}, {-1, 1}, {1, 1}})
+            square.push_back(at + Vec3(x * size, 0, z * size));
+        addPolyline(marks, square, 2.4, t.lagoon);
+        addLine(marks, square[0], square[2], 1.2, t.lagoon);
+        addLine(marks, square[1], square[3], 1.2, t.lagoon);
+    }
+}
+
 std::optional<Stage::AimHere> Stage::aimHere() const {
     const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
     const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;

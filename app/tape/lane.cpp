@@ -218,6 +218,7 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
                    tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
         return;
     }
+    if (result) paintHeld(p, s, result->held);
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);
     if (!m_session.splitsTraces()) {
@@ -239,6 +240,24 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
         p.setFont(look::textFont(8, QFont::Bold));
         p.setPen(look::axisColour(k));
         p.drawText(QRectF(4, from + 1, 20, 12), Qt::AlignLeft, QStringLiteral("xyz").mid(k, 1));
+    }
+}
+
+/// Where joints are held: a row a joint at the foot of the lane, solid where it was found, open where it was set by hand.
+void Lane::paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers::Held>& held) {
+    if (held.empty()) return;
+    const look::Theme& t = look::theme();
+    std::vector<int> joints;
+    for (const layers::Held& h : held)
+        if (std::find(joints.begin(), joints.end(), h.joint) == joints.end()) joints.push_back(h.joint);
+    constexpr double kRow = 4;
+    for (const layers::Held& h : held) {
+        const auto row = static_cast<double>(std::find(joints.begin(), joints.end(), h.joint) - joints.begin());
+        const QRectF bar(s.x(h.from), height() - 2 - kRow * (static_cast<double>(joints.size()) - row),
+                         std::max(2.0, s.x(h.to) - s.x(h.from)), kRow - 1);
+        p.setPen(QPen(t.lagoon, 1));
+        p.setBrush(h.set ? Qt::NoBrush : QBrush(t.lagoon));
+        p.drawRect(bar);
     }
 }
 

@@ -54,6 +54,7 @@ class Lane : public QWidget {
     Grip gripUnder(const QPointF& p) const;
     void dragInterval(double frame);
     void paintTraces(QPainter& p, const FrameScale& s);
+    void paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers::Held>& held);
     void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added,
                     double larger, double top, double bottom);
     void paintIntervals(QPainter& p, const FrameScale& s);

@@ -269,8 +269,10 @@ void Articulated::solveRoots(double h) {
         const RootAim& aim = m_rootAims[static_cast<std::size_t>(r.segment)];
         if (aim.held) {
             r.inverse.setZero();
-            s.jw = aim.spin;
-            s.jv = aim.velocity;
+            // The speed in the middle of the step that leads from the last step's to the wanted one. The wanted one itself would
+            // leave in what hangs on the root a part that changes its sign from step to step.
+            s.jw = s.w + (aim.spin - s.w) / kA;
+            s.jv = s.v + (aim.velocity - s.v) / kA;
             continue;
         }
         if (aim.swing > 0) {

@@ -178,3 +178,29 @@ TEST_CASE("the lantern's chain hangs from the pole's hook: no joint is linked to
     CHECK(otter->skeleton.label(above) == "pole_hook");
     CHECK((w[static_cast<std::size_t>(chain)].t - w[static_cast<std::size_t>(above)].t).norm() < 0.02);
 }
+
+TEST_CASE("the slip: the otter walks, lies on the planks with its tail and scarf on top of that, and stands again") {
+    auto opened = pipeline::open(fs::path(NUTATIO_SOURCE_DIR) / "demo/slip.nutatio");
+    REQUIRE(opened.ok());
+    CHECK(opened.value().warnings.empty());
+    const scene::Scene& s = opened.value().scene;
+    const pipeline::Evaluation e = test::evaluate(s);
+    const pipeline::ActorResult& otter = *e.actor("otter");
+    for (const pipeline::LayerResult& l : otter.layers) {
+        INFO(l.id << ": " << l.problem << l.idle);
+        CHECK(l.problem.empty());
+        CHECK(l.idle.empty());
+    }
+    const rig::Actor& actor = *s.actors.front().actor;
+    const rig::Skeleton& k = actor.skeleton;
+    const auto hips = test::worldPlaces(actor, *otter.result, k.find("hips")),
+               head = test::worldPlaces(actor, *otter.result, k.find("head"));
+    // It goes on its way, its head is down with its hips in the middle, and above them at the end.
+    CHECK(hips[38].z() - hips[0].z() > 0.4);
+    CHECK(head[70].y() < hips[0].y());
+    CHECK(std::abs(head[70].y() - hips[70].y()) < 0.25);
+    CHECK(head[130].y() > hips[130].y() + 0.3);
+    // Wet planks: it slides on after it has fallen.
+    CHECK(hips[56].z() - hips[46].z() > 0.05);
+    for (const char* above : {"tail", "scarf", "ears"}) CHECK_FALSE(e.layer(above)->changed.empty());
+}

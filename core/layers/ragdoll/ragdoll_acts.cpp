@@ -191,7 +191,9 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Ar
         if (act.does == "limp") {
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.below[i]) m_limp[i] = std::max(m_limp[i], act.weight);
-            if (act.below[0]) m_freed = std::max(m_freed, act.weight);
+            // A spring on the whole body would hold it up, however little of it were left.
+            const double mix = act.settings->at("mix", frame);
+            if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
         }
         if (act.does == "leap" || act.does == "push") m_freed = std::max(m_freed, act.weight);
         if (act.does == "recover") {
