@@ -162,7 +162,7 @@ void Bench::refresh() {
         for (const char* id : ids) allow(QLatin1String(id), can, why);
     };
     const QString noJoint = tr("no joint is selected"), noLayer = tr("no layer is selected"), nothing = tr("nothing is open");
-    for (const layers::LayerKind* k : layers::kinds()) 
+    for (const layers::LayerKind* k : layers::kinds())
         allow(QStringLiteral("add-") + qs(k->id), joints || (any && k->takes == layers::Takes::Body), noJoint);
     each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin", "add-gauge"}, joints, noJoint);
     each({"gauge-to-selection", "gauge-csv"}, gauge, tr("no gauge is selected"));
@@ -196,7 +196,7 @@ void Bench::refresh() {
     m_actions["act-here"]->setText(chosen && !chosen->shot.empty() ? tr("Let the layer act in every shot")
                                                                    : tr("Let the layer act in this shot alone"));
     each({"follow", "ground", "path", "perform", "walk-about"}, chosenActor() != nullptr, nothing);
-    each({"loosen"}, chosenActor() != nullptr, nothing);
+    each({"loosen", "hold-feet"}, chosenActor() != nullptr, nothing);
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
     each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
     each({"pin-end", "pin-to-selection"}, pin, tr("no pin is selected"));

@@ -70,6 +70,21 @@ void Bench::makeLayerCommands() {
                          [this, id = std::string(k->id)] { addLayer(id); });
         a->setIcon(look::glyph(k->glyph, look::theme().ink));
     }
+    add("hold-feet", tr("Hold the feet where they stand"), {}, "pin", [this] {
+        const scene::ActorEntry* a = chosenActor();
+        if (!a) return;
+        std::string id;
+        const bool done = attempt(tr("Hold the feet"), [&, actor = a->id](scene::Scene& s) -> Result<Done> {
+            auto made = edit::holdFeet(s, actor);
+            if (!made) return made.error();
+            id = made.value();
+            return Done{};
+        });
+        if (!done) return;
+        m_session.selectLayer(id);
+        m_session.setStep(StepId::Tune);
+        say(tr("Bars at the foot of its lane say when each foot stands; squares on the stage where."));
+    });
     add("loosen", tr("Loosen the whole body: light follow-through on its animation"), {}, "waves", [this] {
         const scene::ActorEntry* a = chosenActor();
         if (!a) return;

@@ -114,6 +114,9 @@ void bodies(Bench& bench, const QDir& folder, const QString& scene) {
     keep(bench, folder, QStringLiteral("body.png"));
     session.select({});
     bench.stage()->setJointsShown(false);
+    camera = bench.stage()->camera();
+    camera.distance *= 1.35;
+    bench.stage()->setCamera(camera);
     strip(bench, folder, QStringLiteral("slip-strip.png"), {36, 40, 42, 44, 46, 52, 64, 95, 108, 122},
           QRectF(0.12, 0.1, 0.7, 0.85));
 }

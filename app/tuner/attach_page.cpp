@@ -40,6 +40,8 @@ AttachPage::AttachPage(const Document& document, const Session& session, QWidget
                 : tr("Click a joint on the stage, or choose one in the roster; C adds the chain below it. Then put a layer on "
                      "it:"));
         buildKinds(can);
+        addText(tr("Or at once, on the whole body:"));
+        addButtons({{QStringLiteral("loosen"), tr("Loosen it")}, {QStringLiteral("hold-feet"), tr("Hold its feet")}});
         buildColliders(can);
         buildPieces();
         m_rows->addSpacing(12);

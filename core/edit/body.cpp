@@ -25,4 +25,22 @@ Result<std::string> loosen(scene::Scene& s, const std::string& actor) {
     return id;
 }
 
+Result<std::string> holdFeet(scene::Scene& s, const std::string& actor) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    if (!a) return Error{"", actor, "there is no such actor"};
+    const rig::Roles roles = rig::rolesOf(*a->actor);
+    std::vector<std::string> feet;
+    for (const auto* limbs : {&roles.legs, &roles.arms})
+        if (limbs == &roles.legs || roles.fourLegged)
+            for (const rig::Limb& l : *limbs)
+                if (l.found()) feet.push_back(a->actor->skeleton.reference(l.end));
+    if (feet.empty()) return Error{"", a->name, "no feet are told by names or shape: choose the joints that stand"};
+    const auto& kinds = layers::kinds();
+    const auto kind = std::find_if(kinds.begin(), kinds.end(), [](const layers::LayerKind* k) { return k->readsSpans; });
+    if (kind == kinds.end()) return Error{"", a->name, "no kind of layer holds what stands"};
+    const std::string id = addLayer(s, (*kind)->id, actor, std::move(feet));
+    s.layer(id)->name = a->name + " feet";
+    return id;
+}
+
 }  // namespace nutatio::edit

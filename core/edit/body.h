@@ -11,4 +11,8 @@ namespace nutatio::edit {
 /// such actor.
 Result<std::string> loosen(scene::Scene& scene, const std::string& actor);
 
+/// Holds both feet of an actor, all four where it goes on four, where they stand: gives the id of the layer. Errors: there is no such
+/// actor, or no feet are told by names or shape.
+Result<std::string> holdFeet(scene::Scene& scene, const std::string& actor);
+
 }  // namespace nutatio::edit

@@ -111,7 +111,15 @@ Result<Done> doLoosen(scene::Scene& s, const Arguments& a) {
     return made ? Result<Done>(Done{}) : made.error();
 }
 
+Result<Done> doHoldFeet(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto made = holdFeet(s, actor.value());
+    return made ? Result<Done>(Done{}) : made.error();
+}
+
 constexpr Operation kLineOperations[] = {
+    {"hold-feet", "", "actor", "Holds the feet of an actor where they stand.", doHoldFeet},
     {"loosen", "", "actor", "Puts light follow-through on the whole body; its root and its legs keep to the clip.", doLoosen},
     {"go-over-ground", "", "actor,speed",
      "Carries what is animated in place over the ground, as fast as its feet tell or at speed [m/s].", doGoOver},

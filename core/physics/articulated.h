@@ -92,8 +92,8 @@ class Articulated {
     void setOffset(std::size_t segment, const Vec3& offset) { m_s[segment].offset = offset; }
     /// Inertias below the joints in the aims' pose: to be called when that has changed, once a frame.
     void refit();
-    /// How much stiffer joints must be so that the first mode of those of one part is the asked one: `part` by segment. After
-    /// refit. Source: numerics of coupled chains, core/physics/README.md.
+    /// How much stiffer joints must be so that the first mode of those of one part is the asked one: `part` by segment, in the
+    /// aims' pose. Derivation at the top of articulated.cpp.
     void coupleParts(std::span<const int> part);
 
     std::vector<Surface>& surfaces() { return m_surfaces; }
@@ -116,7 +116,6 @@ class Articulated {
     const Quat& turn(std::size_t i) const { return m_s[i].q; }
     const Vec3& velocity(std::size_t i) const { return m_s[i].v; }
     const Vec3& spin(std::size_t i) const { return m_s[i].w; }
-    Vec3 joint(std::size_t i) const { return m_s[i].x - m_s[i].q * m_s[i].lever; }
     Vec3 at(std::size_t i, const Vec3& own) const { return m_s[i].x + m_s[i].q * own; }
     Vec3 centreOfMass() const;
     Vec3 meanVelocity() const;

@@ -440,7 +440,8 @@ std::shared_ptr<const Figure> figureOf(const Actor& actor, const std::vector<int
         const std::lock_guard guard(lock);
         if (auto found = find()) return found;
     }
-    auto made = std::make_shared<const Figure>(Maker(actor, tops).make());
+    auto made =
+        actor.skeleton.size() == 0 ? std::make_shared<const Figure>() : std::make_shared<const Figure>(Maker(actor, tops).make());
     const std::lock_guard guard(lock);
     if (auto found = find()) return found;
     known.push_back({actor.content, actor.picture, tops, made});

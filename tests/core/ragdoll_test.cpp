@@ -242,13 +242,15 @@ TEST_CASE("acts: a leap lands where it is to, a push throws, a hand reaches and 
         CHECK(high > hips[5].y() + 0.2);
         CHECK(std::abs(hips[24].x() - 0.9) < 0.12);
     }
-    SECTION("a push") {
-        scene::Scene s = otterBody("Idle", {{"swing", 10.0}, {"follow", 0.0}});
-        actOn(s, "chest", {{"act", std::string("push")}, {"speed", 3.0}, {"heading", 90.0}}, 0.25, 1.5);
-        const pipeline::Evaluation e = test::evaluate(s);
-        const std::vector<Vec3> hips = placesOf(s, e, "hips");
-        CHECK(std::abs(hips[5].x() - hips[0].x()) < 0.02);
-        CHECK(hips[30].x() - hips[5].x() > 0.4);
+    SECTION("a push, whether the root was free or led by its clip") {
+        for (const double follow : {0.0, 1.0}) {
+            scene::Scene s = otterBody("Idle", {{"swing", 10.0}, {"follow", follow}});
+            actOn(s, "chest", {{"act", std::string("push")}, {"speed", 3.0}, {"heading", 90.0}}, 0.25, 1.5, 0.2);
+            const pipeline::Evaluation e = test::evaluate(s);
+            const std::vector<Vec3> hips = placesOf(s, e, "hips");
+            CHECK(std::abs(hips[5].x() - hips[0].x()) < 0.02);
+            CHECK(hips[30].x() - hips[5].x() > 0.4);
+        }
     }
     SECTION("reach, and what is out of reach is told") {
         for (const bool far : {false, true}) {

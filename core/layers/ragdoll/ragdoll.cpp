@@ -197,9 +197,9 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     return out;
 }
 
-Movers movers(const LayerContext& context, const PoseView& rest) {
+Movers movers(const LayerContext& context, const PoseView&) {
     Movers out;
-    out.push_back(std::make_unique<RagdollMover>(context, rest));
+    out.push_back(std::make_unique<RagdollMover>(context));
     return out;
 }
 

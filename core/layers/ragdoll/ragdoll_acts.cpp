@@ -195,7 +195,8 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Ar
             const double mix = act.settings->at("mix", frame);
             if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
         }
-        if (act.does == "leap" || act.does == "push") m_freed = std::max(m_freed, act.weight);
+        // What is thrown is let go at once: a root that is still led would take the speed away.
+        if ((act.does == "leap" || act.does == "push") && act.settings->at("mix", frame) > 0) m_freed = 1;
         if (act.does == "recover") {
             m_recoverSeconds = act.spans.empty() ? 1 : std::max(dt, to - act.begun);
             m_recovering = std::min(1.0, act.past / m_recoverSeconds);

@@ -27,7 +27,7 @@ Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
 
 }  // namespace
 
-RagdollMover::RagdollMover(const LayerContext& context, const PoseView&)
+RagdollMover::RagdollMover(const LayerContext& context)
     : m_settings(context.settings),
       m_figure(rig::figureOf(context.actor, topsOf(context.actor, context.layer))),
       m_skeleton(context.actor.skeleton),
@@ -350,7 +350,6 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
         m_nextSlope[i] = {0.5 * (rotationVector(b.turn * a.turn.conjugate()) + rotationVector(c.turn * b.turn.conjugate())),
                           0.5 * (c.joint - a.joint)};
     }
-    allowPose();
     if (!m_acts.none()) {
         std::vector<Quat> turns;
         for (const Stand& s : m_now) turns.push_back(s.turn);
@@ -364,6 +363,7 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
         return;
     }
     m_recovers = false;
+    allowPose();
     const int steps = substepsOf(dt);
     const double h = dt / steps;
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));

@@ -20,7 +20,7 @@ PartChannels partsOf(const rig::Figure& figure, const rig::Skeleton& skeleton, c
 /// One body, in the world and in SI units, whatever its actor's are.
 class RagdollMover final : public Mover {
   public:
-    RagdollMover(const LayerContext& context, const PoseView& rest);
+    explicit RagdollMover(const LayerContext& context);
 
     const std::vector<int>& joints() const override { return m_joints; }
     void start(double dt, const PoseView& pose, const PoseView& next) override;
