@@ -196,6 +196,7 @@ void Bench::refresh() {
     m_actions["act-here"]->setText(chosen && !chosen->shot.empty() ? tr("Let the layer act in every shot")
                                                                    : tr("Let the layer act in this shot alone"));
     each({"follow", "ground", "path", "perform", "walk-about"}, chosenActor() != nullptr, nothing);
+    each({"same-side"}, m_session.partJoint().has_value(), tr("no layer of a whole body is selected"));
     each({"loosen", "hold-feet"}, chosenActor() != nullptr, nothing);
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
     each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));

@@ -70,12 +70,14 @@ void Bench::makeLayerCommands() {
                          [this, id = std::string(k->id)] { addLayer(id); });
         a->setIcon(look::glyph(k->glyph, look::theme().ink));
     }
-    add("hold-feet", tr("Hold the feet where they stand"), {}, "pin", [this] {
+    // One layer on the whole of the chosen actor, by one action.
+    using Make = Result<std::string> (*)(scene::Scene&, const std::string&);
+    const auto atOnce = [this](const QString& what, Make make, const QString& then) {
         const scene::ActorEntry* a = chosenActor();
         if (!a) return;
         std::string id;
-        const bool done = attempt(tr("Hold the feet"), [&, actor = a->id](scene::Scene& s) -> Result<Done> {
-            auto made = edit::holdFeet(s, actor);
+        const bool done = attempt(what, [&, actor = a->id](scene::Scene& s) -> Result<Done> {
+            auto made = make(s, actor);
             if (!made) return made.error();
             id = made.value();
             return Done{};
@@ -83,22 +85,22 @@ void Bench::makeLayerCommands() {
         if (!done) return;
         m_session.selectLayer(id);
         m_session.setStep(StepId::Tune);
-        say(tr("Bars at the foot of its lane say when each foot stands; squares on the stage where."));
+        say(then);
+    };
+    add("hold-feet", tr("Hold the feet where they stand"), {}, "pin", [atOnce] {
+        atOnce(tr("Hold the feet"), edit::holdFeet,
+               tr("Bars at the foot of its lane say when each foot stands; squares on the stage where."));
     });
-    add("loosen", tr("Loosen the whole body: light follow-through on its animation"), {}, "waves", [this] {
-        const scene::ActorEntry* a = chosenActor();
-        if (!a) return;
-        std::string id;
-        const bool done = attempt(tr("Loosen"), [&, actor = a->id](scene::Scene& s) -> Result<Done> {
-            auto made = edit::loosen(s, actor);
-            if (!made) return made.error();
-            id = made.value();
-            return Done{};
+    add("same-side", tr("Set the part of the body on the other side as this one"), {}, "flip-horizontal", [this] {
+        const auto part = m_session.partJoint();
+        if (!part) return;
+        attempt(tr("The same on the other side"), [layer = part->layer->id, joint = part->reference()](scene::Scene& s) {
+            return edit::sameOnOtherSide(s, layer, joint);
         });
-        if (!done) return;
-        m_session.selectLayer(id);
-        m_session.setStep(StepId::Tune);
-        say(
+    });
+    add("loosen", tr("Loosen the whole body: light follow-through on its animation"), {}, "waves", [atOnce] {
+        atOnce(
+            tr("Loosen"), edit::loosen,
             tr("Light follow-through on the whole body; its legs keep their pose. Swing rate and Bounces say how much, Mix how "
                "much of it."));
     });

@@ -16,6 +16,7 @@
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
 #include "rig/parts.h"
+#include "rig/sides.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -246,6 +247,10 @@ void TunedPage::addPart(const HandJoint& part) {
     connect(box, &QComboBox::activated, this,
             [this, box, actor = part.actor->id](int at) { m_session.pointAt(actor, box->itemData(at).toInt()); });
     addText(tr("Or click it on the stage. What hangs on it goes along, unless it is set apart itself."));
+    const rig::Sides sides = rig::sidesOf(*part.actor->actor);
+    const int fellow = sides.fellow[static_cast<std::size_t>(part.joint)];
+    if (fellow != rig::kNoJoint && fellow != part.joint)
+        addButtons({{QStringLiteral("same-side"), tr("The same on the other side")}});
     for (scene::SettingSpec row : layers::tableOf(m_document.scene(), m_owner)) {
         if (row.each != scene::Each::Joint) continue;
         m_channels.push_back(scene::channelId(row.id, part.reference()));

@@ -1,8 +1,10 @@
 #include "edit/body.h"
 
-#include "edit/edit.h"
+#include <algorithm>
+
 #include "layers/registry.h"
 #include "rig/roles.h"
+#include "rig/sides.h"
 
 namespace nutatio::edit {
 
@@ -10,8 +12,7 @@ Result<std::string> loosen(scene::Scene& s, const std::string& actor) {
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return Error{"", actor, "there is no such actor"};
     const auto& kinds = layers::kinds();
-    const auto kind =
-        std::find_if(kinds.begin(), kinds.end(), [](const layers::LayerKind* k) { return k->takes == layers::Takes::Body; });
+    const auto kind = std::find_if(kinds.begin(), kinds.end(), [](const layers::LayerKind* k) { return k->acts; });
     if (kind == kinds.end()) return Error{"", actor, "no kind of layer simulates a whole body"};
     const std::string id = addLayer(s, (*kind)->id, actor, {});
     scene::Layer& l = *s.layer(id);
@@ -36,11 +37,39 @@ Result<std::string> holdFeet(scene::Scene& s, const std::string& actor) {
                 if (l.found()) feet.push_back(a->actor->skeleton.reference(l.end));
     if (feet.empty()) return Error{"", a->name, "no feet are told by names or shape: choose the joints that stand"};
     const auto& kinds = layers::kinds();
-    const auto kind = std::find_if(kinds.begin(), kinds.end(), [](const layers::LayerKind* k) { return k->readsSpans; });
+    const auto kind = std::find_if(kinds.begin(), kinds.end(),
+                                   [](const layers::LayerKind* k) { return k->readsSpans && k->takes == layers::Takes::Joints; });
     if (kind == kinds.end()) return Error{"", a->name, "no kind of layer holds what stands"};
     const std::string id = addLayer(s, (*kind)->id, actor, std::move(feet));
     s.layer(id)->name = a->name + " feet";
     return id;
+}
+
+Result<Done> sameOnOtherSide(scene::Scene& s, const std::string& layer, const std::string& joint) {
+    const scene::Layer* l = std::as_const(s).layer(layer);
+    const scene::ActorEntry* a = l ? std::as_const(s).actor(l->actor) : nullptr;
+    if (!a) return refused("there is no layer \"" + layer + "\"");
+    const rig::Skeleton& k = a->actor->skeleton;
+    const int from = k.find(joint);
+    if (from == rig::kNoJoint) return refused("there is no joint \"" + joint + "\"");
+    const int to = rig::sidesOf(*a->actor).fellow[static_cast<std::size_t>(from)];
+    if (to == rig::kNoJoint || to == from) return refused("\"" + joint + "\" has no other side");
+    const std::string own = k.reference(from), other = k.reference(to);
+    const scene::Owner owner{scene::List::Layers, layer};
+    for (const scene::SettingSpec& row : layers::findKind(l->kind)->settings) {
+        if (row.each != scene::Each::Joint) continue;
+        const std::string here = scene::channelId(row.id, own), there = scene::channelId(row.id, other);
+        scene::Values& values = s.layer(layer)->values;
+        if (const auto at = values.find(here); at != values.end())
+            values[there] = scene::Value(at->second);
+        else
+            values.erase(there);
+        if (const scene::Keys* keys = s.shot().keysOf(owner, here))
+            s.editShot().keys[owner][there] = scene::Keys(*keys);
+        else if (s.shot().keysOf(owner, there))
+            s.editShot().keys[owner].erase(there);
+    }
+    return Done{};
 }
 
 }  // namespace nutatio::edit

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "base/error.h"
-#include "scene/scene.h"
+#include "edit/edit.h"
 
 namespace nutatio::edit {
 
@@ -11,8 +11,12 @@ namespace nutatio::edit {
 /// such actor.
 Result<std::string> loosen(scene::Scene& scene, const std::string& actor);
 
-/// Holds both feet of an actor, all four where it goes on four, where they stand: gives the id of the layer. Errors: there is no such
-/// actor, or no feet are told by names or shape.
+/// Holds both feet of an actor, all four where it goes on four, where they stand: gives the id of the layer. Errors: there is no
+/// such actor, or no feet are told by names or shape.
 Result<std::string> holdFeet(scene::Scene& scene, const std::string& actor);
+
+/// Gives the joint on the other side all that a layer has for a joint alone - values and their keys in the shot on show. Errors:
+/// there is no such layer or joint, or it has no other side.
+Result<Done> sameOnOtherSide(scene::Scene& scene, const std::string& layer, const std::string& joint);
 
 }  // namespace nutatio::edit

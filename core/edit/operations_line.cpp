@@ -118,7 +118,12 @@ Result<Done> doHoldFeet(scene::Scene& s, const Arguments& a) {
     return made ? Result<Done>(Done{}) : made.error();
 }
 
+Result<Done> doSameSide(scene::Scene& s, const Arguments& a) {
+    return sameOnOtherSide(s, text(a, "layer"), text(a, "joint"));
+}
+
 constexpr Operation kLineOperations[] = {
+    {"same-side", "layer,joint", "", "What a layer has for a joint alone, on the other side of the body too.", doSameSide},
     {"hold-feet", "", "actor", "Holds the feet of an actor where they stand.", doHoldFeet},
     {"loosen", "", "actor", "Puts light follow-through on the whole body; its root and its legs keep to the clip.", doLoosen},
     {"go-over-ground", "", "actor,speed",

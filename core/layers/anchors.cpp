@@ -119,4 +119,17 @@ Vec3 downIn(const scene::Placement& placement) {
     return placement.turn.conjugate() * -Vec3::UnitY();
 }
 
+StandingBody standingBody(const scene::Resolved& settings, int frame, const Anchors& anchors, int anchor,
+                          const scene::Placement& placement) {
+    StandingBody out{scene::numbersOf(settings, frame), {}};
+    const double unit = anchors.unit(anchor);
+    out.numbers.offset *= unit;
+    out.place = placeCollider(out.numbers, anchors.world(anchor));
+    out.place.centre = placement.toWorld(out.place.centre);
+    out.place.turn = (placement.turn * out.place.turn).normalized();
+    for (double* length : {&out.numbers.radius, &out.numbers.radiusEnd, &out.numbers.length}) *length *= unit * placement.metres;
+    out.numbers.size *= unit * placement.metres;
+    return out;
+}
+
 }  // namespace nutatio::layers

@@ -43,6 +43,14 @@ class Anchors {
     std::vector<double> m_units;
 };
 
+/// A collider where it stands in the world [m], on an anchor that was updated.
+struct StandingBody {
+    scene::ColliderNumbers numbers;
+    ColliderPlace place;
+};
+StandingBody standingBody(const scene::Resolved& settings, int frame, const Anchors& anchors, int anchor,
+                          const scene::Placement& placement);
+
 /// The joint whose motion a layer feels in place of its own base's, as its `felt_from` names it.
 class FeltSource {
   public:

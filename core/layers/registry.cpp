@@ -6,6 +6,7 @@
 
 #include "layers/act/act.h"
 #include "layers/borrow/borrow.h"
+#include "layers/fall/fall.h"
 #include "layers/hold/hold.h"
 #include "layers/jiggle/jiggle.h"
 #include "layers/overlap/overlap.h"
@@ -23,7 +24,7 @@ namespace nutatio::layers {
 namespace {
 constexpr const LayerKind* kKinds[] = {
     &kStrandKind, &kJiggleKind, &kSwayKind,    &kOverlapKind, &kSteadyKind, &kTouchupKind,
-    &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,     &kHoldKind,
+    &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,     &kHoldKind,   &kFallKind,
 };
 
 std::string shown(double v) {

@@ -100,6 +100,14 @@ TEST_CASE("a part of a body is pointed at on the stage, set apart by its rows an
     CHECK(w.scene().layer(id)->number("looser@forearm_L") == Approx(1));
     const auto& r = *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id);
     CHECK(degrees(r.result->at(w.joint("forearm_L"), 30).r.angularDistance(r.body->at(w.joint("forearm_L"), 30).r)) > 1);
+    // And on the other side, by a button; its page is laid out anew with it.
+    QApplication::processEvents();
+    w.clickButton("do-same-side");
+    w.settle();
+    CHECK(w.scene().layer(id)->number("looser@forearm_R") == Approx(1));
+    w.bench.document().undo();
+    w.settle();
+    CHECK(w.scene().layer(id)->number("looser@forearm_R") == 0);
     // By its handle on the stage.
     const auto handle = w.bench.stage()->handlePixel(app::Stage::Handle::RadiusA);
     REQUIRE(handle);

@@ -13,6 +13,11 @@ using namespace nutatio::test;
 
 namespace {
 
+/// Rates of substeps that figures are asked at; under sanitizers, which look at memory and not at figures, one of them.
+std::vector<double> rates(std::initializer_list<double> all) {
+    return draws(4) == 4 ? std::vector<double>(all) : std::vector<double>{*(all.end() - 1)};
+}
+
 constexpr int kHandL = 8, kForearmL = 7, kUpperArmL = 6, kThighL = 9;
 
 /// The trunk's first segment alone, as a box with eight corners.
@@ -51,8 +56,8 @@ BodyTrial falling(double swing = 1) {
 
 TEST_CASE("a body's joint swings at the asked rate and damping") {
     for (int joint : {kHandL, kForearmL, kThighL})
-        for (double rate : {120.0, 240.0})
-            for (double swing : {1.0, 3.0, 8.0})
+        for (double rate : rates({240, 120}))
+            for (double swing : rates({1, 3, 8}))
                 for (double zeta : {0.05, 0.2}) {
                     const Ring r = branchRing(joint, true, swing, zeta, 1 / rate);
                     CAPTURE(joint, rate, swing, zeta);
@@ -82,7 +87,7 @@ TEST_CASE("a limp body that tumbles in space never gains energy and keeps most o
 
 TEST_CASE("a limp body lands from two metres, within its limits and the floor's, and comes to rest") {
     for (bool limp : {true, false})
-        for (double rate : {120.0, 240.0, 0.0}) {
+        for (double rate : rates({120, 240, 0})) {
             const Landing l = landing(limp, rate);
             CAPTURE(limp, rate);
             CHECK(l.floor < 0.01 * 1.75);
@@ -96,7 +101,7 @@ TEST_CASE("a limp body lands from two metres, within its limits and the floor's,
 }
 
 TEST_CASE("friction lets a body lie on a gentle slope and slide on a steep one") {
-    for (double rate : {120.0, 240.0}) {
+    for (double rate : rates({240, 120})) {
         CHECK(slideOn(25, rate).creep < 0.5e-3);
         for (double tipped : {28.0, 35.0}) {
             const Slide s = slideOn(tipped, rate);
@@ -301,7 +306,7 @@ TEST_CASE("a body's step does not allocate") {
 }
 
 TEST_CASE("nothing that a body can be set to explodes") {
-    for (int draw = 0; draw < draws(100); ++draw) {
+    for (int draw = 0; draw < draws(100) - (draws(4) == 4 ? 0 : 17); ++draw) {
         std::mt19937 g(static_cast<unsigned>(draw + 1));
         std::uniform_real_distribution<double> u(0, 1);
         std::normal_distribution<double> nd;

@@ -109,7 +109,8 @@ TEST_CASE("the otter's sliding feet stand, its limbs do not pop, nothing else mo
     CHECK(slides.before > 0.002);
     CHECK(slides.after < 1e-3);
     const rig::Skeleton& k = s.actors[0].actor->skeleton;
-    const rig::Track &is = *e.actors[0].result, &was = *e.below(id);
+    const pipeline::TrackPtr below = e.below(id);
+    const rig::Track &is = *e.actors[0].result, &was = *below;
     for (const char* joint : {"thigh_L", "shin_L", "foot_L", "thigh_R", "shin_R", "foot_R"})
         CHECK(worstJerk(is, k.find(joint)) < worstJerk(was, k.find(joint)) + 2);
     for (const char* joint : {"chest", "head", "upper_arm_L", "tail_04"})

@@ -266,6 +266,14 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (id == "shows") return 2;
         return spec.start == 1 ? 0.3 : 0.3 + spec.start;
     }
+    if (kind.setting("takeoff")) {
+        // It is thrown, and comes down.
+        values["lift"] = 0.5;
+        values["speed"] = 2.0;
+        values[std::string(kind.target())] = std::vector<std::string>{"root"};
+        if (one({"takeoff", "lands"})) values["air"] = std::string("is held");
+        if (id == "floor") return -0.4;
+    }
     if (kind.setting("contacts")) {
         // It stands where it is low, however fast it goes.
         values[std::string(kind.target())] = std::vector<std::string>{"bone_3"};

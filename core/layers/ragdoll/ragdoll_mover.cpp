@@ -134,16 +134,9 @@ void RagdollMover::readColliders(const PoseView& pose) {
     if (m_met.empty() && m_acts.none()) return;
     m_anchors.update(pose);
     for (Met& m : m_met) {
-        m.numbers = scene::numbersOf(*m.settings, pose.frame());
-        const double unit = m_anchors.unit(m.anchor);
-        for (double* length : {&m.numbers.radius, &m.numbers.radiusEnd, &m.numbers.length}) *length *= unit;
-        m.numbers.size *= unit;
-        m.numbers.offset *= unit;
-        m.now = placeCollider(m.numbers, m_anchors.world(m.anchor));
-        m.now.centre = toWorld(m.now.centre);
-        m.now.turn = (m_placement.turn * m.now.turn).normalized();
-        for (double* length : {&m.numbers.radius, &m.numbers.radiusEnd, &m.numbers.length}) *length *= m_placement.metres;
-        m.numbers.size *= m_placement.metres;
+        const StandingBody stands = standingBody(*m.settings, pose.frame(), m_anchors, m.anchor, m_placement);
+        m.numbers = stands.numbers;
+        m.now = stands.place;
     }
 }
 

@@ -1,0 +1,488 @@
+#include "layers/fall/fall.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+#include "layers/anchors.h"
+#include "layers/common_rows.h"
+#include "layers/descent.h"
+#include "layers/joint_worlds.h"
+#include "physics/articulated.h"
+#include "rig/figure.h"
+#include "rig/figure_limits.h"
+#include "rig/mass.h"
+#include "scene/items.h"
+
+namespace nutatio::layers {
+
+// The carrier is one rigid segment (physics/articulated.h) about the body's centre of mass, with corners where the posed mesh
+// reaches farthest in 26 directions. With C its motion since the fall began, every root goes to C X. Its outline is that of the
+// pose at the first touch, which the fall itself decides: it is run with the outline of the pose that it begins with, then with
+// that of the pose at its touch, until the touch stays where it is. Where the airborne stretch of the animation is held or goes
+// round, what plays at frame f is take-off + (f - start) or that modulo the stretch before the touch, and landing + (f - touch)
+// after it.
+
+namespace {
+
+using scene::SettingSpec;
+using scene::SettingType;
+using scene::Unit;
+
+constexpr SettingSpec kSettings[] = {
+    {.id = "joint",
+     .label = "Body",
+     .type = SettingType::Joints,
+     .help = "Joints of what falls: the top joint that each of them hangs on goes; none: the whole actor.",
+     .role = scene::Role::Target,
+     .feel = false},
+    {.id = "lift",
+     .label = "Dropped from",
+     .unit = Unit::Metres,
+     .range = {-100, 1000},
+     .soft = {0, 3},
+     .start = 0,
+     .help = "How far above its animated place it begins.",
+     .more = "More: a longer drop.",
+     .feel = false,
+     .together = true,
+     .group = "Throw"},
+    {.id = "speed",
+     .label = "Thrown at",
+     .unit = Unit::MetresPerSecond,
+     .range = {0, 200},
+     .soft = {0, 8},
+     .start = 0,
+     .help = "How fast it goes as it begins.",
+     .more = "More: farther. 0: it drops.",
+     .feel = false,
+     .together = true},
+    {.id = "heading",
+     .label = "Heading",
+     .unit = Unit::Degrees,
+     .range = {-360, 360},
+     .soft = {-180, 180},
+     .help = "Which way it is thrown: 0 along +z, 90 along +x.",
+     .feel = false,
+     .together = true},
+    {.id = "rise",
+     .label = "Rise",
+     .unit = Unit::Degrees,
+     .range = {-90, 90},
+     .soft = {-90, 90},
+     .start = 30,
+     .help = "How steeply it is thrown upwards.",
+     .feel = false,
+     .together = true},
+    {.id = "spin",
+     .label = "Spin",
+     .unit = Unit::DegreesPerSecond,
+     .range = {-3600, 3600},
+     .soft = {-720, 720},
+     .help = "How fast it turns over, the way that it is thrown.",
+     .more = "Below 0: backwards.",
+     .feel = false,
+     .together = true},
+    {.id = "twirl",
+     .label = "Twirl",
+     .unit = Unit::DegreesPerSecond,
+     .range = {-3600, 3600},
+     .soft = {-720, 720},
+     .help = "How fast it turns about the upright.",
+     .feel = false,
+     .together = true},
+    {.id = "gravity",
+     .label = "Gravity",
+     .unit = Unit::Gravities,
+     .range = {0, 20},
+     .soft = {0, 2},
+     .start = 1,
+     .help = "How strongly the earth pulls.",
+     .more = "More: heavy, quick falls. Less: as on the moon.",
+     .together = true,
+     .group = "Falls"},
+    {.id = "floor",
+     .label = "Floor height",
+     .unit = Unit::Metres,
+     .range = {-1e4, 1e4},
+     .soft = {-3, 3},
+     .help = "Height of an even floor without end; colliders and set pieces are met besides.",
+     .feel = false,
+     .together = true},
+    {.id = "friction",
+     .label = "Grip",
+     .range = {0, 10},
+     .soft = {0, 1.5},
+     .start = 0.6,
+     .help = "How the floor holds what slides on it.",
+     .more = "0.1: wet ice. 0.6: boards. 1: rubber.",
+     .together = true},
+    {.id = "bounce",
+     .label = "Bounce",
+     .unit = Unit::Share,
+     .range = {0, 1},
+     .soft = {0, 1},
+     .start = 0.2,
+     .help = "How much of the speed of its arrival the floor gives back.",
+     .more = "More: a ball. 0: a sack.",
+     .together = true},
+    {.id = "turns",
+     .label = "On the ground",
+     .type = SettingType::Choice,
+     .help = "It tips and rolls as it may, or keeps as it is turned when it falls.",
+     .feel = false,
+     .together = true,
+     .choices = "rolls|stays turned"},
+    {.id = "air",
+     .label = "In the air",
+     .type = SettingType::Choice,
+     .help = "Its animation plays on, or is held at take-off, or goes round from take-off to landing until it touches.",
+     .feel = false,
+     .together = true,
+     .choices = "plays on|is held|goes round",
+     .group = "Animation"},
+    {.id = "takeoff",
+     .label = "Take-off",
+     .unit = Unit::Frames,
+     .range = {1, 1e5},
+     .soft = {1, 100},
+     .start = 1,
+     .help = "Frame of the shot whose pose is held in the air, or where what goes round begins.",
+     .feel = false,
+     .whole = true,
+     .together = true,
+     .only = "air=is held|goes round"},
+    {.id = "lands",
+     .label = "Landing",
+     .unit = Unit::Frames,
+     .range = {1, 1e5},
+     .soft = {1, 100},
+     .start = 12,
+     .help = "Frame of the shot from which it plays on when it touches, whenever that is.",
+     .feel = false,
+     .whole = true,
+     .together = true,
+     .only = "air=is held|goes round"},
+    kMixRow,
+};
+
+bool retimes(const scene::Layer& layer) {
+    return layer.text("air") != "plays on";
+}
+
+std::vector<int> rootsOf(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<int> out;
+    for (const std::string& name : layer.list("joint")) {
+        const int root = rootOf(actor.skeleton, actor.skeleton.find(name));
+        if (std::find(out.begin(), out.end(), root) == out.end()) out.push_back(root);
+    }
+    return out.empty() ? actor.skeleton.roots() : out;
+}
+
+std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
+    for (const std::string& j : layer.list("joint"))
+        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (actor.skeleton.size() == 0) return "the actor has no joints";
+    return std::nullopt;
+}
+
+std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<Moved> out;
+    for (int root : rootsOf(actor, layer)) {
+        if (!retimes(layer)) {
+            out.push_back({root, 0});
+            continue;
+        }
+        for (int j : actor.skeleton.subtree(root)) out.push_back({j, 0});
+    }
+    return out;
+}
+
+/// What a pose reaches: its centre of mass, and points that stand out, in the world [m].
+struct Outline {
+    Vec3 centre = Vec3::Zero();
+    std::vector<Vec3> points;
+};
+
+class Falling {
+  public:
+    Falling(const LayerContext& context, const rig::Track& below, const Cancel& cancel)
+        : m_c(context),
+          m_below(below),
+          m_cancel(cancel),
+          m_s(*context.settings),
+          m_roots(rootsOf(context.actor, context.layer)),
+          m_masses(rig::massesOf(context.actor)),
+          m_n(below.frames()) {
+        const double fps = below.grid().fps;
+        m_from =
+            context.spans.empty() ? 0 : std::clamp(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
+        m_to = context.spans.empty() ? m_n - 1
+                                     : std::clamp(static_cast<int>(std::lround(context.spans.front().to * fps)), m_from, m_n - 1);
+        readColliders();
+    }
+
+    /// Runs until the touch is found where it was.
+    void run() {
+        int touch = -1;
+        for (int turn = 0; turn < kTurns; ++turn) {
+            const int shown = turn == 0 || touch < 0 ? m_from : playedAt(touch, touch);
+            simulate(outlineOf(shown));
+            if (m_touch == touch) break;
+            touch = m_touch;
+        }
+    }
+
+    Filtered made() const {
+        Filtered out;
+        const rig::Skeleton& s = m_c.actor.skeleton;
+        const auto fill = [&](int joint, bool root) {
+            rig::Column column(static_cast<std::size_t>(m_n));
+            for (int f = 0; f < m_n; ++f) {
+                Xform x = poseOf(joint, f);
+                if (root) x = carried(x, f);
+                column[static_cast<std::size_t>(f)] = x;
+            }
+            out.joints.emplace_back(joint, std::move(column));
+        };
+        for (int root : m_roots) {
+            if (!retimes(m_c.layer)) {
+                fill(root, true);
+                continue;
+            }
+            for (int j : s.subtree(root)) fill(j, j == root);
+        }
+        if (m_touch < 0) out.remarks.push_back("it touches nothing in this shot");
+        return out;
+    }
+
+    int touch() const { return m_touch; }
+    double speedAtTouch() const { return m_speed; }
+
+  private:
+    static constexpr int kTurns = 4, kRate = 240, kBlend = 3;
+    struct Met {
+        ResolvedPtr settings;
+        int anchor = 0;
+        std::vector<physics::Body> at;  // by frame, in the world [m]
+    };
+
+    void readColliders() {
+        Anchors anchors(m_c);
+        for (const LayerContext::Body& b : m_c.colliders) {
+            const int anchor = anchors.add(b.collider->actor, b.collider->joint);
+            // What rides on the body itself is the body.
+            if (anchor >= 0 && b.collider->actor != m_c.layer.actor) m_met.push_back({b.settings, anchor, {}});
+        }
+        anchors.close();
+        if (m_met.empty()) return;
+        for (int f = 0; f < m_n; ++f) {
+            anchors.update(PoseView(m_below, f));
+            for (Met& m : m_met) {
+                const StandingBody stands = standingBody(*m.settings, f, anchors, m.anchor, m_c.placement);
+                m.at.push_back(bodyOf(stands.numbers, stands.place));
+            }
+        }
+    }
+
+    /// The frame that plays at `f`, for a touch at `touch` (below 0: none).
+    int playedAt(int f, int touch) const {
+        if (!retimes(m_c.layer) || f < m_from || f > m_to) return f;
+        const int off = std::clamp(static_cast<int>(m_s.at("takeoff")) - 1, 0, m_n - 1),
+                  lands = std::clamp(static_cast<int>(m_s.at("lands")) - 1, 0, m_n - 1);
+        if (touch >= 0 && f >= touch) return std::min(lands + f - touch, m_n - 1);
+        if (m_s.text("air") == "is held") return off;
+        return off + (f - m_from) % std::max(1, lands - off);
+    }
+
+    /// A joint's animated transform at a frame, re-timed, with a short blend where it jumps.
+    Xform poseOf(int joint, int f) const {
+        const Xform now = m_below.at(joint, playedAt(f, m_touch));
+        if (!retimes(m_c.layer) || f < m_from || f > m_to) return now;
+        const auto from = [&](int edge, int before) {
+            const double u = static_cast<double>(f - edge + 1) / (kBlend + 1);
+            const Xform was = m_below.at(joint, std::clamp(before, 0, m_n - 1));
+            return Xform{was.t + eased(u) * (now.t - was.t), blend(was.r, now.r, eased(u)), was.s + eased(u) * (now.s - was.s)};
+        };
+        if (m_touch >= 0 && f >= m_touch && f < m_touch + kBlend && m_touch > m_from)
+            return from(m_touch, playedAt(m_touch - 1, m_touch));
+        if (f < m_from + kBlend && m_from > 0) return from(m_from, m_from - 1);
+        return now;
+    }
+
+    Outline outlineOf(int frame) const {
+        std::vector<Xform> pose;
+        std::vector<Affine> worlds;
+        m_below.pose(frame, pose);
+        rig::worldTransforms(m_c.actor.skeleton, pose, worlds);
+        const scene::Placement& p = m_c.placement;
+        Outline out;
+        out.centre = p.toWorld(rig::centreOfMass(m_masses, worlds));
+        std::vector<Vec3> all;
+        rig::PosedVertices posed;
+        for (const rig::MeshInstance& instance : *m_c.actor.instances) {
+            const rig::Mesh& mesh = m_c.actor.meshes[static_cast<std::size_t>(instance.mesh)];
+            for (const rig::Primitive& prim : mesh.primitives) {
+                rig::poseVertices(m_c.actor, instance, prim, worlds, mesh.weights, posed);
+                for (const Vec3f& v : posed.positions) all.push_back(p.toWorld(v.cast<double>()));
+            }
+        }
+        std::vector<std::pair<Vec3, double>> balls;
+        if (all.empty()) {
+            std::vector<Affine> rest;
+            rig::worldTransforms(m_c.actor.skeleton, m_c.actor.restPose(), rest);
+            for (const rig::FigureSegment& g : rig::figureOf(m_c.actor)->segments) {
+                const auto j = static_cast<std::size_t>(g.joint);
+                const Quat turn = rig::turnFromRest(worlds[j], rest[j]);
+                for (const Vec3& end : {g.endA, g.endB})
+                    balls.emplace_back(p.toWorld(worlds[j].t + turn * (end - g.at)), p.metres * g.radius);
+            }
+        }
+        for (int k = 0; k < 27; ++k) {
+            const Vec3 way(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+            if (way.isZero()) continue;
+            const Vec3 d = way.normalized();
+            Vec3 best = out.centre;
+            double most = -1e300;
+            for (const Vec3& v : all)
+                if (v.dot(d) > most) most = v.dot(d), best = v;
+            for (const auto& [at, radius] : balls)
+                if (at.dot(d) + radius > most) most = at.dot(d) + radius, best = at + radius * d;
+            out.points.push_back(best);
+        }
+        return out;
+    }
+
+    void simulate(const Outline& outline) {
+        // The pose that is touched with hangs about its own centre; where it begins is that of the first pose.
+        const Vec3 start = outlineOf(playedAt(m_from, -1)).centre;
+        physics::ArticulatedDef def;
+        Eigen::AlignedBox3d box;
+        for (const Vec3& v : outline.points) box.extend(v);
+        const Vec3 sides = box.sizes();
+        def.size = std::max(1e-6, sides.maxCoeff());
+        physics::SegmentDef s;
+        s.mass = rig::usualMass(def.size);
+        s.centre = start;
+        s.joint = s.endA = s.endB = start;
+        s.radius = 0.5 * std::max(1e-6, sides.minCoeff());
+        for (const Vec3& v : outline.points) s.corners.push_back(start + v - outline.centre);
+        const Vec3 d = sides.cwiseAbs2();
+        Vec3 moments = s.mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
+        moments = moments.cwiseMax(0.1 * moments.maxCoeff());
+        // One that stays turned is too heavy to turn.
+        if (m_s.text("turns") != "rolls") moments *= 1e6;
+        s.inertia = moments.asDiagonal();
+        def.segments.push_back(std::move(s));
+        physics::Articulated body(std::move(def));
+        body.setGravity(Vec3(0, -kEarthGravity * m_s.at("gravity"), 0));
+        const double fps = m_below.grid().fps, dt = 1 / fps;
+        const int steps = std::max(1, static_cast<int>(std::ceil(kRate * dt - 1e-6)));
+        const double h = dt / steps;
+        const Vec3 way = scene::windDirection(m_s.at("heading"), m_s.at("rise")),
+                   level = scene::windDirection(m_s.at("heading"), 0);
+        const Vec3 spin =
+            radians(m_s.at("spin")) * Vec3(Vec3::UnitY().cross(level)) + radians(m_s.at("twirl")) * Vec3(Vec3::UnitY());
+        const Vec3 from = start + Vec3(0, m_s.at("lift"), 0);
+        body.start(std::vector<Vec3>{from}, std::vector<Quat>{Quat::Identity()}, std::vector<Vec3>{m_s.at("speed") * way},
+                   std::vector<Vec3>{spin}, h);
+        m_touch = -1;
+        m_speed = 0;
+        m_path.assign(1, {from, Quat::Identity()});
+        m_start = start;
+        for (int f = m_from + 1; f <= m_to; ++f) {
+            if (m_cancel.asked()) throw Cancelled{};
+            for (int k = 0; k < steps; ++k) {
+                meet(body, f, static_cast<double>(k) / steps, dt);
+                const double speed = body.velocity(0).norm();
+                body.step(h);
+                if (m_touch < 0 && body.touches(0)) {
+                    m_touch = f;
+                    m_speed = speed;
+                }
+            }
+            m_path.push_back({body.place(0), body.turn(0)});
+        }
+    }
+
+    void meet(physics::Articulated& body, int f, double u, double dt) const {
+        std::vector<physics::Surface>& surfaces = body.surfaces();
+        surfaces.resize(1 + m_met.size());
+        physics::Body& floor = surfaces[0].body;
+        floor.kind = physics::Body::Kind::Plane;
+        floor.a = Vec3(0, m_s.at("floor"), 0);
+        floor.friction = m_s.at("friction");
+        surfaces[0].bounce = m_s.at("bounce");
+        for (std::size_t k = 0; k < m_met.size(); ++k) {
+            const physics::Body &a = m_met[k].at[static_cast<std::size_t>(f) - 1], &b = m_met[k].at[static_cast<std::size_t>(f)];
+            physics::Surface& s = surfaces[k + 1];
+            s.body = a;
+            const Vec3 spin = rotationVector(b.turn * a.turn.conjugate());
+            s.body.a = a.a + u * (b.a - a.a);
+            s.body.b = a.b + u * (b.b - a.b);
+            s.body.turn = (fromRotationVector(u * spin) * a.turn).normalized();
+            s.body.velocity = (b.a - a.a) / dt;
+            s.body.spin = spin / dt;
+            s.bounce = m_met[k].settings->at("bounce");
+        }
+    }
+
+    /// A root as the carrier takes it along.
+    Xform carried(const Xform& root, int f) const {
+        if (f < m_from) return root;
+        const auto& [place, turn] = m_path[static_cast<std::size_t>(std::min(f, m_to) - m_from)];
+        const scene::Placement& p = m_c.placement;
+        Xform x = root;
+        x.t = p.toOwn(place + turn * (p.toWorld(root.t) - m_start));
+        x.r = (p.turn.conjugate() * turn * p.turn * root.r).normalized();
+        return x;
+    }
+
+    const LayerContext& m_c;
+    const rig::Track& m_below;
+    const Cancel& m_cancel;
+    const scene::Resolved& m_s;
+    std::vector<int> m_roots;
+    rig::Masses m_masses;
+    int m_n, m_from = 0, m_to = 0;
+    std::vector<Met> m_met;
+    Vec3 m_start = Vec3::Zero();
+    std::vector<std::pair<Vec3, Quat>> m_path;  // of the centre, from the frame that it begins at
+    int m_touch = -1;
+    double m_speed = 0;
+};
+
+Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+    Falling falling(context, below, cancel);
+    falling.run();
+    return falling.made();
+}
+
+std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track&) {
+    const Cancel never;
+    Falling falling(context, below, never);
+    falling.run();
+    if (falling.touch() < 0) return "touches nothing in this shot";
+    char text[80];
+    std::snprintf(text, sizeof text, "touches first at frame %d, at %.3g m/s", falling.touch() + 1, falling.speedAtTouch());
+    return text;
+}
+
+}  // namespace
+
+const LayerKind kFallKind{.id = "fall",
+                          .label = "Fall",
+                          .help =
+                              "The whole actor, or a prop, drops, is thrown, bounces, slides and rolls as one rigid thing; its "
+                              "landing plays when it touches.",
+                          .glyph = "M4 3c5 0 8 4 9 11 M13 14c1 -4 3 -5 4.5 -5s2.5 2 3 6 M3 20h18",
+                          .takes = Takes::Body,
+                          .settings = kSettings,
+                          .problem = problem,
+                          .moves = moves,
+                          .filter = filter,
+                          .measured = measured,
+                          .readsSpans = true,
+                          .meets = true};
+
+}  // namespace nutatio::layers
