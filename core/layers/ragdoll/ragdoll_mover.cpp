@@ -221,6 +221,9 @@ void RagdollMover::read(const PoseView& pose, Pose& out) {
         const Affine& w = m_worlds.world(static_cast<int>(j));
         out[i].joint = toWorld(w.t);
         out[i].turn = (m_placement.turn * rig::turnFromRest(w, m_rest[j]) * m_placement.turn.conjugate()).normalized();
+        if (m_figure->segments[i].parent < 0) continue;
+        const auto p = static_cast<std::size_t>(m_figure->segments[i].parent);
+        out[i].offset = out[p].turn.conjugate() * (out[i].joint - out[p].joint) - m_lever[p];
     }
 }
 
@@ -270,7 +273,8 @@ void RagdollMover::aimAt(double u0, double u1, double ends, double h) {
         const Quat then = (to[p].turn.conjugate() * to[i].turn).normalized();
         aim.spin = rotationVector(then * aim.turn.conjugate()) / h;
         if (aim.spin.norm() < 1e-9) aim.spin.setZero();
-        m_body->setOffset(i, from[p].turn.conjugate() * (from[i].joint - from[p].joint) - m_lever[p]);
+        // Bones are as long as they are in the frames, between them too, and as they are written at the frame.
+        m_body->setOffset(i, m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset));
     }
 }
 
@@ -295,7 +299,7 @@ void RagdollMover::lay(double dt, const Pose& now, const Pose& then, int frame) 
         }
         const auto p = static_cast<std::size_t>(parent);
         m_body->aim(i).turn = (now[p].turn.conjugate() * now[i].turn).normalized();
-        m_body->setOffset(i, now[p].turn.conjugate() * (now[i].joint - now[p].joint) - m_lever[p]);
+        m_body->setOffset(i, now[i].offset);
     }
     m_body->refit();
     m_body->start(roots, turns, v, w, dt / substepsOf(dt));
@@ -357,16 +361,20 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
     }
     m_recovers = false;
     allowPose();
-    const int steps = substepsOf(dt);
-    const double h = dt / steps;
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
-    for (int k = 0; k < steps; ++k) {
-        const auto at = [&](double step) { return step / steps; };
-        placeColliders(at(k), dt);
-        aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
-        if (!m_acts.none()) m_acts.grip(at(k), h, dt, m_body->grips());
-        if (k == 0) m_body->refit();
-        m_body->step(h);
+    // How quick things are is asked 24 times a second at least, however long a frame is.
+    const int parts = std::max(1, static_cast<int>(std::lround(24 * dt)));
+    for (int part = 0; part < parts; ++part) {
+        const int steps = substepsOf(dt / parts);
+        const double h = dt / parts / steps;
+        const auto at = [&](double step) { return (part + step / steps) / parts; };
+        for (int k = 0; k < steps; ++k) {
+            placeColliders(at(k), dt);
+            aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
+            if (!m_acts.none()) m_acts.grip(at(k), h, dt, m_body->grips());
+            if (k == 0) m_body->refit();
+            m_body->step(h);
+        }
     }
     m_slope.swap(m_nextSlope);
 }
@@ -423,8 +431,7 @@ void RagdollMover::recover(double dt) {
             }
             const auto p = static_cast<std::size_t>(parent);
             q[i] = (q[p] * by * clip[p].turn.conjugate() * clip[i].turn).normalized();
-            const Vec3 offset = clip[p].turn.conjugate() * (clip[i].joint - clip[p].joint);
-            x[i] = x[p] - q[p] * m_lever[p] + q[p] * offset + q[i] * m_lever[i];
+            x[i] = x[p] + q[p] * clip[i].offset + q[i] * m_lever[i];
         }
     };
     pose(before, m_before, were, wereAt);
@@ -437,8 +444,7 @@ void RagdollMover::recover(double dt) {
             roots.push_back(places[i]);
             continue;
         }
-        const auto p = static_cast<std::size_t>(parent);
-        m_body->setOffset(i, m_now[p].turn.conjugate() * (m_now[i].joint - m_now[p].joint) - m_lever[p]);
+        m_body->setOffset(i, m_now[i].offset);
     }
     m_body->start(roots, turns, v, w, dt / substepsOf(dt));
 }

@@ -40,6 +40,7 @@ class RagdollMover final : public Mover {
     struct Stand {
         Vec3 joint = Vec3::Zero();
         Quat turn = Quat::Identity();
+        Vec3 offset = Vec3::Zero();  // from its parent's centre, in the parent's axes
     };
     using Pose = std::vector<Stand>;
     /// How a segment goes on from a frame, a step: of a root its place too.
