@@ -158,7 +158,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         if (spec->each != scene::Each::None) continue;
         if (!spec->group.empty() && m_owner.list == scene::List::Layers) beginGroup(qs(spec->group));
         // Bodies that it passes through are told by the table of all that meet.
-        if (counts(*spec, tuned) && spec->type != scene::SettingType::Colliders) addRow(sizedFor(*spec, height));
+        const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
+        if (counts(*spec, tuned) && !(layer && edit::passesOf(*layer) == &*spec)) addRow(sizedFor(*spec, height));
     }
     const auto part = m_owner.list == scene::List::Layers ? session.partJoint() : std::nullopt;
     if (part && part->layer->id == m_owner.id) addPart(*part);
@@ -355,9 +356,14 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
     m_rows->addWidget(row);
     const scene::Layer* layer = m_owner.list == scene::List::Layers ? m_document.scene().layer(m_owner.id) : nullptr;
     if (const scene::ActorEntry* a = layer ? m_document.scene().actor(layer->actor) : nullptr;
-        a && (spec.type == scene::SettingType::Region || spec.type == scene::SettingType::Clip)) {
+        a && (spec.type == scene::SettingType::Region || spec.type == scene::SettingType::Clip ||
+              spec.type == scene::SettingType::Colliders)) {
         QStringList names;
-        if (spec.type == scene::SettingType::Clip)
+        if (spec.type == scene::SettingType::Colliders) {
+            for (const scene::Collider& c : m_document.scene().colliders) names << QString::fromStdString(c.id);
+            for (const scene::ActorEntry& each : m_document.scene().actors)
+                if (each.isPiece()) names << QString::fromStdString(each.id);
+        } else if (spec.type == scene::SettingType::Clip)
             for (std::size_t c = 0; c < a->actor->clips.size(); ++c)
                 names << QString::fromStdString(scene::clipReference(*a->actor, static_cast<int>(c)));
         else {

@@ -57,10 +57,9 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
         case scene::SettingType::Choice:
         case scene::SettingType::Region:
         case scene::SettingType::Clip:
+        case scene::SettingType::Colliders:
             buildChoice(row);
             break;
-        case scene::SettingType::Colliders:
-            break;  // told by the table of all that meet
     }
 }
 
@@ -203,7 +202,11 @@ void SettingRow::buildChoice(QHBoxLayout* top) {
     connect(m_choice, &QComboBox::activated, this, [this] {
         // None is the first of what the actor has, and empty.
         const bool none = m_spec.type != scene::SettingType::Choice && m_choice->currentIndex() == 0;
-        Q_EMIT changed(none ? std::string() : m_choice->currentText().toStdString(), {});
+        const std::string chosen = none ? std::string() : m_choice->currentText().toStdString();
+        if (m_spec.type == scene::SettingType::Colliders)
+            Q_EMIT changed(none ? std::vector<std::string>{} : std::vector<std::string>{chosen}, {});
+        else
+            Q_EMIT changed(chosen, {});
     });
 }
 
@@ -299,6 +302,10 @@ void SettingRow::show(const scene::Value& value) {
                                                              : tr("itself"))
                                         : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
+        if (m_choice) {
+            m_choice->setCurrentIndex(l->empty() ? 0 : std::max(0, m_choice->findText(QString::fromStdString(l->front()))));
+            return;
+        }
         QStringList names;
         for (const std::string& n : *l) names << QString::fromStdString(n);
         m_field->setText(names.join(QStringLiteral(", ")));

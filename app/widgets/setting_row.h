@@ -26,7 +26,7 @@ class SettingRow : public QWidget {
     void showProfile(const scene::Profile& profile);
     /// Whether the setting follows a gauge: then it is shown, and not set by hand.
     void showFed(bool fed);
-    /// What a Region may be.
+    /// What a Region, a Clip or a Colliders may be.
     void setNames(const QStringList& names);
     /// A few soft words beside the label.
     void setNote(const QString& note);

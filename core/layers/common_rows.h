@@ -122,6 +122,45 @@ inline constexpr scene::SettingSpec kAmountRow{.id = "amount",
                                                .profiled = true,
                                                .feel = false};
 
+/// What kinds that fall meet: an even floor, how it holds and what it gives back. `only`: while something is met at all.
+constexpr scene::SettingSpec floorRow(bool keyable, std::string_view only = {}) {
+    return {.id = "floor",
+            .label = "Floor height",
+            .unit = scene::Unit::Metres,
+            .range = {-1e4, 1e4},
+            .soft = {-3, 3},
+            .help = "Height of an even floor without end; colliders and set pieces are met besides.",
+            .keyable = keyable,
+            .feel = false,
+            .together = true,
+            .only = only};
+}
+
+constexpr scene::SettingSpec gripRow(std::string_view help, std::string_view only = {}) {
+    return {.id = "friction",
+            .label = "Grip",
+            .range = {0, 10},
+            .soft = {0, 1.5},
+            .start = 0.6,
+            .help = help,
+            .more = "0.1: wet ice. 0.6: boards. 1: rubber.",
+            .together = true,
+            .only = only};
+}
+
+constexpr scene::SettingSpec givesBackRow(double start, std::string_view only = {}) {
+    return {.id = "bounce",
+            .label = "Bounce",
+            .unit = scene::Unit::Share,
+            .range = {0, 1},
+            .soft = {0, 1},
+            .start = start,
+            .help = "How much of the speed of its arrival the floor gives back.",
+            .more = "More: a ball. 0: a sack.",
+            .together = true,
+            .only = only};
+}
+
 inline constexpr scene::SettingSpec kMixRow{.id = "mix",
                                             .label = "Mix",
                                             .unit = scene::Unit::Share,

@@ -68,6 +68,10 @@ std::vector<Moved> placedInChains(const rig::Skeleton& skeleton, const std::vect
 
 std::optional<std::string> missingJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints) {
     if (joints.empty()) return "it has no joint";
+    return unknownJoint(skeleton, joints);
+}
+
+std::optional<std::string> unknownJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints) {
     for (const std::string& j : joints)
         if (skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
     return std::nullopt;

@@ -38,7 +38,9 @@ std::vector<Stretch> stretches(const LayerContext& context, int frames);
 /// of a chain of n.
 std::vector<Moved> placedInChains(const rig::Skeleton& skeleton, const std::vector<std::string>& joints);
 
-/// What is wrong with the joints that a layer names, in a sentence; nothing where all are there.
+/// The first of the joints that a layer names which is not there, in a sentence; nothing where all are.
+std::optional<std::string> unknownJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints);
+/// The same where there must be one.
 std::optional<std::string> missingJoint(const rig::Skeleton& skeleton, const std::vector<std::string>& joints);
 int rootOf(const rig::Skeleton& skeleton, int joint);
 

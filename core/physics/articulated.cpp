@@ -38,7 +38,7 @@ namespace {
 constexpr double kA = kMidpointGain;
 constexpr double kSlack = 1;         // [1/s] of damping that a limp joint keeps, else limbs swing for ever
 constexpr double kFlesh = 25;        // [1/s] more of it where a limp body lies nearly still
-constexpr double kFleshBelow = 0.1;  // [1/s] sizes a second below which it counts
+constexpr double kFleshBelow = 0.1;  // [sizes/s] below which it counts
 constexpr double kRoll = 0.2;        // of radius: rolling resistance
 constexpr double kMostTurn = 0.5;    // [rad] in a step
 constexpr double kCalmSpeed = 0.01, kCalmSpin = 0.1, kCalmWait = 0.25;  // [sizes/s], [rad/s], [s]

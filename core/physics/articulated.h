@@ -137,9 +137,6 @@ class Articulated {
     double pullOf(std::size_t grip) const;
     bool sleeps() const { return m_asleep; }
     void wake() { m_calm = 0, m_asleep = false; }
-    /// Rows and passes of the last step.
-    int rows() const { return static_cast<int>(m_rows.size()); }
-    int passesTaken() const { return m_passesTaken; }
 
     /// All of the state. The first `smooth()` numbers follow the motion; those behind them are what a step may begin to guess
     /// from.
@@ -260,7 +257,6 @@ class Articulated {
     double m_mass = 0, m_size = 1, m_friction = 0.3;
     double m_supported = 0, m_calm = 0;
     bool m_asleep = false, m_carries = false;
-    int m_passesTaken = 0;
     std::vector<Row> m_rows;
     std::vector<Touch> m_touches;
     std::vector<Cached> m_cache, m_fresh;

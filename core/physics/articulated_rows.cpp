@@ -371,7 +371,7 @@ void Articulated::iterate() {
     };
     for (std::size_t r = 0; r < R; ++r) push(r, work[r].p);
     const auto enough = static_cast<float>(kEnough * m_size);
-    for (m_passesTaken = 1; m_passesTaken <= kPasses; ++m_passesTaken) {
+    for (int pass = 0; pass < kPasses; ++pass) {
         float worst = 0;
         for (std::size_t r = 0; r < R; ++r) {
             Working& q = work[r];
@@ -406,7 +406,6 @@ void Articulated::iterate() {
 
 /// All impulses at once through the body.
 void Articulated::applyRows(double h) {
-    m_passesTaken = 0;
     if (!m_rows.empty()) {
         respond();
         soften(h);

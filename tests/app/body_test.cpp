@@ -162,6 +162,20 @@ TEST_CASE("an act gets an interval at the play-head, and what it aims at is drag
     };
     CHECK(off(8) < 0.03);
     CHECK(off(30) > 0.05);
+    // Or the nearest point of a body, chosen in its row.
+    std::string piece;
+    w.bench.document().edit(QStringLiteral("ball"), [&](scene::Scene& s) { piece = edit::addPiece(s, "ball"); });
+    w.bench.session().select({});
+    w.bench.session().selectLayer(act);
+    QApplication::processEvents();
+    app::SettingRow* onto = w.bench.tuner()->row("onto");
+    REQUIRE(onto);
+    auto* bodies = onto->findChild<QComboBox*>();
+    REQUIRE(bodies);
+    REQUIRE(bodies->findText(QString::fromStdString(piece)) > 0);
+    while (bodies->currentText() != QString::fromStdString(piece)) QTest::keyClick(bodies, Qt::Key_Down);
+    CHECK(w.scene().layer(act)->list("onto") == std::vector<std::string>{piece});
+    w.settle();
     // Without a body nobody carries it out, and its page says so.
     w.bench.document().edit(QStringLiteral("mute"), [&](scene::Scene& s) { s.layers.edit(0).muted = true; });
     w.settle();

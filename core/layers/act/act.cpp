@@ -1,6 +1,7 @@
 #include "layers/act/act.h"
 
 #include "layers/common_rows.h"
+#include "layers/descent.h"
 
 namespace nutatio::layers {
 
@@ -171,9 +172,7 @@ constexpr SettingSpec kSettings[] = {
 };
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
-    return std::nullopt;
+    return unknownJoint(actor.skeleton, layer.list("joint"));
 }
 
 std::vector<Moved> moves(const rig::Actor&, const scene::Layer&) {

@@ -101,31 +101,9 @@ constexpr SettingSpec kSettings[] = {
      .more = "More: heavy, quick falls. Less: as on the moon.",
      .together = true,
      .group = "Falls"},
-    {.id = "floor",
-     .label = "Floor height",
-     .unit = Unit::Metres,
-     .range = {-1e4, 1e4},
-     .soft = {-3, 3},
-     .help = "Height of an even floor without end; colliders and set pieces are met besides.",
-     .feel = false,
-     .together = true},
-    {.id = "friction",
-     .label = "Grip",
-     .range = {0, 10},
-     .soft = {0, 1.5},
-     .start = 0.6,
-     .help = "How the floor holds what slides on it.",
-     .more = "0.1: wet ice. 0.6: boards. 1: rubber.",
-     .together = true},
-    {.id = "bounce",
-     .label = "Bounce",
-     .unit = Unit::Share,
-     .range = {0, 1},
-     .soft = {0, 1},
-     .start = 0.2,
-     .help = "How much of the speed of its arrival the floor gives back.",
-     .more = "More: a ball. 0: a sack.",
-     .together = true},
+    floorRow(false),
+    gripRow("How the floor holds what slides on it; other bodies have a friction of their own."),
+    givesBackRow(0.2),
     {.id = "turns",
      .label = "On the ground",
      .type = SettingType::Choice,
@@ -180,8 +158,7 @@ std::vector<int> rootsOf(const rig::Actor& actor, const scene::Layer& layer) {
 }
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (auto unknown = unknownJoint(actor.skeleton, layer.list("joint"))) return unknown;
     if (actor.skeleton.size() == 0) return "the actor has no joints";
     return std::nullopt;
 }

@@ -51,6 +51,8 @@ constexpr SettingSpec preroll() {
     return s;
 }
 
+constexpr std::string_view kMeets = "meets=all|bodies|floor";
+
 constexpr SettingSpec kSettings[] = {
     {.id = "joint",
      .label = "Body",
@@ -128,35 +130,10 @@ constexpr SettingSpec kSettings[] = {
      .together = true,
      .choices = "all|bodies|floor|nothing",
      .group = "Contact"},
-    {.id = "floor",
-     .label = "Floor height",
-     .unit = Unit::Metres,
-     .range = {-1e4, 1e4},
-     .soft = {-3, 3},
-     .help = "Height of an even floor without end under the body.",
-     .keyable = true,
-     .feel = false,
-     .together = true,
-     .only = "meets=all|bodies|floor"},
-    {.id = "friction",
-     .label = "Grip",
-     .range = {0, 10},
-     .soft = {0, 1.5},
-     .start = 0.6,
-     .help = "How the floor, and limbs against one another, hold what slides on them; other bodies have a friction of their own.",
-     .more = "0.1: wet ice. 0.6: boards. 1: rubber.",
-     .together = true,
-     .only = "meets=all|bodies|floor"},
-    {.id = "bounce",
-     .label = "Bounce",
-     .unit = Unit::Share,
-     .range = {0, 1},
-     .soft = {0, 1},
-     .start = 0.1,
-     .help = "How much of the speed of its arrival the floor gives back.",
-     .more = "More: a ball. 0: a sack.",
-     .together = true,
-     .only = "meets=all|bodies|floor"},
+    floorRow(true, kMeets),
+    gripRow("How the floor, and limbs against one another, hold what slides on them; other bodies have a friction of their own.",
+            kMeets),
+    givesBackRow(0.1, kMeets),
     {.id = "passes",
      .label = "Passes through",
      .type = SettingType::Colliders,
@@ -183,8 +160,7 @@ constexpr SettingSpec kSettings[] = {
 };
 
 std::optional<std::string> problem(const rig::Actor& actor, const scene::Layer& layer) {
-    for (const std::string& j : layer.list("joint"))
-        if (actor.skeleton.find(j) == rig::kNoJoint) return "there is no joint \"" + j + "\"";
+    if (auto unknown = unknownJoint(actor.skeleton, layer.list("joint"))) return unknown;
     if (actor.skeleton.size() == 0) return "the actor has no joints";
     return std::nullopt;
 }
