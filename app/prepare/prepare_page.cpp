@@ -11,7 +11,8 @@ namespace nutatio::app {
 
 namespace {
 
-constexpr FaceId kFaces[] = {FaceId::Check, FaceId::Joints, FaceId::Parts, FaceId::Maps, FaceId::Motion, FaceId::Perform, FaceId::Kits};
+constexpr FaceId kFaces[] = {FaceId::Check,  FaceId::Joints,  FaceId::Parts, FaceId::Maps,
+                             FaceId::Motion, FaceId::Perform, FaceId::Kits};
 
 }  // namespace
 

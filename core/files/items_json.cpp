@@ -231,7 +231,8 @@ void readItem(const Place& p, Item& item, scene::Table table, const OldTimes& ol
     readTuned(p, item);
     item.on = boolOr(p, "on", true);
     std::vector<const char*> known(members);
-    for (const char* each : {"id", "name", "on", "hidden", "lock", "settings", "profiles", "feeds", "version"}) known.push_back(each);
+    for (const char* each : {"id", "name", "on", "hidden", "lock", "settings", "profiles", "feeds", "version"})
+        known.push_back(each);
     std::vector<std::string> names;
     names.reserve(table.size());
     if (old.fps > 0) readOldSettings(p, item, table, known, names);
@@ -301,8 +302,8 @@ scene::Gauge readGauge(const Place& p) {
     g.toJoint = textOr(p, "toJoint", "");
     g.after = textOr(p, "after", "");
     if (p.has("over")) g.over = textsOf(p.at("over"));
-    g.unknown =
-        unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "hidden", "lock", "settings", "profiles", "feeds"});
+    g.unknown = unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "hidden", "lock", "settings",
+                              "profiles", "feeds"});
     return g;
 }
 
@@ -326,8 +327,8 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         });
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
-                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "shot", "hidden", "lock", "apart", "settings",
-                                    "profiles", "feeds"});
+                    : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "shot", "hidden", "lock",
+                                    "apart", "settings", "profiles", "feeds"});
     return l;
 }
 

@@ -100,8 +100,8 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         if (!clip.empty()) old.clips[a.id] = clip;
         a.unknown = unknownOf(p, {"id", "name", "file", "clip", "recorded", "settings", "profiles", "version"});
     } else {
-        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "lock", "seen", "prepared", "parts", "maps", "locked", "recorded",
-                                  "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "file", "hidden", "lock", "seen", "prepared", "parts", "maps", "locked",
+                                  "recorded", "settings", "profiles"});
     }
     return a;
 }

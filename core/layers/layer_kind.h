@@ -88,6 +88,7 @@ struct LayerContext {
     bool closes = false;                                      // then: what is simulated is to end as it begins
     std::vector<scene::Interval> spans{};                     // of the layer in the shot [s], where its kind reads them
     std::vector<Act> acts{};                                  // of the body, the lowest first
+    std::shared_ptr<const scene::Seal> seal{};                // what of the layer is kept as it is
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
@@ -177,6 +178,29 @@ struct Held {
     bool operator==(const Held&) const = default;
 };
 
+/// How a body's weight lies in a shot: places in its actor's world [units], by frame.
+struct Weighed {
+    /// Frames in the air, both included, with the pull [m/s^2] that its centre of mass shows there below and above the layer.
+    struct Flight {
+        int from = 0, to = 0;
+        double before = 0, after = 0;
+    };
+    /// A group of joints that the layer moves, and how far it moves any of them at most [deg; a place: cm].
+    struct Turned {
+        std::string name;
+        double most = 0;
+        bool goes = false;     // by a way, not by a turn
+        double saturated = 0;  // share of the frames in which it could give no more
+    };
+    std::vector<Vec3> below, above;          // the centre of mass
+    std::vector<Vec3> pressure;              // on the floor: where the ground would have to push, above the layer
+    std::vector<std::vector<Vec3>> support;  // round what stands on the floor; empty in the air
+    std::vector<double> floor;               // its height along `up`
+    Vec3 up = Vec3::UnitY();
+    std::vector<Flight> flights;
+    std::vector<Turned> turned;
+};
+
 /// What a layer made of a shot: the columns that it replaced.
 struct Filtered {
     std::vector<std::pair<int, rig::Column>> joints;
@@ -184,7 +208,8 @@ struct Filtered {
     std::vector<rig::MorphPtr> morphs;
     std::vector<std::string> remarks;
     std::vector<Held> held;
-    Closure closure;  // the worst of its movers
+    std::shared_ptr<const Weighed> weighed;  // null: the kind does not weigh
+    Closure closure;                         // the worst of its movers
 };
 
 /// A handle that carries part of the surface, by hand.

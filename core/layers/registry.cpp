@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "layers/act/act.h"
+#include "layers/balance/balance.h"
 #include "layers/borrow/borrow.h"
 #include "layers/fall/fall.h"
 #include "layers/hold/hold.h"
@@ -23,8 +24,8 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind, &kSwayKind,    &kOverlapKind, &kSteadyKind, &kTouchupKind,
-    &kBorrowKind, &kTravelKind, &kRagdollKind, &kActKind,     &kHoldKind,   &kFallKind,
+    &kStrandKind, &kJiggleKind,  &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind,
+    &kTravelKind, &kRagdollKind, &kActKind,  &kHoldKind,    &kFallKind,   &kBalanceKind,
 };
 
 std::string shown(double v) {

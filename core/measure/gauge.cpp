@@ -4,8 +4,8 @@
 
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
-#include "rig/mass.h"
 #include "measure/trace.h"
+#include "rig/mass.h"
 #include "rig/path.h"
 #include "rig/roles.h"
 

@@ -174,6 +174,7 @@ struct Evaluator::Kept {
     std::string problem;
     layers::Closure closure;
     std::vector<layers::Held> held;
+    std::shared_ptr<const layers::Weighed> weighed;
     std::size_t bytes = 0;
     std::uint64_t used = 0;
 };
@@ -636,7 +637,8 @@ class Run {
                 made.changed.morphs = std::move(f.morphs);
                 made.remarks = std::move(f.remarks);
                 made.closure = f.closure;
-                made.held = f.held;
+                made.held = std::move(f.held);
+                made.weighed = std::move(f.weighed);
             } catch (const Cancelled&) {
                 stopped = true;
                 return;
@@ -678,6 +680,7 @@ class Run {
         out.problem = w.made->problem;
         out.closure = w.made->closure;
         out.held = w.made->held;
+        out.weighed = w.made->weighed;
         for (const auto& [joint, column] : w.made->changed.joints) {
             rig::Column c(static_cast<std::size_t>(m_frames));
             const double place = along(joint);
@@ -733,6 +736,7 @@ class Run {
         r.changed = w.made->changed;
         r.closure = w.made->closure;
         r.held = w.made->held;
+        r.weighed = w.made->weighed;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
             throw Failure(

@@ -338,4 +338,16 @@ Roles rolesOf(const Actor& actor) {
     return Finder(actor).find();
 }
 
+int carrierOf(const Skeleton& s, const std::vector<int>& joints) {
+    int at = kNoJoint;
+    bool first = true;
+    for (int joint : joints) {
+        if (joint == kNoJoint) continue;
+        if (first) at = joint;
+        first = false;
+        while (at != kNoJoint && at != joint && !s.isBelow(joint, at)) at = s.joint(at).parent;
+    }
+    return at;
+}
+
 }  // namespace nutatio::rig

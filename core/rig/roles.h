@@ -37,4 +37,8 @@ struct Roles {
 
 Roles rolesOf(const Actor& actor);
 
+/// The lowest joint that all of some joints are or hang on; kNoJoint where there is none, and where one of them is kNoJoint it is
+/// passed over.
+int carrierOf(const Skeleton& skeleton, const std::vector<int>& joints);
+
 }  // namespace nutatio::rig

@@ -22,14 +22,14 @@ double middle(std::vector<double> v) {
 }
 
 /// What may stand: a point that a joint carries, in its axes.
-struct Sole {
+struct Stander {
     int joint;
     Vec3 at = Vec3::Zero();
 };
 
-std::vector<Sole> solesOf(const Actor& actor, const Quat& level) {
+std::vector<Stander> standersOf(const Actor& actor, const Quat& level) {
     const Roles roles = rolesOf(actor);
-    std::vector<Sole> out;
+    std::vector<Stander> out;
     const auto add = [&](const std::array<Limb, 2>& limbs) {
         for (const Limb& l : limbs)
             if (l.found()) out.push_back({l.beyond != kNoJoint ? l.beyond : l.end});
@@ -63,7 +63,7 @@ std::vector<Sole> solesOf(const Actor& actor, const Quat& level) {
 
 Stride strideOf(const Actor& actor, const Track& body, const Quat& level) {
     Stride out;
-    const std::vector<Sole> soles = solesOf(actor, level);
+    const std::vector<Stander> soles = standersOf(actor, level);
     const int n = body.frames();
     if (soles.empty() || n < 3) return out;
     // Its height as it stands, not as it lies in the file.
@@ -124,6 +124,22 @@ Vec3 standOf(const Actor& actor, const Quat& level) {
     at = level * at;
     at.y() = 0;
     return level.conjugate() * at;
+}
+
+Vec3 runningGround(const Actor& actor, const Track& body, int carrier, const Quat& level) {
+    if (carrier == kNoJoint || body.frames() < 2) return Vec3::Zero();
+    const Stride stride = strideOf(actor, body, level);
+    if (stride.speed < 0.3 * actor.height) return Vec3::Zero();
+    std::vector<Xform> pose;
+    std::vector<Affine> first, last;
+    body.pose(0, pose);
+    worldTransforms(actor.skeleton, pose, first);
+    body.pose(body.frames() - 1, pose);
+    worldTransforms(actor.skeleton, pose, last);
+    const auto at = static_cast<std::size_t>(carrier);
+    const double net = (last[at].t - first[at].t).norm() * body.grid().fps / (body.frames() - 1);
+    if (net > 0.3 * stride.speed) return Vec3::Zero();
+    return level.conjugate() * (-stride.speed * stride.way);
 }
 
 }  // namespace nutatio::rig

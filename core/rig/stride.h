@@ -18,6 +18,10 @@ struct Stride {
 /// rest, turned round, is the speed.
 Stride strideOf(const Actor& actor, const Track& body, const Quat& level = Quat::Identity());
 
+/// How the ground runs [units/s, in the actor's own axes] below a clip that walks in place: as its feet tell; nothing where they
+/// tell of less than 0.3 of the height a second, or where `carrier`, the joint that carries the body, goes along itself.
+Vec3 runningGround(const Actor& actor, const Track& body, int carrier, const Quat& level = Quat::Identity());
+
 /// The place on the ground that the rest pose stands on, in the actor's own axes: under its hips, or in the middle of it.
 Vec3 standOf(const Actor& actor, const Quat& level = Quat::Identity());
 

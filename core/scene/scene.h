@@ -152,6 +152,8 @@ std::string_view loopName(Loop loop);
 /// False when `name` is none's.
 bool loopFromName(std::string_view name, Loop& loop);
 
+struct Seal;
+
 /// What plays: a clip of each actor, and all that belongs to this playing alone. Times are in seconds from its first frame.
 struct Shot {
     std::string id;
@@ -164,7 +166,8 @@ struct Shot {
     std::vector<double> cuts;                  // at which the motion begins anew; in order
     std::vector<Mark> marks;                   // in order
     std::map<Owner, KeysOf> keys;              // a keyed setting's plain value rests
-    std::map<std::string, std::vector<Interval>, std::less<>> intervals;  // by layer; none: it acts all through
+    std::map<std::string, std::vector<Interval>, std::less<>> intervals;    // by layer; none: it acts all through
+    std::map<std::string, std::shared_ptr<const Seal>, std::less<>> seals;  // by layer
     Unknown unknown;
 
     const KeysOf* keysOf(const Owner& owner) const;

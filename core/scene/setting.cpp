@@ -30,6 +30,8 @@ std::string_view unitText(Unit unit) {
             return "frames";
         case Unit::Metres:
             return "m";
+        case Unit::Centimetres:
+            return "cm";
         case Unit::MetresPerSecond:
             return "m/s";
         case Unit::DegreesPerSecond:

@@ -21,6 +21,7 @@ enum class Unit {
     Times,
     Frames,
     Metres,
+    Centimetres,
     MetresPerSecond,
     DegreesPerSecond,
     MetresPerSecond2

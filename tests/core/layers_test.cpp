@@ -35,6 +35,12 @@ std::vector<Vec3> tipWith(const scene::Scene& s) {
     return test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("end"));
 }
 
+/// What must stand on the joint that moves itself to have an effect; a person, on its chest.
+const char* targetFor(const scene::SettingSpec& spec, const layers::LayerKind* kind = nullptr) {
+    if (kind && kind->setting("effort")) return "chest";
+    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root" : "bone_2";
+}
+
 /// The id under which a row's value stands: of a channel, that of a joint.
 std::string idOf(const scene::SettingSpec& spec, const char* joint) {
     return spec.each == scene::Each::Joint ? scene::channelId(spec.id, joint) : std::string(spec.id);
@@ -70,33 +76,42 @@ TEST_CASE("every kind of the registry: default scene, saved, loaded, the same, r
     REQUIRE(layers::kinds().size() >= 2);
     for (const layers::LayerKind* kind : layers::kinds()) {
         INFO(kind->id);
+        const char* joint = targetFor({}, kind);
         CHECK(kind->setting("mix") != nullptr);
         CHECK(kind->setting(kind->target()) != nullptr);
         scene::Scene s = test::sceneWith(test::read(f / "rig.glb"));
         test::addLayer(s, std::string(kind->id), {"bone_2"});
+        // A chain has nothing to stand on.
+        if (kind->problem(*s.actors[0].actor, s.layers[0])) {
+            test::writePerson(f / "person.glb", {});
+            s = test::sceneWith(test::read(f / "person.glb"));
+            test::addLayer(s, std::string(kind->id), {});
+        }
         REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
         auto again = files::readScene(f / "s.nutatio");
         REQUIRE(again.ok());
         CHECK(layers::settle(again.value()).empty());
         CHECK(again.value().layers[0].values == s.layers[0].values);
         const pipeline::Evaluation before = test::evaluate(s), after = test::evaluate(again.value());
-        for (int j = 0; j < 6; ++j)
-            for (int k = 0; k < 20; ++k) REQUIRE(before.actors[0].result->at(j, k) == after.actors[0].result->at(j, k));
+        const rig::Track& body = *before.actors[0].body;
+        for (int j = 0; j < body.joints(); ++j)
+            for (int k = 0; k < body.frames(); ++k)
+                REQUIRE(before.actors[0].result->at(j, k) == after.actors[0].result->at(j, k));
         for (int trial = 0; trial < test::draws(150); ++trial) {
             for (const scene::SettingSpec& spec : kind->settings)
                 if (spec.type == scene::SettingType::Number) {
                     const double u = static_cast<double>(noise()) / 4294967295.0;
                     const int end = static_cast<int>(noise() % 4);
-                    s.layers.edit(0).values[idOf(spec, "bone_2")] = end == 0 ? spec.range.low
-                                                                    : end == 1
-                                                                        ? spec.range.high
-                                                                        : spec.range.low + u * (spec.range.high - spec.range.low);
+                    s.layers.edit(0).values[idOf(spec, joint)] = end == 0 ? spec.range.low
+                                                                 : end == 1
+                                                                     ? spec.range.high
+                                                                     : spec.range.low + u * (spec.range.high - spec.range.low);
                 } else if (spec.type == scene::SettingType::Axes) {
                     s.layers.edit(0).values[std::string(spec.id)] = std::string(noise() % 2 ? "xz" : "y");
                 }
             const pipeline::Evaluation e = test::evaluate(s);
-            for (int j = 0; j < 6; ++j)
-                for (int k = 0; k < 20; ++k) REQUIRE(e.actors[0].result->at(j, k).isFinite());
+            for (int j = 0; j < body.joints(); ++j)
+                for (int k = 0; k < body.frames(); ++k) REQUIRE(e.actors[0].result->at(j, k).isFinite());
         }
     }
 }
@@ -204,11 +219,7 @@ TEST_CASE("each setting is described well enough to be shown") {
 }
 
 namespace {
-/// What must stand on the joint that moves itself to have an effect; what needs a morph target, a region, a size that changes or
-/// a bend is in touchup_test.cpp.
-const char* targetFor(const scene::SettingSpec& spec) {
-    return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root" : "bone_2";
-}
+/// What needs a morph target, a region, a size that changes or a bend is in touchup_test.cpp.
 bool isElsewhere(const scene::SettingSpec& spec) {
     return spec.each == scene::Each::Morph || spec.each == scene::Each::Handle || spec.id.substr(0, 8) == "handles_" ||
            spec.id == "more_size" || spec.id == "straighten";
@@ -266,6 +277,23 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (id == "shows") return 2;
         return spec.start == 1 ? 0.3 : 0.3 + spec.start;
     }
+    if (kind.setting("effort")) {
+        // A person who turns and leaps, one arm out.
+        const double effort = 1, poise = 1;
+        test::PersonSpec person;
+        person.frames = 49;
+        person.motion = [](double t, std::map<std::string, Xform>& locals) {
+            const double u = std::clamp((t - 0.9) / 0.5, 0.0, 1.0);
+            locals["hips"].t += Vec3(0.3 * eased(t), 0.6 * u * (1 - u) + 0.02 * std::sin(30 * t), 0);
+            locals["hips"].r = fromRotationVector(Vec3(0, 1.2 * eased(2 * t - 0.4), 0.2 * eased(t)));
+            locals["right_upper_arm"].r = fromRotationVector(Vec3(0, 0, -1.2));
+        };
+        s = test::sceneWith(test::personActor(person));
+        test::addLayer(s, std::string(kind.id), {}, {{"effort", effort}, {"poise", poise}});
+        s.layers.edit(0).values["push"] = 4.0;
+        s.layers.edit(0).values["turns_from"] = id == "turns_from" ? 20.0 : 30.0;
+        return id == "turns_from" ? 200 : id == "mix" ? 0.3 : spec.start + 0.5 * (spec.soft.high - spec.start);
+    }
     if (kind.setting("takeoff")) {
         // It is thrown, and comes down.
         values["lift"] = 0.5;
@@ -313,7 +341,7 @@ TEST_CASE("each number of a table has an effect on the motion") {
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
             const double changed = readyFor(*kind, spec, s);
             const std::vector<Xform> before = tipFrames(s);
-            s.layers.edit(0).values[idOf(spec, targetFor(spec))] = changed;
+            s.layers.edit(0).values[idOf(spec, targetFor(spec, kind))] = changed;
             const std::vector<Xform> after = tipFrames(s);
             double most = 0;
             for (std::size_t k = 0; k < before.size(); ++k)
@@ -330,7 +358,7 @@ TEST_CASE("keys and profiles count wherever the table allows them") {
             scene::Scene s = test::sceneWith(test::chainActor(hopping()));
             test::addLayer(s, std::string(kind->id), {"bone_2"}, {{"preroll", 0.0}});
             if ((!spec.keyable && !spec.profiled) || isElsewhere(spec)) continue;
-            const std::string id = idOf(spec, targetFor(spec));
+            const std::string id = idOf(spec, targetFor(spec, kind));
             const double changed = readyFor(*kind, spec, s);
             const auto differs = [&](const scene::Scene& other) {
                 const std::vector<Xform> a = tipFrames(s), b = tipFrames(other);

@@ -69,8 +69,8 @@ inline Ring ringOf(const std::vector<double>& x, double h, int from = 0) {
     return {damped / std::sqrt(1 - zeta * zeta), zeta};
 }
 
-/// The slowest way in which a body on a held root swings when every joint has the spring of what is below it: turns of its joints, the
-/// largest 1. From the energy that it has when joints turn, so that nothing of how the body computes is taken over.
+/// The slowest way in which a body on a held root swings when every joint has the spring of what is below it: turns of its
+/// joints, the largest 1. From the energy that it has when joints turn, so that nothing of how the body computes is taken over.
 inline Eigen::VectorXd slowestMode(BodyTrial& t) {
     const auto n = static_cast<Eigen::Index>(3 * (t.body.size() - 1));
     const auto energy = [&](const Eigen::VectorXd& rates) {

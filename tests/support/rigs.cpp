@@ -63,6 +63,67 @@ std::shared_ptr<const rig::Actor> chainActor(const ChainSpec& spec) {
     return read(folder / "chain.glb");
 }
 
+void writePerson(const std::filesystem::path& file, const PersonSpec& spec) {
+    struct Part {
+        std::string name, parent;
+        Vec3 at;
+    };
+    std::vector<Part> parts{{"hips", "", {0, .95, 0}},           {"spine", "hips", {0, 1.05, 0}},
+                            {"chest", "spine", {0, 1.22, 0}},    {"neck", "chest", {0, 1.47, 0}},
+                            {"head", "neck", {0, 1.56, 0}},      {"tail_1", "hips", {0, .95, -.1}},
+                            {"tail_2", "tail_1", {0, .85, -.3}}, {"tail_3", "tail_2", {0, .8, -.5}}};
+    for (const auto& [side, x] : {std::pair{"left_", 1.0}, {"right_", -1.0}}) {
+        const std::string s = side;
+        parts.push_back({s + "upper_arm", "chest", {.19 * x, 1.42, 0}});
+        parts.push_back({s + "forearm", s + "upper_arm", {.22 * x, 1.14, -.02}});
+        parts.push_back({s + "hand", s + "forearm", {.24 * x, .88, .03}});
+        parts.push_back({s + "thigh", "hips", {.09 * x, .91, 0}});
+        parts.push_back({s + "shin", s + "thigh", {.1 * x, .5, .03}});
+        parts.push_back({s + "foot", s + "shin", {.1 * x, .09, -.02}});
+        parts.push_back({s + "toes", s + "foot", {.11 * x, .02, .13}});
+    }
+    demo::GltfBuilder b;
+    const double k = 1 / spec.rootScale;
+    Xform root;
+    root.s = Vec3::Constant(spec.rootScale);
+    b.node("root", -1, root);
+    std::vector<Xform> rest{root};
+    std::map<std::string, std::size_t> number;
+    for (const Part& p : parts) {
+        number[p.name] = rest.size();
+        Vec3 from = Vec3::Zero();
+        for (const Part& other : parts)
+            if (other.name == p.parent) from = other.at;
+        Xform x;
+        x.t = k * (p.at - from);
+        b.node(p.name, p.parent.empty() ? 0 : static_cast<int>(number[p.parent]), x);
+        rest.push_back(x);
+    }
+    std::vector<std::vector<Xform>> frames;
+    for (int f = 0; f < spec.frames; ++f) {
+        std::map<std::string, Xform> locals;
+        for (const auto& [name, at] : number) {
+            locals[name] = rest[at];
+            locals[name].t /= k;
+        }
+        spec.motion(f / spec.fps, locals);
+        std::vector<Xform> pose = rest;
+        for (const auto& [name, at] : number) {
+            pose[at] = locals[name];
+            pose[at].t *= k;
+        }
+        frames.push_back(std::move(pose));
+    }
+    b.clip("Move", spec.fps, frames);
+    b.writeGlb(file);
+}
+
+std::shared_ptr<const rig::Actor> personActor(const PersonSpec& spec) {
+    TempFolder folder;
+    writePerson(folder / "person.glb", spec);
+    return read(folder / "person.glb");
+}
+
 void writeBeast(const std::filesystem::path& file, const BeastSpec& spec) {
     demo::GltfBuilder b;
     const double k = 1 / spec.rootScale;

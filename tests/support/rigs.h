@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -64,6 +65,17 @@ struct BeastSpec {
 };
 void writeBeast(const std::filesystem::path& file, const BeastSpec& spec);
 std::shared_ptr<const rig::Actor> beastActor(const BeastSpec& spec);
+/// A person of 1.75 m with a tail and no mesh, in metres: hips, spine, chest, neck, head, tail_1..3, and of each side thigh,
+/// shin, foot, toes, upper_arm, forearm, hand. A clip "Move" poses it: `motion` is given the time and the local transforms by
+/// name.
+struct PersonSpec {
+    double fps = 24;
+    int frames = 48;
+    std::function<void(double seconds, std::map<std::string, Xform>& locals)> motion = [](double, auto&) {};
+    double rootScale = 1;  // the rest is as much larger
+};
+void writePerson(const std::filesystem::path& file, const PersonSpec& spec);
+std::shared_ptr<const rig::Actor> personActor(const PersonSpec& spec);
 scene::Scene sceneWith(std::shared_ptr<const rig::Actor> actor);
 /// The otter alone.
 scene::Scene otterScene();

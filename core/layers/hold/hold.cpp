@@ -117,12 +117,6 @@ struct Build {
     std::vector<int> joints;  // that it gives, the root first
 };
 
-int commonAbove(const rig::Skeleton& s, int a, int b) {
-    for (int p = a; p != rig::kNoJoint; p = s.joint(p).parent)
-        if (p == b || s.isBelow(b, p)) return p;
-    return rig::kNoJoint;
-}
-
 Build buildOf(const rig::Actor& actor, const scene::Layer& layer) {
     const rig::Skeleton& s = actor.skeleton;
     const rig::Roles roles = rig::rolesOf(actor);
@@ -156,10 +150,10 @@ Build buildOf(const rig::Actor& actor, const scene::Layer& layer) {
         if (std::find(at.points.begin(), at.points.end(), point) == at.points.end()) at.points.push_back(point);
     }
     // What carries all limbs and the spine: hips and spine may be brothers.
-    int root = out.limbs.empty() ? rig::kNoJoint : out.limbs.front().upper;
-    for (const HeldLimb& l : out.limbs) root = commonAbove(s, root, l.upper);
-    for (int j : {roles.hips, roles.head})
-        if (j != rig::kNoJoint && root != rig::kNoJoint) root = commonAbove(s, root, j);
+    std::vector<int> carried;
+    for (const HeldLimb& l : out.limbs) carried.push_back(l.upper);
+    if (!carried.empty()) carried.insert(carried.end(), {roles.hips, roles.head});
+    int root = rig::carrierOf(s, carried);
     if (!out.limbs.empty() && root == out.limbs.front().upper) root = s.joint(root).parent;
     out.root = root;
     std::set<int> joints;
@@ -280,14 +274,10 @@ class Holding {
             return;
         }
         // A clip in place walks on ground that runs.
-        const rig::Stride stride = rig::strideOf(m_c.actor, m_below, m_level);
-        const double tall = m_c.actor.height, fps = m_below.grid().fps;
-        if (m_build.root == rig::kNoJoint || stride.speed < 0.3 * tall) return;
-        const double net = (place(m_build.root, m_n - 1) - place(m_build.root, 0)).norm() * fps / std::max(1, m_n - 1);
-        if (net > 0.3 * stride.speed) return;
-        for (int f = 0; f < m_n; ++f)
-            m_ground[static_cast<std::size_t>(f)].t = m_level.conjugate() * (-stride.speed * f / fps * stride.way);
-        m_lapWay = stride.speed * (m_n - 1) / fps * stride.way;
+        const Vec3 runs = rig::runningGround(m_c.actor, m_below, m_build.root, m_level);
+        const double fps = m_below.grid().fps;
+        for (int f = 0; f < m_n; ++f) m_ground[static_cast<std::size_t>(f)].t = f / fps * runs;
+        m_lapWay = m_level * (-(m_n - 1) / fps * runs);
     }
 
     double limbLength(const HeldLimb& l) const {

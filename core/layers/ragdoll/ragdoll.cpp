@@ -28,21 +28,6 @@ constexpr SettingSpec bounces() {
     return s;
 }
 
-constexpr SettingSpec partRow(std::string_view id, std::string_view label, Unit unit, scene::Range range, scene::Range soft,
-                              std::string_view help, bool keyable = true, scene::Role role = scene::Role::None) {
-    return {.id = id,
-            .label = label,
-            .unit = unit,
-            .range = range,
-            .soft = soft,
-            .help = help,
-            .role = role,
-            .keyable = keyable,
-            .feel = false,
-            .together = true,
-            .each = scene::Each::Joint};
-}
-
 constexpr SettingSpec preroll() {
     SettingSpec s = kPrerollRow;
     s.start = 0;
@@ -181,19 +166,11 @@ Movers movers(const LayerContext& context, const PoseView&) {
 
 std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) {
     const auto figure = rig::figureOf(actor, topsOf(actor, layer));
-    std::vector<Affine> rest;
-    rig::worldTransforms(actor.skeleton, actor.restPose(), rest);
     const scene::Resolved settings(layer, kRagdollKind.settings);
     const PartChannels thicker = partsOf(*figure, actor.skeleton, settings, "thicker");
-    std::vector<Volume> out;
-    for (std::size_t i = 0; i < figure->segments.size(); ++i) {
-        const rig::FigureSegment& g = figure->segments[i];
-        const Quat back = rotationOf(rest[static_cast<std::size_t>(g.joint)].m).conjugate();
-        Volume v{g.joint, back * (g.endA - g.at), back * (g.endB - g.at), g.radius, {}};
-        if (!thicker[i].empty()) v.radius *= 1 + settings.at(thicker[i]);
-        for (const Vec3& c : g.corners) v.corners.push_back(back * (c - g.at));
-        out.push_back(std::move(v));
-    }
+    std::vector<Volume> out = volumesOf(actor, *figure);
+    for (std::size_t i = 0; i < out.size(); ++i)
+        if (!thicker[i].empty()) out[i].radius *= 1 + settings.at(thicker[i]);
     return out;
 }
 

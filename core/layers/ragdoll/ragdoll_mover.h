@@ -5,17 +5,11 @@
 
 #include "layers/anchors.h"
 #include "layers/cuts.h"
+#include "layers/figure_parts.h"
 #include "layers/ragdoll/ragdoll_acts.h"
 #include "physics/articulated.h"
-#include "rig/figure.h"
 
 namespace nutatio::layers {
-
-/// Values that parts of a body have apart from the rest: by segment the channel that counts for it; empty: none.
-using PartChannels = std::vector<std::string>;
-/// What hangs on a part is of it, unless it is a part of its own.
-PartChannels partsOf(const rig::Figure& figure, const rig::Skeleton& skeleton, const scene::Resolved& settings,
-                     std::string_view row);
 
 /// One body, in the world and in SI units, whatever its actor's are.
 class RagdollMover final : public Mover {
@@ -108,10 +102,5 @@ class RagdollMover final : public Mover {
     bool m_meetsFloor = true;
     std::size_t m_watched = 0;
 };
-
-/// The joints that a layer names as the tops of its body; none: all of the actor.
-std::vector<int> topsOf(const rig::Actor& actor, const scene::Layer& layer);
-/// Those that a figure's segments turn, segment by segment.
-std::vector<int> jointsOf(const rig::Figure& figure);
 
 }  // namespace nutatio::layers

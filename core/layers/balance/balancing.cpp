@@ -1,0 +1,757 @@
+#include "layers/balance/balancing.h"
+
+#include <tbb/parallel_for.h>
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <cstdio>
+
+#include "layers/balance/poised.h"
+#include "layers/balance/weighing.h"
+#include "layers/balance/weight_path.h"
+
+namespace nutatio::layers {
+
+// With c the centre of mass below, and turned and leant as c1:
+//   in the air   c1 + what makes it fall (fallingOffsets)        feet go along
+//   on the ground  c1 + crouches + path (fit(c1, 0.2 s) - c1)    feet, and hands that grip, keep their places
+//   pressure point p = c - c'' (y - floor) / max(g + y'', 0.2 g) (Vukobratovic and Borovac, Zero-Moment Point: thirty five years
+//   of its life, Int. J. Humanoid Robotics 1, 2004); e takes it into the outline of what stands, a tenth drawn in, or under what
+//   grips; the weight has to go by d - (y / g) d'' = e (offsetForPressure). Groups of joints make good their shares of d by
+//   dx = J^T (J J^T + k r^2)^-1 s d over kRounds, with J = share of the mass that hangs on a joint x (axis x lever), k 1e-3 for
+//   the spine and 0.5 for arms and tail, r = |J| / sqrt 2, none beyond its limit: lim tanh(x / lim).
+
+namespace {
+
+constexpr int kRounds = 6, kHipRounds = 3;
+constexpr double kSmooth = 0.2, kLeanCalm = 0.08, kPressCalm = 0.06;  // [s]
+constexpr double kFades = 0.15;   // [s] from a flight, over which path and counter-balance die away
+constexpr double kHandEase = 0.25;  // [s] about a grip
+
+/// Joints that make good a share of what the body is out of balance.
+struct Group {
+    std::string_view row, label;
+    std::vector<std::size_t> turned;  // places among the turned joints
+    double most;                      // [rad] of each
+    double spread;                    // how little joints of small levers are used
+    int hand = -1;                    // of an arm
+};
+
+/// The joints of a layer that may turn by themselves: spine, arms, head, tail.
+struct Turned {
+    std::vector<int> joints;
+    std::vector<Group> groups;
+    std::vector<std::size_t> spine, head;
+};
+
+Turned turnedOf(const rig::Actor& actor, const rig::Roles& roles) {
+    Turned out;
+    const rig::Skeleton& s = actor.skeleton;
+    std::vector<int> carried{roles.hips, roles.head};
+    for (const auto* limbs : {&roles.legs, &roles.arms})
+        for (const rig::Limb& l : *limbs)
+            if (l.found()) carried.push_back(l.upper);
+    const int carrier = rig::carrierOf(s, carried);
+    const auto add = [&](int joint) {
+        out.joints.push_back(joint);
+        return out.joints.size() - 1;
+    };
+    for (int j : roles.spine)
+        if (j != roles.hips && j != carrier) out.spine.push_back(add(j));
+    std::vector<int> neck = roles.neck;
+    if (roles.head != rig::kNoJoint) neck.push_back(roles.head);
+    for (int j : neck)
+        if (std::find(out.joints.begin(), out.joints.end(), j) == out.joints.end()) out.head.push_back(add(j));
+    out.groups.push_back({"spine", "Spine", out.spine, radians(35), 1e-3});
+    for (std::size_t k = 0; k < 2; ++k)
+        if (roles.arms[k].found() && !roles.fourLegged)
+            out.groups.push_back({k == 0 ? "arm_left" : "arm_right", k == 0 ? "Left arm" : "Right arm",
+                                  {add(roles.arms[k].upper)},
+                                  radians(40),
+                                  0.5,
+                                  static_cast<int>(k)});
+    Group tail{"tail", "Tail", {}, radians(40), 0.5};
+    for (int j : roles.tail)
+        if (std::find(out.joints.begin(), out.joints.end(), j) == out.joints.end()) tail.turned.push_back(add(j));
+    if (!tail.turned.empty()) out.groups.push_back(std::move(tail));
+    return out;
+}
+
+/// 1 where something holds, and less and less over so many frames about it.
+std::vector<double> softly(const std::vector<char>& holds, double frames) {
+    const int n = static_cast<int>(holds.size());
+    std::vector<double> out(holds.size(), 0.0);
+    for (int way : {1, -1}) {
+        double since = 1e30;
+        for (int k = 0; k < n; ++k) {
+            const auto f = static_cast<std::size_t>(way > 0 ? k : n - 1 - k);
+            since = holds[f] ? 0 : since + 1;
+            out[f] = std::max(out[f], eased(1 - since / (frames + 1)));
+        }
+    }
+    return out;
+}
+
+/// One stretch of a shot balanced.
+class Balancing {
+  public:
+    Balancing(const LayerContext& context, const Weights& weights, const Turned& turned, const Poised& body, const rig::Track& below,
+              const Stretch& over, Weighing is, const Cancel& cancel)
+        : m_c(context),
+          m_s(*context.settings),
+          m_weights(weights),
+          m_turned(turned),
+          m_below(below),
+          m_from(over.from),
+          m_cancel(cancel),
+          m_is(std::move(is)),
+          m_body(body),
+          m_n(over.to - over.from),
+          m_fps(below.grid().fps),
+          m_metres(context.placement.metres),
+          m_pull(kEarthGravity * m_s.at("gravity")) {}
+
+    void run() {
+        m_body.readHinges(m_is.worlds);
+        begin();
+        turnAndLean();
+        lift();
+        counter();
+        settle();
+    }
+
+    void write(Filtered& out, Weighed& weighed) const {
+        std::vector<Xform> locals;
+        std::vector<Affine> worlds;
+        std::vector<Vec3> centre;
+        for (int f = 0; f < m_n; ++f) {
+            posed(f, locals, worlds);
+            for (auto& [joint, column] : out.joints) column.push_back(locals[static_cast<std::size_t>(joint)]);
+            centre.push_back(m_c.placement.toWorld(m_body.centreOf(worlds)));
+            depart(f, locals, worlds);
+        }
+        tell(weighed, centre);
+    }
+    double missed() const { return m_missed; }
+
+  private:
+    double asked(std::string_view id, int f) const { return m_s.at(id, m_from + f); }
+    Posture& at(int f) { return m_postures[static_cast<std::size_t>(f)]; }
+    const Posture& at(int f) const { return m_postures[static_cast<std::size_t>(f)]; }
+    Vec3 toOwn(const Vec3& way) const { return m_c.placement.turn.conjugate() * way / m_metres; }
+
+    Vec3 posed(int f, std::vector<Xform>& locals, std::vector<Affine>& worlds) const {
+        m_below.pose(m_from + f, locals);
+        m_body.pose(at(f), locals, worlds);
+        return m_c.placement.toWorld(m_body.centreOf(worlds));
+    }
+
+    /// All frames, side by side; each by itself, so that threads make no difference.
+    template <class F>
+    void everyFrame(const F& each) const {
+        std::atomic<bool> stopped{false};
+        tbb::parallel_for(tbb::blocked_range<int>(0, m_n, 8), [&](const tbb::blocked_range<int>& r) {
+            std::vector<Xform> locals;
+            std::vector<Affine> worlds;
+            for (int f = r.begin(); f != r.end() && !stopped; ++f) {
+                if (m_cancel.asked())
+                    stopped = true;
+                else
+                    each(f, locals, worlds);
+            }
+        });
+        if (stopped) throw Cancelled{};
+    }
+
+    void begin() {
+        const auto n = static_cast<std::size_t>(m_n);
+        const std::size_t limbs = m_body.limbs().size();
+        m_flies.assign(n, false);
+        for (const rig::Flight& x : m_is.flights)
+            for (int i = x.from; i <= x.to; ++i)
+                if (const int f = i - m_is.laps.first(); f >= 0 && f < m_n) m_flies[static_cast<std::size_t>(f)] = true;
+        if (m_is.laps.round) m_flies.back() = m_flies.front();
+        std::array<std::vector<double>, 2> grips;
+        for (std::size_t k = 0; k < 2; ++k) {
+            std::vector<char> mine;
+            for (const auto& g : m_is.gripping) mine.push_back(g[k]);
+            grips[k] = softly(mine, kHandEase * m_fps);
+        }
+        const std::vector<double> hangs = softly(m_is.hangs, kHandEase * m_fps);
+        const bool keeps = m_s.text("hands") == "keep their places";
+        m_postures.resize(n);
+        for (std::size_t f = 0; f < n; ++f) {
+            Posture& p = m_postures[f];
+            p.turns.assign(m_turned.joints.size(), Vec3::Zero());
+            p.pivot = m_c.placement.toOwn(m_is.centre[f]);
+            std::size_t hand = 0;
+            for (std::size_t k = 0; k < limbs; ++k) {
+                const Poised::Limb& l = m_body.limbs()[k];
+                p.ends.push_back(m_is.worlds[f][static_cast<std::size_t>(l.end)].t);
+                p.held.push_back(l.foot ? 1 - hangs[f] : keeps ? 1.0 : grips[hand][f]);
+                hand += l.foot ? 0 : 1;
+            }
+        }
+        m_most.assign(m_turned.groups.size() + 3 + limbs, 0.0);
+        m_saturated.assign(m_turned.groups.size() + 1, 0);
+    }
+
+    /// Which way the hips face [rad about the upright], frame by frame.
+    std::vector<double> heading() const {
+        std::vector<double> out;
+        const int left = m_weights.roles.legs[0].upper, right = m_weights.roles.legs[1].upper;
+        for (int i = 0; i < m_is.laps.size(); ++i) {
+            const std::vector<Affine>& w = m_is.worlds[static_cast<std::size_t>(m_is.laps.source(i))];
+            const Vec3 line = m_c.placement.turn * (w[static_cast<std::size_t>(left)].t - w[static_cast<std::size_t>(right)].t);
+            const double now = std::atan2(-line.z(), line.x());
+            out.push_back(out.empty() ? now : out.back() + std::remainder(now - out.back(), 2 * kPi));
+        }
+        return out;
+    }
+
+    void turnAndLean() {
+        const int first = m_is.laps.first();
+        const std::vector<Turning> turnings = turningsOf(heading(), m_fps, radians(m_s.at("turns_from")));
+        // The spine shares a turn evenly, but for what its joints are said to take more or less.
+        std::vector<double> shares;
+        double all = 0;
+        for (std::size_t k : m_turned.spine) {
+            const std::string own =
+                scene::channelId("takes_turns", m_c.actor.skeleton.reference(m_turned.joints[k]));
+            shares.push_back(1);
+            for (const std::string& of : m_s.channels("takes_turns"))
+                if (scene::channelId("takes_turns", of) == own) shares.back() += m_s.at(own);
+            shares.back() = std::max(0.0, shares.back());
+            all += shares.back();
+        }
+        const rig::PlacePath path(m_is.laps.laidOut(m_is.centre), rig::Ends::Held);
+        const Vec3 up = toOwn(Vec3::UnitY()).normalized();
+        for (int f = 0; f < m_n; ++f) {
+            Posture& p = at(f);
+            double turn = 0;
+            for (const Turning& t : turnings)
+                turn += counterTurn(t, first + f, asked("effort", f) * asked("wind_up", f), m_s.at("wind_frames"),
+                                    asked("effort", f) * asked("carry", f), m_s.at("carry_frames"));
+            if (turn != 0 && all > 0)
+                for (std::size_t k = 0; k < m_turned.spine.size(); ++k) p.turns[m_turned.spine[k]] += turn * shares[k] / all * up;
+            if (turn != 0 && all > 0)
+                for (std::size_t k : m_turned.head)
+                    p.turns[k] -= asked("head", f) * turn / static_cast<double>(m_turned.head.size()) * up;
+            const double lean = asked("poise", f) * asked("lean", f);
+            if (lean <= 0) continue;
+            const int ahead = std::min(first + f + static_cast<int>(std::lround(m_s.at("ahead"))), path.frames() - 1);
+            const Vec3 pull = path.fit(ahead, std::max(0.7, kLeanCalm * m_fps), m_fps).acceleration;
+            const Vec3 level(pull.x(), 0, pull.z());
+            if (level.norm() < 1e-9) continue;
+            const double angle = std::min(lean * std::atan2(level.norm(), m_pull), radians(60));
+            p.lean = toOwn(angle * Vec3::UnitY().cross(level.normalized())) * m_metres;
+        }
+    }
+
+    /// How far a frame is from the flights [frames], in frames of laps.
+    std::vector<double> window() const {
+        std::vector<char> flies(static_cast<std::size_t>(m_is.laps.size()), false);
+        for (const rig::Flight& x : m_is.flights)
+            for (int i = x.from - 1; i <= x.to + 1; ++i) flies[static_cast<std::size_t>(i)] = true;
+        std::vector<double> out = softly(flies, kFades * m_fps);
+        for (double& v : out) v = 1 - v;
+        return out;
+    }
+
+    /// Goals of the centre of mass that are no counter-balance: flights that fall, crouches, an even path.
+    void lift() {
+        const Laps& laps = m_is.laps;
+        std::vector<Vec3> centre(static_cast<std::size_t>(m_n));
+        everyFrame([&](int f, auto& locals, auto& worlds) { centre[static_cast<std::size_t>(f)] = posed(f, locals, worlds); });
+        if (laps.round) centre.back() = centre.front();
+        const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
+        const std::vector<double> share(static_cast<std::size_t>(laps.size()), m_s.text("air") == "as animated" ? 0.0 : 1.0);
+        std::vector<Vec3> way =
+            fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps, share);
+        crouch(way);
+        const std::vector<double> away = window();
+        std::vector<Vec3> even(way.size(), Vec3::Zero());
+        for (int i = 0; i < laps.size(); ++i) {
+            const auto k = static_cast<std::size_t>(i);
+            const double amount = away[k] * asked("poise", laps.source(i)) * asked("path", laps.source(i));
+            if (amount > 0) even[k] = std::min(1.0, amount) * (path.smooth(i, kSmooth * m_fps) - path.frame(i));
+        }
+        m_goal.resize(static_cast<std::size_t>(m_n));
+        const double most = 0.25 * m_weights.leg * m_metres;
+        everyFrame([&](int f, auto& locals, auto& worlds) {
+            const auto i = static_cast<std::size_t>(laps.first() + f);
+            const auto k = static_cast<std::size_t>(f);
+            Posture& p = at(f);
+            m_goal[k] = centre[k] + way[i] + even[i];
+            shift(p, f, way[i]);
+            if (even[i] == Vec3::Zero()) return;
+            // What the hips are moved by carries less than the whole of it: legs stay.
+            Vec3 by = Vec3::Zero();
+            for (int r = 0; r < kHipRounds; ++r) {
+                const Vec3 rest = m_goal[k] - posed(f, locals, worlds);
+                by += 0.8 * rest;
+                const double size = by.norm();
+                shift(p, f, way[i] + (size > 0 ? Vec3(by * (most * std::tanh(size / most) / size)) : by));
+            }
+        });
+    }
+
+    /// Moves the body by a way [m, in the world]; in the air its feet go along.
+    void shift(Posture& p, int f, const Vec3& way) const {
+        p.shift = toOwn(way);
+        if (!m_flies[static_cast<std::size_t>(f)]) return;
+        for (std::size_t k = 0; k < p.ends.size(); ++k)
+            p.ends[k] = m_is.worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(m_body.limbs()[k].end)].t + p.shift;
+    }
+
+    void crouch(std::vector<Vec3>& way) const {
+        const Laps& laps = m_is.laps;
+        const std::vector<rig::Flight>& flights = m_is.flights;
+        for (std::size_t k = 0; k < flights.size(); ++k) {
+            const int b = flights[k].from - 1, e = flights[k].to + 1;
+            const double before = std::min<double>(m_s.at("push_frames"), k > 0 ? b - flights[k - 1].to - 1 : b),
+                         after = std::min<double>(m_s.at("land_frames"),
+                                                  k + 1 < flights.size() ? flights[k + 1].from - 1 - e : laps.size() - 1 - e);
+            const double most = 0.35 * m_weights.leg * m_metres;
+            for (int i = 0; i < laps.size(); ++i) {
+                const int f = laps.source(i);
+                const double effort = asked("effort", f);
+                const double deep = effort * 0.01 * (asked("push", f) * bump(i, b - before, b - 0.45 * before, b) +
+                                                     asked("land", f) * bump(i, e, e + 0.35 * after, e + after));
+                way[static_cast<std::size_t>(i)].y() -= std::min(deep, most);
+            }
+        }
+    }
+
+    Vec3 pressureOf(const rig::PlacePath& path, int i, double floor) const {
+        const rig::PlacePath::Fit fit = path.fit(i, std::max(0.7, kPressCalm * m_fps), m_fps);
+        const Vec3 c = path.frame(i);
+        const double k = (c.y() - floor) / std::max(m_pull + fit.acceleration.y(), 0.2 * m_pull);
+        return {c.x() - k * fit.acceleration.x(), floor, c.z() - k * fit.acceleration.z()};
+    }
+
+    /// The mean place of the hands that grip.
+    std::optional<Vec3> gripOf(int f) const {
+        Vec3 sum = Vec3::Zero();
+        int many = 0;
+        for (std::size_t k = 0; k < 2; ++k)
+            if (m_is.gripping[static_cast<std::size_t>(f)][k]) {
+                sum += m_c.placement.toWorld(
+                    m_is.worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(m_weights.roles.arms[k].end)].t);
+                ++many;
+            }
+        if (many == 0) return std::nullopt;
+        return Vec3(sum / many);
+    }
+
+    std::vector<Eigen::Vector2d> outline(int f) const {
+        std::vector<Eigen::Vector2d> points;
+        for (const Vec3& p : m_is.standing[static_cast<std::size_t>(f)]) points.emplace_back(p.x(), p.z());
+        return hullOf(std::move(points));
+    }
+
+    void counter() {
+        bool any = false;
+        for (int f = 0; f < m_n && !any; ++f) {
+            any = asked("hips", f) > 0;
+            for (const Group& g : m_turned.groups) any = any || asked(g.row, f) > 0;
+            any = any && asked("poise", f) > 0;
+        }
+        if (!any) return;
+        const Laps& laps = m_is.laps;
+        std::vector<Vec3> centre(static_cast<std::size_t>(m_n));
+        everyFrame([&](int f, auto& locals, auto& worlds) { centre[static_cast<std::size_t>(f)] = posed(f, locals, worlds); });
+        if (laps.round) centre.back() = centre.front();
+        const std::vector<Vec3> delta = offsets(centre);
+        const double most = 0.25 * m_weights.leg * m_metres;
+        std::vector<double> missed(static_cast<std::size_t>(m_n), 0.0);
+        everyFrame([&](int f, auto& locals, auto& worlds) {
+            const auto k = static_cast<std::size_t>(f);
+            const Vec3& d = delta[static_cast<std::size_t>(laps.first() + f)];
+            if (d.norm() < 1e-9) return;
+            Posture& p = at(f);
+            const Posture was = p;
+            const Vec3 goal = centre[k] + d;
+            Vec3 hips = Vec3::Zero();
+            std::vector<Vec3> turns(m_turned.joints.size(), Vec3::Zero());
+            for (int r = 0; r <= kRounds; ++r) {
+                const Vec3 rest = goal - posed(f, locals, worlds);
+                missed[k] = Vec3(rest.x(), 0, rest.z()).norm();
+                if (r == kRounds) break;
+                hips += asked("hips", f) * Vec3(rest.x(), 0, rest.z());
+                for (const Group& g : m_turned.groups) bend(g, f, rest, worlds, turns);
+                const double size = hips.norm();
+                p.shift = was.shift + toOwn(size > 0 ? Vec3(hips * (most * std::tanh(size / most) / size)) : hips);
+                for (const Group& g : m_turned.groups)
+                    for (std::size_t t : g.turned) {
+                        const double turn = turns[t].norm();
+                        p.turns[t] = was.turns[t] + (turn > 0 ? Vec3(turns[t] * (g.most * std::tanh(turn / g.most) / turn))
+                                                              : Vec3(Vec3::Zero()));
+                    }
+            }
+        });
+        for (double v : missed) m_missed = std::max(m_missed, v);
+        for (int f = 0; f < m_n; ++f) {
+            for (std::size_t g = 0; g < m_turned.groups.size(); ++g)
+                for (std::size_t t : m_turned.groups[g].turned)
+                    if (at(f).turns[t].norm() > 0.95 * m_turned.groups[g].most) {
+                        ++m_saturated[g];
+                        break;
+                    }
+            m_saturated.back() += at(f).shift.norm() * m_metres > 0.95 * most;
+        }
+    }
+
+    /// Where a leg does not reach its foot's place any more, the body comes nearer.
+    void settle() {
+        everyFrame([&](int f, auto& locals, auto& worlds) {
+            if (m_flies[static_cast<std::size_t>(f)]) return;
+            Posture& p = at(f);
+            for (int r = 0; r < kHipRounds; ++r) {
+                posed(f, locals, worlds);
+                Vec3 by = Vec3::Zero();
+                for (std::size_t k = 0; k < p.ends.size(); ++k) {
+                    if (p.held[k] < 1) continue;
+                    const Vec3 off = p.ends[k] - worlds[static_cast<std::size_t>(m_body.limbs()[k].end)].t;
+                    if (off.norm() > by.norm()) by = off;
+                }
+                if (by.norm() < 1e-6 * m_weights.leg) return;
+                p.shift += by;
+            }
+        });
+    }
+
+    /// Turns of one group's joints that take the weight a part of the rest nearer.
+    void bend(const Group& g, int f, const Vec3& rest, const std::vector<Affine>& worlds, std::vector<Vec3>& turns) const {
+        const double share = asked(g.row, f);
+        if (share <= 0 || g.turned.empty()) return;
+        // An arm that grips is no counterweight.
+        if (g.hand >= 0 && m_is.gripping[static_cast<std::size_t>(f)][static_cast<std::size_t>(g.hand)]) return;
+        Eigen::Matrix<double, 2, Eigen::Dynamic> j(2, 3 * static_cast<Eigen::Index>(g.turned.size()));
+        const Mat3 toWorld = m_c.placement.turn.toRotationMatrix();
+        for (std::size_t k = 0; k < g.turned.size(); ++k) {
+            const auto [mass, centre] = m_body.hangingOn(g.turned[k], worlds);
+            const Vec3 lever =
+                centre - worlds[static_cast<std::size_t>(m_turned.joints[g.turned[k]])].t;
+            // d c = m (w x lever), in the world
+            const Mat3 by = -mass * m_metres * toWorld * skew(lever);
+            j.middleCols<3>(3 * static_cast<Eigen::Index>(k)).row(0) = by.row(0);
+            j.middleCols<3>(3 * static_cast<Eigen::Index>(k)).row(1) = by.row(2);
+        }
+        const double r2 = 0.5 * j.squaredNorm();
+        if (!(r2 > 1e-18)) return;
+        const Eigen::Matrix2d a = j * j.transpose() + g.spread * r2 * Eigen::Matrix2d::Identity();
+        const Eigen::VectorXd x = j.transpose() * (a.inverse() * (share * Eigen::Vector2d(rest.x(), rest.z())));
+        for (std::size_t k = 0; k < g.turned.size(); ++k) turns[g.turned[k]] += x.segment<3>(3 * static_cast<Eigen::Index>(k));
+    }
+
+    /// How far the weight has to lie elsewhere for the ground to push from where something stands.
+    std::vector<Vec3> offsets(const std::vector<Vec3>& centre) const {
+        const Laps& laps = m_is.laps;
+        const int size = laps.size();
+        const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
+        const std::vector<double> away = window();
+        std::vector<Vec3> asks(static_cast<std::size_t>(size), Vec3::Zero());
+        std::vector<double> height(static_cast<std::size_t>(size), 0.0);
+        for (int i = 0; i < size; ++i) {
+            const auto k = static_cast<std::size_t>(i);
+            const int f = laps.source(i);
+            const double poise = std::min(1.0, asked("poise", f)) * away[k];
+            const auto grip = gripOf(f);
+            if (grip && m_is.hangs[static_cast<std::size_t>(f)]) {
+                const Vec3 p = pressureOf(path, i, grip->y());
+                asks[k] = poise * Vec3(grip->x() - p.x(), 0, grip->z() - p.z());
+                continue;
+            }
+            const double floor = m_is.floor[static_cast<std::size_t>(f)];
+            height[k] = std::max(0.0, path.frame(i).y() - floor);
+            const std::vector<Eigen::Vector2d> stands = outline(f);
+            if (stands.empty()) continue;
+            const Vec3 p = pressureOf(path, i, floor);
+            const Eigen::Vector2d to = nearestIn(stands, {p.x(), p.z()}, 0.1);
+            asks[k] = poise * Vec3(to.x() - p.x(), 0, to.y() - p.z());
+        }
+        std::vector<Vec3> out(asks.size(), Vec3::Zero());
+        const double most = 0.5 * m_weights.leg * m_metres;
+        const auto part = [&](int from, int to) {
+            std::vector<double> x, z, h;
+            for (int i = from; i <= to; ++i) {
+                x.push_back(asks[static_cast<std::size_t>(i)].x());
+                z.push_back(asks[static_cast<std::size_t>(i)].z());
+                h.push_back(height[static_cast<std::size_t>(i)]);
+            }
+            x = offsetForPressure(x, h, m_pull, m_fps, from > 0, to + 1 < size);
+            z = offsetForPressure(z, h, m_pull, m_fps, from > 0, to + 1 < size);
+            for (int i = from; i <= to; ++i) {
+                Vec3 d(x[static_cast<std::size_t>(i - from)], 0, z[static_cast<std::size_t>(i - from)]);
+                if (d.norm() > most) d *= most / d.norm();
+                out[static_cast<std::size_t>(i)] = d;
+            }
+        };
+        int from = 0;
+        for (const rig::Flight& x : m_is.flights) {
+            if (x.from - 1 >= from) part(from, x.from - 1);
+            from = x.to + 1;
+        }
+        if (from < size) part(from, size - 1);
+        return out;
+    }
+
+    /// How far this frame's pose is from the one below.
+    void depart(int f, const std::vector<Xform>& locals, const std::vector<Affine>& worlds) const {
+        const auto turned = [&](int joint) {
+            return degrees(m_below.at(joint, m_from + f).r.angularDistance(locals[static_cast<std::size_t>(joint)].r));
+        };
+        const auto more = [](double& most, double v) { most = std::max(most, v); };
+        const std::vector<Affine>& was = m_is.worlds[static_cast<std::size_t>(f)];
+        const auto carrier = static_cast<std::size_t>(m_body.carrier());
+        more(m_most[0], 100 * m_metres * (worlds[carrier].t - was[carrier].t).norm());
+        more(m_most[1], turned(m_body.carrier()));
+        std::size_t at = 2;
+        for (const Group& g : m_turned.groups) {
+            for (std::size_t t : g.turned) more(m_most[at], turned(m_turned.joints[t]));
+            ++at;
+        }
+        for (std::size_t t : m_turned.head) more(m_most[at], turned(m_turned.joints[t]));
+        ++at;
+        for (const Poised::Limb& l : m_body.limbs()) {
+            for (int j : {l.upper, l.lower, l.end}) more(m_most[at], turned(j));
+            ++at;
+        }
+    }
+
+    void tell(Weighed& out, const std::vector<Vec3>& centre) const {
+        const auto own = [&](const Vec3& p) { return m_c.placement.toOwn(p); };
+        out.up = toOwn(Vec3::UnitY()).normalized();
+        const rig::PlacePath path(m_is.laps.laidOut(centre), rig::Ends::Held);
+        for (int f = 0; f < m_n; ++f) {
+            const auto k = static_cast<std::size_t>(f);
+            out.below.push_back(own(m_is.centre[k]));
+            out.above.push_back(own(centre[k]));
+            const double floor = m_is.floor[k];
+            out.floor.push_back(floor);
+            Vec3 press = pressureOf(path, m_is.laps.first() + f, floor);
+            if (const auto grip = gripOf(f); grip && m_is.hangs[k]) press = pressureOf(path, m_is.laps.first() + f, grip->y());
+            out.pressure.push_back(own(press));
+            std::vector<Vec3> around;
+            if (!m_flies[k])
+                for (const Eigen::Vector2d& p : outline(f)) around.push_back(own(Vec3(p.x(), floor, p.y())));
+            out.support.push_back(std::move(around));
+        }
+        for (const rig::Flight& x : m_is.flights) {
+            const int from = x.from - m_is.laps.first();
+            if (from < 0 || from >= m_n - (m_is.laps.round ? 1 : 0)) continue;
+            const bool few = x.to - x.from < 4;
+            out.flights.push_back({m_from + from, m_from + x.to - m_is.laps.first(), x.pull,
+                                   rig::pullOf(path, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, m_fps)});
+        }
+        std::vector<std::string> names{"Body goes", "Body leans"};
+        for (const Group& g : m_turned.groups) names.emplace_back(g.label);
+        names.emplace_back("Neck and head");
+        int side = 0;
+        for (const Poised::Limb& l : m_body.limbs()) {
+            const bool fore = side > 1;
+            names.push_back(std::string(side % 2 == 0 ? "Left " : "Right ") + (l.foot ? (fore ? "fore leg" : "leg") : "arm"));
+            ++side;
+        }
+        for (std::size_t k = 0; k < names.size(); ++k) {
+            const auto known =
+                std::find_if(out.turned.begin(), out.turned.end(), [&](const Weighed::Turned& t) { return t.name == names[k]; });
+            Weighed::Turned& t = known == out.turned.end() ? out.turned.emplace_back(Weighed::Turned{names[k]}) : *known;
+            t.goes = k == 0;
+            t.most = std::max(t.most, m_most[k]);
+            const double full = k == 0                                 ? m_saturated.back()
+                                : k >= 2 && k - 2 < m_saturated.size() - 1 ? m_saturated[k - 2]
+                                                                           : 0;
+            t.saturated = std::max(t.saturated, full / std::max(1, m_n));
+        }
+    }
+
+    const LayerContext& m_c;
+    const scene::Resolved& m_s;
+    const Weights& m_weights;
+    const Turned& m_turned;
+    const rig::Track& m_below;
+    int m_from;
+    const Cancel& m_cancel;
+    Weighing m_is;
+    Poised m_body;
+    int m_n;
+    double m_fps, m_metres, m_pull;
+    std::vector<Posture> m_postures;
+    std::vector<char> m_flies;
+    std::vector<Vec3> m_goal;
+    mutable std::vector<double> m_most;
+    std::vector<int> m_saturated;  // by group, the hips last
+    double m_missed = 0;
+};
+
+/// Good flights tell the unit of a file: what falls otherwise than on earth is larger or smaller than it says.
+void hint(const LayerContext& c, const Weighed& weighed, std::vector<std::string>& remarks) {
+    constexpr double kLong = 0.2, kAgree = 0.15;  // [s], share
+    std::vector<double> pulls;
+    for (const Weighed::Flight& x : weighed.flights)
+        if ((x.to - x.from + 2) / c.settings->fps() >= kLong) pulls.push_back(x.before);
+    if (pulls.size() < 2) return;
+    const auto [least, most] = std::minmax_element(pulls.begin(), pulls.end());
+    double mean = 0;
+    for (double p : pulls) mean += p / static_cast<double>(pulls.size());
+    if (*least < (1 - kAgree) * mean || *most > (1 + kAgree) * mean || std::abs(mean / kEarthGravity - 1) < kAgree) return;
+    char text[160];
+    std::snprintf(text, sizeof text, "its flights fall with %.1f m/s2: on earth a unit of its file would be %.3g m, not %.3g m", mean,
+                  c.actor.metresPerUnit * kEarthGravity / mean, c.actor.metresPerUnit);
+    remarks.emplace_back(text);
+}
+
+bool inItsOwnTime(const scene::Layer& layer) {
+    return layer.text("air") == "falls, in its own time";
+}
+
+/// A stretch whose flights take as long as their height asks for: T = sqrt(8 arc / g), in whole frames. What they take more or
+/// less, the frames on the ground beside them give, evenly and without a jump in speed.
+class OwnTime {
+  public:
+    OwnTime(const LayerContext& c, const Weighing& is, double fps) : m_from(static_cast<std::size_t>(is.laps.frames)) {
+        for (std::size_t f = 0; f < m_from.size(); ++f) m_from[f] = static_cast<double>(f);
+        const double pull = kEarthGravity * c.settings->at("gravity");
+        const int last = is.laps.frames - 1;
+        for (std::size_t k = 0; k < is.flights.size() && !is.laps.round; ++k) {
+            const int b = is.flights[k].from - 1, e = is.flights[k].to + 1;
+            double arc = 0;
+            for (int f = b; f <= e; ++f) {
+                const double u = static_cast<double>(f - b) / (e - b);
+                const auto high = [&](int at) { return is.centre[static_cast<std::size_t>(at)].y(); };
+                arc = std::max(arc, high(f) - (1 - u) * high(b) - u * high(e));
+            }
+            const int room = std::min(k > 0 ? (b - is.flights[k - 1].to - 1) / 2 : b,
+                                      k + 1 < is.flights.size() ? (is.flights[k + 1].from - 1 - e) / 2 : last - e);
+            const int asked = static_cast<int>(std::lround(std::sqrt(8 * arc / pull) * fps)) - (e - b);
+            // Of the frames beside it at most half are taken.
+            const int more = std::clamp(asked, 3 - (e - b), room);
+            if (more == 0 || room < 2) continue;
+            const int first = b - more / 2, end = e + (more - more / 2),
+                      beside = std::min(room, std::max(static_cast<int>(std::lround(c.settings->at("work"))), 2 * std::abs(more)));
+            const double quick = static_cast<double>(e - b) / (end - first);
+            span(b - beside, first, b - beside, b, 1, quick);
+            span(first, end, b, e, quick, quick);
+            span(end, e + beside, e, e + beside, quick, 1);
+            m_said += (m_said.empty() ? "" : ", ") + std::string(more > 0 ? "+" : "") + std::to_string(more);
+        }
+    }
+    bool empty() const { return m_said.empty(); }
+    const std::string& said() const { return m_said; }
+
+    /// Every joint of a track read so, from a frame of it on.
+    void read(const rig::Actor& actor, int from, rig::Track& track) const {
+        for (int j = 0; j < actor.skeleton.size(); ++j) {
+            if (track.holdsStill(j)) continue;
+            rig::Column column = *track.column(j);
+            std::vector<Quat> turns;
+            std::vector<Vec3> places;
+            for (std::size_t f = 0; f < m_from.size(); ++f) {
+                turns.push_back(column[static_cast<std::size_t>(from) + f].r);
+                places.push_back(column[static_cast<std::size_t>(from) + f].t);
+            }
+            const rig::TurnPath turn(std::move(turns), rig::Ends::Held);
+            const rig::PlacePath place(std::move(places), rig::Ends::Held);
+            for (std::size_t f = 0; f < m_from.size(); ++f) {
+                Xform& x = column[static_cast<std::size_t>(from) + f];
+                x.r = turn.at(m_from[f]);
+                x.t = place.at(m_from[f]);
+            }
+            track.replace(j, std::move(column));
+        }
+    }
+
+  private:
+    void span(int from, int to, double a, double b, double slopeA, double slopeB) {
+        for (int f = from; f <= to; ++f) {
+            const double wide = std::max(1, to - from);
+            const Hermite h((f - from) / wide);
+            m_from[static_cast<std::size_t>(f)] = a * h.p0 + b * h.p1 + wide * (slopeA * h.m0 + slopeB * h.m1);
+        }
+    }
+    std::vector<double> m_from;  // by frame: the frame that is read
+    std::string m_said;
+};
+
+}  // namespace
+
+std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& layer) {
+    if (inItsOwnTime(layer)) return actor.skeleton.order();
+    const rig::Roles roles = rig::rolesOf(actor);
+    const rig::Masses none;
+    return Poised(actor, roles, none, turnedOf(actor, roles).joints).joints();
+}
+
+Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
+    const Weights weights(context);
+    const Turned turned = turnedOf(context.actor, weights.roles);
+    const Poised body(context.actor, weights.roles, weights.masses, turned.joints);
+    Filtered out;
+    for (int j : body.joints()) out.joints.emplace_back(j, rig::Column());
+    auto weighed = std::make_shared<Weighed>();
+    double missed = 0;
+    rig::Track timed = below;
+    std::string said;
+    for (const Stretch& s : stretches(context, below.frames())) {
+        Weighing is(context, weights, below, s, cancel);
+        if (inItsOwnTime(context.layer)) {
+            const OwnTime time(context, is, below.grid().fps);
+            time.read(context.actor, s.from, timed);
+            said += (said.empty() || time.empty() ? "" : ", ") + time.said();
+            if (!time.empty()) is = Weighing(context, weights, timed, s, cancel);
+        }
+        Balancing each(context, weights, turned, body, timed, s, std::move(is), cancel);
+        each.run();
+        each.write(out, *weighed);
+        missed = std::max(missed, each.missed());
+    }
+    if (inItsOwnTime(context.layer))
+        for (int j : context.actor.skeleton.order())
+            if (!timed.holdsStill(j) && std::find(body.joints().begin(), body.joints().end(), j) == body.joints().end())
+                out.joints.emplace_back(j, *timed.column(j));
+    if (!said.empty()) out.remarks.push_back("flights take " + said + " frames against the animation's");
+    hint(context, *weighed, out.remarks);
+    for (const Weighed::Turned& t : weighed->turned) {
+        if (t.saturated < 0.02) continue;
+        char text[160];
+        std::snprintf(text, sizeof text, "%s: in %.0f %% of the frames it can give no more; let others share it", t.name.c_str(),
+                      100 * t.saturated);
+        out.remarks.emplace_back(text);
+    }
+    if (missed > 0.05 * weights.leg * context.placement.metres) {
+        char text[120];
+        std::snprintf(text, sizeof text, "its weight misses where it ought to lie by up to %.0f mm", 1000 * missed);
+        out.remarks.emplace_back(text);
+    }
+    out.weighed = std::move(weighed);
+    return out;
+}
+
+std::string balanceMeasured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
+    const Weights weights(context);
+    const Cancel never;
+    int flights = 0;
+    double was = 0, is = 0;
+    for (const Stretch& s : stretches(context, below.frames())) {
+        const Weighing first(context, weights, below, s, never), now(context, weights, above, s, never);
+        const rig::PlacePath path(now.laps.laidOut(now.centre), rig::Ends::Held);
+        for (const rig::Flight& x : first.flights) {
+            if (x.from < first.laps.first() || x.from >= first.laps.first() + first.laps.frames) continue;
+            const bool few = x.to - x.from < 4;
+            was += x.pull;
+            is += rig::pullOf(path, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, below.grid().fps);
+            ++flights;
+        }
+    }
+    if (flights == 0) return "no flight is found";
+    char text[120];
+    std::snprintf(text, sizeof text, "%d flight%s: fell with %.2f m/s2, with %.2f now", flights, flights == 1 ? "" : "s", was / flights,
+                  is / flights);
+    return text;
+}
+
+}  // namespace nutatio::layers

@@ -1,0 +1,16 @@
+// The filter of a Balance layer.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+/// Joints that a layer without problem may change, parents first.
+std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& layer);
+
+Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel);
+
+/// Flights and what they fall with, feet and the way that its weight was missed by, in a few words.
+std::string balanceMeasured(const LayerContext& context, const rig::Track& below, const rig::Track& above);
+
+}  // namespace nutatio::layers

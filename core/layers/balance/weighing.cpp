@@ -1,0 +1,151 @@
+#include "layers/balance/weighing.h"
+
+#include <algorithm>
+#include <array>
+
+#include "layers/figure_parts.h"
+#include "rig/capsule.h"
+#include "rig/contacts.h"
+#include "rig/stride.h"
+
+namespace nutatio::layers {
+
+namespace {
+
+/// What is not of the body weighs nothing, and parts weigh what the layer says.
+void correct(rig::Masses& masses, const LayerContext& c) {
+    const std::vector<int> tops = topsOf(c.actor, c.layer);
+    const rig::Skeleton& s = c.actor.skeleton;
+    const auto figure = rig::figureOf(c.actor, tops);
+    const PartChannels heavier = partsOf(*figure, s, *c.settings, "heavier");
+    double all = 0;
+    for (int j = 0; j < s.size(); ++j) {
+        double& share = masses.share[static_cast<std::size_t>(j)];
+        if (!tops.empty() && std::none_of(tops.begin(), tops.end(), [&](int t) { return j == t || s.isBelow(j, t); })) share = 0;
+        const int segment = figure->segmentOf[static_cast<std::size_t>(j)];
+        if (segment >= 0 && !heavier[static_cast<std::size_t>(segment)].empty())
+            share *= 1 + c.settings->at(heavier[static_cast<std::size_t>(segment)]);
+        all += share;
+    }
+    if (!(all > 0)) return;
+    for (double& share : masses.share) share /= all;
+}
+
+}  // namespace
+
+Weights::Weights(const LayerContext& c)
+    : roles(rig::rolesOf(c.actor)),
+      masses(rig::massesOf(c.actor, c.settings->text("weighed") == "names")),
+      soles(rig::solesOf(c.actor, roles, scene::levelOf(c.placement))) {
+    correct(masses, c);
+    std::vector<Affine> rest;
+    rig::worldTransforms(c.actor.skeleton, c.actor.restPose(), rest);
+    const auto at = [&](int j) -> const Vec3& { return rest[static_cast<std::size_t>(j)].t; };
+    const rig::Limb& l = roles.legs[0];
+    leg = (at(l.lower) - at(l.upper)).norm() + (at(l.end) - at(l.lower)).norm();
+    if (!(leg > 1e-6 * c.actor.height)) leg = 0.5 * c.actor.height;
+}
+
+Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Track& track, const Stretch& over, const Cancel& cancel) {
+    const int n = over.to - over.from;
+    const double fps = track.grid().fps, leg = weights.leg * c.placement.metres;
+    laps = {n, over.round && n > 2};
+    std::vector<Xform> pose;
+    worlds.resize(static_cast<std::size_t>(n));
+    for (int f = 0; f < n; ++f) {
+        if (cancel.asked()) throw Cancelled{};
+        track.pose(over.from + f, pose);
+        std::vector<Affine>& w = worlds[static_cast<std::size_t>(f)];
+        rig::worldTransforms(c.actor.skeleton, pose, w);
+        centre.push_back(c.placement.toWorld(rig::centreOfMass(weights.masses, w)));
+    }
+
+    // What stands: heel and ball of each foot by themselves, on ground that may run below them.
+    std::vector<int> carried{weights.roles.hips, weights.roles.head};
+    const Vec3 runs = c.placement.turn * (c.placement.metres * rig::runningGround(c.actor, track,
+                                                                                  rig::carrierOf(c.actor.skeleton, carried),
+                                                                                  scene::levelOf(c.placement)));
+    rig::StandingRule rule;
+    rule.near = 0.06;
+    rule.far = 0.09;
+    standing.resize(static_cast<std::size_t>(n));
+    std::vector<double> lowest(static_cast<std::size_t>(n), 1e30), heights;
+    std::vector<char> down(static_cast<std::size_t>(n), false);
+    for (const rig::Sole& sole : weights.soles)
+        for (const auto* edge : {&sole.heel, &sole.ball}) {
+            std::vector<Vec3> way;
+            std::vector<double> high;
+            for (int f = 0; f < n; ++f) {
+                const Affine& joint = worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(sole.joint)];
+                const Vec3 p = c.placement.toWorld(joint.apply(0.5 * ((*edge)[0] + (*edge)[1])));
+                way.push_back(p - f / fps * runs);
+                high.push_back(p.y());
+            }
+            const double own = rig::quantile(high, 0.05);
+            for (int f = 0; f < n; ++f) {
+                const auto at = static_cast<std::size_t>(f);
+                lowest[at] = std::min(lowest[at], high[at] - own);
+            }
+            heights.push_back(own);
+            for (const rig::Standing& s : rig::standingOf(way, fps, leg, rule))
+                for (int f = s.from; f <= s.to; ++f) {
+                    const auto at = static_cast<std::size_t>(f);
+                    down[at] = true;
+                    for (const Vec3& corner : *edge)
+                        standing[at].push_back(
+                            c.placement.toWorld(worlds[at][static_cast<std::size_t>(sole.joint)].apply(corner)));
+                }
+        }
+    // The floor is where feet stand; between that it goes evenly.
+    const double usual = heights.empty() ? 0 : rig::quantile(heights, 0);
+    std::vector<int> known;
+    floor.assign(static_cast<std::size_t>(n), usual);
+    for (int f = 0; f < n; ++f) {
+        const auto at = static_cast<std::size_t>(f);
+        if (standing[at].empty()) continue;
+        double sum = 0;
+        for (const Vec3& p : standing[at]) sum += p.y();
+        floor[at] = sum / static_cast<double>(standing[at].size());
+        const int last = known.empty() ? -1 : known.back();
+        for (int g = last + 1; g < f; ++g) {
+            const double u = last < 0 ? 1 : static_cast<double>(g - last) / (f - last);
+            floor[static_cast<std::size_t>(g)] = (last < 0 ? floor[at] : (1 - u) * floor[static_cast<std::size_t>(last)]) +
+                                                 (last < 0 ? 0 : u * floor[at]);
+        }
+        known.push_back(f);
+    }
+    if (!known.empty())
+        for (int g = known.back() + 1; g < n; ++g) floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
+
+    // A hand that keeps still while no foot is down grips.
+    gripping.assign(static_cast<std::size_t>(n), {false, false});
+    hangs.assign(static_cast<std::size_t>(n), false);
+    if (c.settings->text("hands") == "grip where found" && !weights.roles.fourLegged) {
+        constexpr double kGrips = 0.2;  // [s] at least: no hand keeps still as long at the top of a leap
+        for (std::size_t k = 0; k < 2; ++k) {
+            const rig::Limb& arm = weights.roles.arms[k];
+            if (!arm.found()) continue;
+            std::vector<Vec3> way;
+            const double floorless = -1e30;
+            for (int f = 0; f < n; ++f)
+                way.push_back(c.placement.toWorld(worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(arm.end)].t));
+            rig::StandingRule still;
+            still.near = still.far = 1e300;
+            still.least = kGrips;
+            for (const rig::Standing& s : rig::standingOf(way, fps, leg, still, &floorless)) {
+                const int stood = static_cast<int>(std::count(down.begin() + s.from, down.begin() + s.to + 1, true));
+                if (2 * stood > s.to - s.from + 1) continue;
+                for (int f = s.from; f <= s.to; ++f) {
+                    gripping[static_cast<std::size_t>(f)][k] = true;
+                    hangs[static_cast<std::size_t>(f)] = !down[static_cast<std::size_t>(f)];
+                }
+            }
+        }
+    }
+    std::vector<char> gripped;
+    for (const auto& g : gripping) gripped.push_back(g[0] || g[1]);
+    const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
+    flights = rig::flightsOf(path, laps.laidOut(lowest), laps.laidOut(gripped), fps, leg / 0.9);
+}
+
+}  // namespace nutatio::layers
