@@ -196,6 +196,9 @@ void Bench::refresh() {
     m_actions["act-here"]->setText(chosen && !chosen->shot.empty() ? tr("Let the layer act in every shot")
                                                                    : tr("Let the layer act in this shot alone"));
     each({"follow", "ground", "path", "perform", "walk-about"}, chosenActor() != nullptr, nothing);
+    const layers::LayerKind* chosenKind = chosen ? layers::findKind(chosen->kind) : nullptr;
+    each({"seal"}, chosenKind && chosenKind->movers, tr("no simulated layer is selected"));
+    each({"break-seal"}, chosen && scene.shot().seals.count(chosen->id) > 0, tr("no layer with sealed frames is selected"));
     each({"same-side"}, m_session.partJoint().has_value(), tr("no layer of a whole body is selected"));
     each({"loosen", "hold-feet"}, chosenActor() != nullptr, nothing);
     each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));

@@ -186,6 +186,7 @@ class Bench : public QMainWindow {
     QString m_keepFolder;
     QSettings* m_preferences = nullptr;
     QMap<QString, QAction*> m_actions;
+    std::weak_ptr<const scene::Seal> m_toBreak;  // of which it was said what breaking it changes
     QList<QAction*> m_order;
     Stage* m_stage;
     Stage* m_second = nullptr;

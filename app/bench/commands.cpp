@@ -4,6 +4,7 @@
 #include "app/look/theme.h"
 #include "edit/body.h"
 #include "edit/edit.h"
+#include "edit/seal.h"
 #include "layers/registry.h"
 #include "scene/set_piece.h"
 
@@ -103,6 +104,27 @@ void Bench::makeLayerCommands() {
             tr("Loosen"), edit::loosen,
             tr("Light follow-through on the whole body; its legs keep their pose. Swing rate and Bounces say how much, Mix how "
                "much of it."));
+    });
+    add("seal", tr("Seal the simulated layer up to this frame, or the range that plays"), {}, "lock", [this] {
+        const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
+        if (!l) return;
+        const auto range = m_session.range().value_or(std::pair{0, m_session.frame()});
+        if (attempt(tr("Seal %1").arg(qs(l->name)),
+                    [&, id = l->id](scene::Scene& s) { return edit::seal(s, id, range.first, range.second); }))
+            say(tr("Frames up to %1 stay as they are; what follows goes on from there.").arg(range.second + 1));
+    });
+    add("break-seal", tr("Break the seal of the layer"), {}, {}, [this] {
+        const std::string layer = m_session.selection().layer;
+        const auto& seals = m_document.scene().shot().seals;
+        const auto at = seals.find(layer);
+        if (at == seals.end()) return;
+        // First it says what that will change; once more does it.
+        if (m_toBreak.lock() != at->second) {
+            m_toBreak = at->second;
+            const auto what = edit::whatBreaking(m_document.scene(), layer);
+            if (what) return say(tr("%1 Once more breaks it.").arg(QString::fromStdString(what.value())));
+        }
+        attempt(tr("Break the seal"), [&](scene::Scene& s) { return edit::breakSeal(s, layer); });
     });
     for (const scene::Shape s : {scene::Shape::Sphere, scene::Shape::Capsule, scene::Shape::Box, scene::Shape::Plane})
         add(QStringLiteral("add-") + qs(scene::shapeName(s)), tr("Add a %1 collider to the joint").arg(qs(scene::shapeName(s))),

@@ -57,12 +57,15 @@ Document::~Document() = default;
 void Document::edit(const QString& name, const std::function<void(scene::Scene&)>& change, const QString& gesture) {
     scene::Scene next = m_scene;
     change(next);
-    if (const auto locked = scene::lockedChange(m_scene, next)) {
+    const auto locked = scene::lockedChange(m_scene, next);
+    const auto sealed = locked ? std::nullopt : scene::sealedChange(m_scene, next);
+    if (locked || sealed) {
         // What shows the change already, a slider, goes back to what holds.
         scene::Change everything;
         everything.all = true;
         Q_EMIT sceneChanged(everything);
-        Q_EMIT refused(tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked)));
+        Q_EMIT refused(locked ? tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked))
+                              : tr("%1: break the seal first.").arg(QString::fromStdString(*sealed)));
         return;
     }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;

@@ -295,6 +295,7 @@ void Stage::paintGL() {
     markVolumes(marks);
     markAim(marks);
     markHeld(marks);
+    markWeight(marks);
     markWinds(marks);
     markPins(marks);
     markGauges(marks);

@@ -161,6 +161,7 @@ class Stage : public QOpenGLWidget {
     void markAim(std::vector<Mark>& marks) const;
     /// What a layer holds in this frame.
     void markHeld(std::vector<Mark>& marks) const;
+    void markWeight(std::vector<Mark>& marks) const;
     struct AimHere {
         Vec3 place, from;  // in the world
         Affine carrier;    // that the place is given from

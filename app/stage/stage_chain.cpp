@@ -14,8 +14,8 @@ namespace {
 
 constexpr int kFewest = 2, kMost = 24;
 constexpr double kLeastChainReach = 0.01, kMostChainReach = 0.4;  // heights
-constexpr double kNotch = 1.12;
-constexpr double kApart = 0.01;  // heights between places of a drawn line
+constexpr double kNotchOfLine = 1.12;
+constexpr double kApartOnLine = 0.01;  // heights between places of a drawn line
 
 }  // namespace
 
@@ -62,7 +62,7 @@ void Stage::drawChain(const QPointF& at) {
         if (!a || a->isPiece() || (m_chain && !m_drawn.empty() && hit->actor != m_chain->actor)) return;
         const rig::Actor& actor = *a->actor;
         const Vec3 spot = restPlace(actor, surfaceOf(actor), *hit);
-        if (!m_drawn.empty() && (spot - m_drawn.back()).norm() < kApart * actor.height) return;
+        if (!m_drawn.empty() && (spot - m_drawn.back()).norm() < kApartOnLine * actor.height) return;
         m_drawn.push_back(spot);
         if (m_drawn.size() < 2) continue;
         showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_drawn, m_chainJoints, m_chainReach * actor.height),
@@ -74,7 +74,7 @@ bool Stage::wheelChain(QWheelEvent* e) {
     if (m_tool != Tool::Chain || !m_chain) return false;
     const double notches = e->angleDelta().y() / 120.0;
     if (e->modifiers() & Qt::ControlModifier)
-        m_chainReach = std::clamp(m_chainReach * std::pow(kNotch, notches), kLeastChainReach, kMostChainReach);
+        m_chainReach = std::clamp(m_chainReach * std::pow(kNotchOfLine, notches), kLeastChainReach, kMostChainReach);
     else
         m_chainJoints = std::clamp(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
     const scene::ActorEntry* a = m_document.scene().actor(m_chain->actor);

@@ -13,6 +13,8 @@
 #include "edit/keys.h"
 #include "layers/registry.h"
 
+#include "scene/seal.h"
+
 namespace nutatio::app {
 
 namespace {
@@ -219,6 +221,7 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
         return;
     }
     if (result) paintHeld(p, s, result->held);
+    if (result && result->weighed) paintFlights(p, s, *result->weighed);
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);
     if (!m_session.splitsTraces()) {
@@ -258,6 +261,19 @@ void Lane::paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers:
         p.setPen(QPen(t.lagoon, 1));
         p.setBrush(h.set ? Qt::NoBrush : QBrush(t.lagoon));
         p.drawRect(bar);
+    }
+}
+
+/// When a body is in the air: an arch from the frame that it leaves to the one that it lands in.
+void Lane::paintFlights(QPainter& p, const FrameScale& s, const layers::Weighed& weighed) {
+    const look::Theme& t = look::theme();
+    for (const layers::Weighed::Flight& x : weighed.flights) {
+        const double a = s.x(x.from - 1), b = s.x(x.to + 1), low = height() - 2, high = low - std::min(14.0, 0.4 * (b - a));
+        QPainterPath arch(QPointF(a, low));
+        arch.quadTo(QPointF(0.5 * (a + b), 2 * high - low), QPointF(b, low));
+        p.setPen(QPen(t.ochre, 2));
+        p.setBrush(look::faded(t.ochre, 0.2));
+        p.drawPath(arch);
     }
 }
 
@@ -321,6 +337,11 @@ void Lane::paintEvent(QPaintEvent*) {
     const FrameScale s = scale();
     p.setClipRect(QRectF(kStackWidth, 0, width() - kStackWidth, height()));
     p.translate(kStackWidth, 0);
+    if (const auto seal = m_document.scene().shot().seals.find(m_layer); seal != m_document.scene().shot().seals.end()) {
+        const double a = s.x(seal->second->from), b = s.x(seal->second->to);
+        p.fillRect(QRectF(a, 0, b - a, height() - 1), look::faded(t.ochre, 0.14));
+        p.fillRect(QRectF(b - 1, 0, 2, height() - 1), t.ochre);
+    }
     paintTraces(p, s);
     paintIntervals(p, s);
     // Keys of any of its settings, along the lane's foot.

@@ -8,6 +8,7 @@
 #include "app/look/theme.h"
 #include "app/tape/play_head.h"
 #include "edit/keys.h"
+#include "scene/seal.h"
 
 namespace nutatio::app {
 
@@ -105,6 +106,7 @@ void Ruler::paintEvent(QPaintEvent*) {
     // Simulated and ready: a solid rule; a pale one while the newest edit is still being worked out.
     p.setPen(QPen(m_document.upToDate() ? t.lagoon : look::faded(t.lagoon, 0.3), 2));
     if (m_document.results()) p.drawLine(QPointF(s.x(0), 37.5), QPointF(s.x(s.frames - 1), 37.5));
+    paintSeals(p, s);
     paintSeam(p, s);
     // Where one stretch of what the leading actor plays ends and the next begins.
     if (const rig::Line* line = shot.lineOf(shot.lead))
@@ -132,6 +134,21 @@ void Ruler::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(x + 4, 0, wide, 12), Qt::AlignVCenter | Qt::AlignLeft, name);
     }
     paintPlayHead(p, s.x(m_session.frame()), height(), true);
+}
+
+/// Sealed frames: a band of wax at the foot, whole for the layer that is chosen, else thin.
+void Ruler::paintSeals(QPainter& p, const FrameScale& s) const {
+    const look::Theme& t = look::theme();
+    for (const auto& [layer, seal] : m_document.scene().shot().seals) {
+        const bool chosen = layer == m_session.selection().layer;
+        const double a = s.x(seal->from), b = s.x(seal->to);
+        p.fillRect(QRectF(a, chosen ? 30 : 33, b - a, chosen ? 6 : 3), look::faded(t.ochre, chosen ? 0.9 : 0.5));
+        if (!chosen) continue;
+        // Where what follows goes on from.
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.ochre);
+        p.drawEllipse(QPointF(b, 33), 5, 5);
+    }
 }
 
 /// Of a shot that goes round: how far its end is from its beginning.

@@ -36,6 +36,7 @@ class Ruler : public QWidget {
     enum class Drag { None, Head, Range, From, To, Pan };
     Drag under(const QPointF& p) const;
     void finishMark();
+    void paintSeals(QPainter& p, const FrameScale& s) const;
     void paintSeam(QPainter& p, const FrameScale& scale) const;
     Document& m_document;
     Session& m_session;

@@ -155,6 +155,7 @@ void Scope::lookAtShot() {
     const pipeline::ActorResult* motion = results && entry ? results->evaluation.actor(entry->id) : nullptr;
     const bool fits = motion && motion->body->joints() == entry->actor->skeleton.size();
     const pipeline::LayerResult* r = fits ? results->evaluation.layer(layer->id) : nullptr;
+    m_weighed = r ? r->weighed : nullptr;
     if (entry && r && !r->changed.joints.empty())
         m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
     const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
@@ -333,7 +334,32 @@ void Scope::paintNote(QPainter& p, const QString& text) const {
     p.drawText(room, Qt::AlignRight | Qt::AlignVCenter, QFontMetricsF(p.font()).elidedText(text, Qt::ElideMiddle, room.width()));
 }
 
+/// How far each part of a body is from the animation at most, in two columns; what could give no more is in brick.
+void Scope::paintDepartures(QPainter& p, const layers::Weighed& weighed) const {
+    const look::Theme& t = look::theme();
+    const QRectF plot = plotRect();
+    p.fillRect(plot, t.paper);
+    double most = 1e-9;
+    for (const layers::Weighed::Turned& part : weighed.turned) most = std::max(most, part.most);
+    const int rows = (static_cast<int>(weighed.turned.size()) + 1) / 2;
+    const double tall = std::min(20.0, plot.height() / std::max(1, rows)), wide = 0.5 * plot.width();
+    for (int k = 0; k < static_cast<int>(weighed.turned.size()); ++k) {
+        const layers::Weighed::Turned& part = weighed.turned[static_cast<std::size_t>(k)];
+        const QRectF cell(plot.left() + (k / rows) * wide + 4, plot.top() + (k % rows) * tall, wide - 10, tall);
+        const QColor c = part.saturated > 0.02 ? t.brick : t.persimmon;
+        p.fillRect(QRectF(cell.left(), cell.bottom() - 4, cell.width() * part.most / most, 2.5), c);
+        p.setPen(t.ink);
+        p.setFont(look::textFont(8));
+        p.drawText(cell.adjusted(0, 0, -42, -4), Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(part.name));
+        p.setFont(look::figureFont(7.5));
+        p.drawText(cell.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignVCenter,
+                   part.goes ? tr("%1 cm").arg(part.most, 0, 'f', 1) : tr("%1°").arg(part.most, 0, 'f', 1));
+    }
+    paintNote(p, tr("most off the animation"));
+}
+
 void Scope::paintShot(QPainter& p) const {
+    if (m_weighed) return paintDepartures(p, *m_weighed);
     const look::Theme& t = look::theme();
     Axes a;
     a.plot = plotRect();

@@ -73,6 +73,7 @@ class Scope : public QWidget {
     void paintPush(QPainter& p) const;
     void paintAnswer(QPainter& p, const Axes& a, const measure::Response& r, const QColor& c, double width) const;
     void paintShot(QPainter& p) const;
+    void paintDepartures(QPainter& p, const layers::Weighed& weighed) const;
     QString pushWords() const;
     QString shotWords() const;
 
@@ -83,7 +84,8 @@ class Scope : public QWidget {
     Face m_chosen = Face::Push;  // by a person; what has no springs shows the other one
     std::optional<measure::Response> m_response, m_take;
     measure::InShot m_inShot;
-    QString m_asked;  // what a kind says of what was asked and what came of it
+    std::shared_ptr<const layers::Weighed> m_weighed;  // of a layer that weighs the body
+    QString m_asked;                                   // what a kind says of what was asked and what came of it
     double m_fps = 24, m_mmPerUnit = 1000, m_height = 1;
     std::string m_layer;
     Drag m_drag = Drag::None, m_near = Drag::None;

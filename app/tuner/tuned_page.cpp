@@ -18,6 +18,7 @@
 #include "rig/parts.h"
 #include "rig/sides.h"
 #include "scene/items.h"
+#include "scene/seal.h"
 
 namespace nutatio::app {
 
@@ -92,6 +93,8 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
         out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
     if (const auto part = session.partJoint(); part && part->layer->id == owner.id) out += u'p' + QString::number(part->joint);
     if (t->lock) out += u'l';
+    if (const auto seal = s.shot().seals.find(owner.id); owner.list == scene::List::Layers && seal != s.shot().seals.end())
+        out += u's' + QString::number(seal->second->from) + u'-' + QString::number(seal->second->to);
     if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr; l && !l->shot.empty())
         out += QString::fromStdString(l->shot) + u'@';
     // What a region may be.
@@ -182,6 +185,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         m_rows->addWidget(m_meets);
         connect(m_meets, &MeetsTable::hovered, this, &TunedPage::hovered);
     }
+    const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
+    if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind && kind->movers) addSeal(s.shot());
     m_rows = m_all;
     if (m_owner.list == scene::List::Winds) addChips();
     if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
@@ -258,6 +263,20 @@ void TunedPage::addPart(const HandJoint& part) {
         row.id = m_channels.back();
         addRow(row);
     }
+}
+
+/// Frames that are kept as they are.
+void TunedPage::addSeal(const scene::Shot& shot) {
+    beginGroup(tr("Sealed frames"));
+    const auto at = shot.seals.find(m_owner.id);
+    if (at == shot.seals.end()) {
+        addText(tr("What is simulated up to here can be kept as it is, whatever is changed; what follows goes on from there."));
+        return addButtons({{QStringLiteral("seal"), tr("Seal up to this frame")}});
+    }
+    addText(tr("Frames %1 to %2 are sealed: they stay as they are, and their keys are locked.")
+                .arg(at->second->from + 1)
+                .arg(at->second->to + 1));
+    addButtons({{QStringLiteral("seal"), tr("Seal on to this frame")}, {QStringLiteral("break-seal"), tr("Break the seal")}});
 }
 
 void TunedPage::addText(const QString& text) {

@@ -56,6 +56,7 @@ class TunedPage : public QWidget {
     void toggleFeed(SettingRow* row);
     void addRow(const scene::SettingSpec& spec);
     void addPart(const HandJoint& part);
+    void addSeal(const scene::Shot& shot);
     void addChannels(const HandJoint& hand);
     void beginGroup(const QString& name);
     void addText(const QString& text);

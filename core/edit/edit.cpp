@@ -21,9 +21,10 @@ void eachShot(scene::Scene& s, const Test& concerns, const Change& change) {
         if (concerns(s.shots[i])) change(s.shots.edit(i));
 }
 
-/// Whether a shot has keys or intervals of a thing.
+/// Whether a shot has keys, intervals or a seal of a thing.
 bool belongs(const scene::Shot& shot, const scene::Owner& owner) {
-    return shot.keysOf(owner) || (owner.list == scene::List::Layers && shot.intervals.count(owner.id) > 0);
+    return shot.keysOf(owner) ||
+           (owner.list == scene::List::Layers && (shot.intervals.count(owner.id) > 0 || shot.seals.count(owner.id) > 0));
 }
 
 template <class Item>
@@ -324,7 +325,9 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
         s, [&](const scene::Shot& shot) { return belongs(shot, owner); },
         [&](scene::Shot& shot) {
             shot.keys.erase(owner);
-            if (owner.list == scene::List::Layers) shot.intervals.erase(owner.id);
+            if (owner.list != scene::List::Layers) return;
+            shot.intervals.erase(owner.id);
+            shot.seals.erase(owner.id);
         });
 }
 

@@ -264,6 +264,7 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
     scene::Scene changed = scene;
     if (const auto done = op->apply(changed, arguments); !done) return refused(done.error().sentence);
     if (const auto name = scene::lockedChange(scene, changed)) return refused("\"" + *name + "\" is locked");
+    if (const auto sealed = scene::sealedChange(scene, changed)) return refused(*sealed);
     scene = std::move(changed);
     return Done{};
 }

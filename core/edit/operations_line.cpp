@@ -5,6 +5,7 @@
 #include "edit/ground.h"
 #include "edit/line.h"
 #include "edit/operation_arguments.h"
+#include "edit/seal.h"
 
 namespace nutatio::edit {
 
@@ -122,7 +123,23 @@ Result<Done> doSameSide(scene::Scene& s, const Arguments& a) {
     return sameOnOtherSide(s, text(a, "layer"), text(a, "joint"));
 }
 
+Result<Done> doSeal(scene::Scene& s, const Arguments& a) {
+    const auto from = wholeOr(a, "from", 1), to = wholeOr(a, "to", 1);
+    for (const auto* each : {&from, &to})
+        if (!*each) return each->error();
+    return seal(s, text(a, "layer"), from.value() - 1, to.value() - 1);
+}
+
+Result<Done> doBreakSeal(scene::Scene& s, const Arguments& a) {
+    return breakSeal(s, text(a, "layer"));
+}
+
 constexpr Operation kLineOperations[] = {
+    {"seal", "layer,to", "from",
+     "Keeps the frames up to one, from the first or from another, as a simulated layer makes them; what follows goes on from "
+     "there.",
+     doSeal},
+    {"break-seal", "layer", "", "Lets the sealed frames of a layer be simulated again.", doBreakSeal},
     {"same-side", "layer,joint", "", "What a layer has for a joint alone, on the other side of the body too.", doSameSide},
     {"hold-feet", "", "actor", "Holds the feet of an actor where they stand.", doHoldFeet},
     {"loosen", "", "actor", "Puts light follow-through on the whole body; its root and its legs keep to the clip.", doLoosen},

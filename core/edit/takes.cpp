@@ -61,6 +61,7 @@ Result<Done> adoptTake(scene::Scene& s, const std::string& id) {
         for (const auto& [owner, keys] : was->keys)
             if (owner.list != scene::List::Actors) shot.keys[owner] = keys;
         shot.intervals = was->intervals;
+        shot.seals = was->seals;
     }
     return Done{};
 }
@@ -285,6 +286,7 @@ class Differences {
             if (l && (was == a.intervals.end() || is == b.intervals.end() || was->second != is->second))
                 say(l->name, "acts in other stretches of " + b.name);
         }
+        if (a.seals != b.seals) say(of, "other frames sealed");
         std::set<scene::Owner> keyed;
         for (const auto& [owner, keys] : a.keys) keyed.insert(owner);
         for (const auto& [owner, keys] : b.keys) keyed.insert(owner);

@@ -2,6 +2,8 @@
 #include "files/set_piece.h"
 
 #include <algorithm>
+#include <cmath>
+#include <cstring>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <unordered_set>
@@ -14,6 +16,7 @@
 #include "files/prepared_json.h"
 #include "rig/record.h"
 #include "scene/items.h"
+#include "scene/seal.h"
 
 namespace nutatio::files {
 
@@ -143,6 +146,69 @@ Json lineJson(const rig::Line& line) {
     return out;
 }
 
+/// Numbers to the bit: little-endian doubles as base64.
+std::vector<double> readDoubles(const Place& p) {
+    rig::Bytes bytes;
+    try {
+        bytes = fromBase64(p.text());
+    } catch (const Failure& f) {
+        p.fail(f.error().sentence);
+    }
+    if (bytes.size() % sizeof(double) != 0) p.fail("it ends within a number");
+    std::vector<double> out(bytes.size() / sizeof(double));
+    if (!out.empty()) std::memcpy(out.data(), bytes.data(), bytes.size());
+    if (!std::all_of(out.begin(), out.end(), [](double v) { return std::isfinite(v); })) p.fail("it holds what is no number");
+    return out;
+}
+
+std::string doublesText(const std::vector<double>& v) {
+    return base64(v.data(), v.size() * sizeof(double));
+}
+
+constexpr std::size_t kNumbersATransform = 10, kMostSealed = 1u << 22;  // frames
+
+std::shared_ptr<const scene::Seal> readSeal(const Place& p) {
+    auto out = std::make_shared<scene::Seal>();
+    const std::size_t from = p.at("from").count(), to = p.at("to").count();
+    if (from < 1 || to < from || to > kMostSealed) p.at("to").fail("a seal goes from a frame to one behind it");
+    out->from = static_cast<int>(from) - 1;
+    out->to = static_cast<int>(to) - 1;
+    out->fps = readRate(p.at("fps"));
+    const std::size_t frames = to - from + 1;
+    for (std::size_t i = 0, n = p.at("parts").size(kMostItems); i < n; ++i) {
+        const Place at = p.at("parts").at(i);
+        scene::Seal::Part part;
+        for (std::size_t k = 0, joints = at.at("joints").size(kMostItems); k < joints; ++k)
+            part.joints.push_back(at.at("joints").at(k).text());
+        const std::vector<double> all = readDoubles(at.at("frames"));
+        if (all.size() != part.joints.size() * frames * kNumbersATransform)
+            at.at("frames").fail("it holds " + std::to_string(all.size()) + " numbers where " +
+                                 std::to_string(part.joints.size() * frames * kNumbersATransform) + " belong");
+        const double* v = all.data();
+        for (std::size_t k = 0; k < part.joints.size(); ++k) {
+            rig::Column& c = part.columns.emplace_back();
+            for (std::size_t f = 0; f < frames; ++f, v += kNumbersATransform)
+                c.push_back({Vec3(v[0], v[1], v[2]), Quat(v[6], v[3], v[4], v[5]), Vec3(v[7], v[8], v[9])});
+        }
+        part.state = readDoubles(at.at("state"));
+        out->parts.push_back(std::move(part));
+    }
+    if (out->parts.empty()) p.at("parts").fail("a seal holds what moves");
+    return out;
+}
+
+Json sealJson(const scene::Seal& seal) {
+    Json out{{"from", seal.from + 1}, {"to", seal.to + 1}, {"fps", seal.fps}, {"parts", Json::array()}};
+    for (const scene::Seal::Part& part : seal.parts) {
+        std::vector<double> all;
+        for (const rig::Column& c : part.columns)
+            for (const Xform& x : c)
+                all.insert(all.end(), {x.t.x(), x.t.y(), x.t.z(), x.r.x(), x.r.y(), x.r.z(), x.r.w(), x.s.x(), x.s.y(), x.s.z()});
+        out["parts"].push_back({{"joints", part.joints}, {"frames", doublesText(all)}, {"state", doublesText(part.state)}});
+    }
+    return out;
+}
+
 scene::Shot readShot(const Place& p) {
     scene::Shot s;
     s.id = p.at("id").text();
@@ -181,7 +247,9 @@ scene::Shot readShot(const Place& p) {
             s.intervals[layer].push_back(v);
         }
     });
-    s.unknown = unknownOf(p, {"id", "name", "fps", "lead", "loop", "clips", "lines", "cuts", "marks", "intervals", "keys"});
+    eachMember(p, "seals", [&](const std::string& layer, const Place& at) { s.seals[layer] = readSeal(at); });
+    s.unknown =
+        unknownOf(p, {"id", "name", "fps", "lead", "loop", "clips", "lines", "cuts", "marks", "intervals", "keys", "seals"});
     return s;
 }
 
@@ -425,6 +493,8 @@ Json shotJson(const scene::Shot& s) {
             if (i.easeOut > 0) one["out"] = i.easeOut;
             j["intervals"][layer].push_back(std::move(one));
         }
+    for (const auto& [layer, seal] : s.seals)
+        if (!seal->parts.empty()) j["seals"][layer] = sealJson(*seal);
     putUnknown(j, s.unknown);
     return j;
 }

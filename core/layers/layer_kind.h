@@ -193,10 +193,9 @@ struct Weighed {
         double saturated = 0;  // share of the frames in which it could give no more
     };
     std::vector<Vec3> below, above;          // the centre of mass
-    std::vector<Vec3> pressure;              // on the floor: where the ground would have to push, above the layer
+    std::vector<Vec3> pressure;              // where the ground, or what it grips, would have to push, above the layer
     std::vector<std::vector<Vec3>> support;  // round what stands on the floor; empty in the air
-    std::vector<double> floor;               // its height along `up`
-    Vec3 up = Vec3::UnitY();
+    std::vector<double> floor;               // its height [m, in the world]
     std::vector<Flight> flights;
     std::vector<Turned> turned;
 };
@@ -208,8 +207,9 @@ struct Filtered {
     std::vector<rig::MorphPtr> morphs;
     std::vector<std::string> remarks;
     std::vector<Held> held;
-    std::shared_ptr<const Weighed> weighed;  // null: the kind does not weigh
-    Closure closure;                         // the worst of its movers
+    std::shared_ptr<const Weighed> weighed;     // null: the kind does not weigh
+    Closure closure;                            // the worst of its movers
+    std::shared_ptr<const scene::Seal> sealed;  // what was to be sealed, made
 };
 
 /// A handle that carries part of the surface, by hand.

@@ -9,6 +9,7 @@
 
 #include "layers/closing.h"
 #include "layers/registry.h"
+#include "scene/seal.h"
 
 namespace nutatio::layers {
 
@@ -37,8 +38,16 @@ class Counter {
     std::size_t m_told = 0;
 };
 
+/// A mover's part of a seal: one that is kept, or one that is to be filled.
+struct Sealed {
+    const scene::Seal* holds = nullptr;
+    const scene::Seal::Part* kept = nullptr;  // of the one that holds
+    const scene::Seal* asked = nullptr;
+    scene::Seal::Part* made = nullptr;  // of the one that is asked for
+};
+
 std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
-                                  Counter& counter) {
+                                  Counter& counter, const Sealed& sealed) {
     const std::size_t n = mover.joints().size();
     std::vector<rig::Column> columns(n);
     for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
@@ -47,6 +56,16 @@ std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const 
     for (int s = sequence.first(); s < below.frames(); ++s) {
         if (cancel.asked()) throw Cancelled{};
         counter.one();
+        if (sealed.kept && sealed.holds->holds(s)) {
+            // It goes on from the seal's end as if it had lived through it.
+            if (s == sealed.holds->to) {
+                mover.start(dt, sequence.at(s), sequence.at(s + 1));
+                mover.setState(sealed.kept->state);
+            }
+            for (std::size_t k = 0; k < n; ++k)
+                columns[k].push_back(sealed.kept->columns[k][static_cast<std::size_t>(s - sealed.holds->from)]);
+            continue;
+        }
         if (s == sequence.first())
             mover.start(dt, sequence.at(s), sequence.at(s + 1));
         else
@@ -54,8 +73,34 @@ std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const 
         if (s < 0) continue;
         mover.write(sequence.at(s), out);
         for (std::size_t k = 0; k < n; ++k) columns[k].push_back(out[k]);
+        if (sealed.made && s == sealed.asked->to) sealed.made->state = mover.state();
     }
+    if (sealed.made)
+        for (std::size_t k = 0; k < n; ++k)
+            sealed.made->columns.emplace_back(columns[k].begin() + sealed.asked->from, columns[k].begin() + sealed.asked->to + 1);
     return columns;
+}
+
+/// Why a seal does not fit the layer any more; empty where it does.
+std::string misfit(const scene::Seal& seal, const Movers& movers, const rig::Skeleton& skeleton, const rig::FrameGrid& grid,
+                   const Sequence& sequence) {
+    const std::string what = "frames " + std::to_string(seal.from + 1) + " to " + std::to_string(seal.to + 1) +
+                             " are sealed, and simulated all the same: ";
+    if (std::abs(seal.fps - grid.fps) > 1e-9) return what + "the shot has another rate now";
+    if (seal.to >= grid.frames) return what + "the shot is shorter now";
+    bool same = seal.parts.size() == movers.size();
+    for (std::size_t i = 0; same && i < movers.size(); ++i) {
+        const scene::Seal::Part& p = seal.parts[i];
+        const std::vector<int>& joints = movers[i]->joints();
+        same = p.joints.size() == joints.size() && p.columns.size() == joints.size();
+        for (std::size_t k = 0; same && k < joints.size(); ++k)
+            same = p.joints[k] == skeleton.reference(joints[k]) &&
+                   p.columns[k].size() == static_cast<std::size_t>(seal.to - seal.from + 1);
+        if (!same) break;
+        movers[i]->start(grid.dt(), sequence.at(seal.to), sequence.at(seal.to + 1));
+        same = movers[i]->state().size() == p.state.size();
+    }
+    return same ? std::string() : what + "the layer moves other joints now";
 }
 
 Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
@@ -76,14 +121,31 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
                     progress);
     std::vector<std::vector<rig::Column>> columns(movers.size());
     std::vector<Closure> closures(movers.size());
-    const bool closes = context.closes && context.period > 0 && context.cuts.empty() && below.frames() > 3;
+    // What is sealed stays as it is; what is to be sealed is looked at on the way.
+    const scene::Seal* kept = context.seal ? context.seal->kept() : nullptr;
+    const bool keeps = kept != nullptr, seals = context.seal && kept != context.seal.get();
+    const std::string unfit = keeps ? misfit(*kept, movers, context.actor.skeleton, below.grid(), sequence) : std::string();
+    scene::Seal made;
+    if (seals) {
+        made.from = context.seal->from;
+        made.to = std::min(context.seal->to, below.frames() - 1);
+        made.fps = below.grid().fps;
+        for (const auto& m : movers) {
+            scene::Seal::Part& p = made.parts.emplace_back();
+            for (int j : m->joints()) p.joints.push_back(context.actor.skeleton.reference(j));
+        }
+    }
+    const bool closes =
+        (!keeps || !unfit.empty()) && context.closes && context.period > 0 && context.cuts.empty() && below.frames() > 3;
     const scene::SettingSpec* rate = kind.setting(scene::Role::Rate);
     const double quickness = 2 * kPi * std::max(0.5, rate ? context.settings->at(rate->id) : 2.0);
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, movers.size(), [&](std::size_t i) {
         try {
             columns[i] = closes ? closedLap(*movers[i], context.actor.skeleton, sequence, quickness, cancel, closures[i])
-                                : runMover(*movers[i], sequence, below, cancel, counter);
+                                : runMover(*movers[i], sequence, below, cancel, counter,
+                                           {kept, keeps && unfit.empty() ? &kept->parts[i] : nullptr, &made,
+                                            seals ? &made.parts[i] : nullptr});
         } catch (const Cancelled&) {
             stopped = true;
         }
@@ -99,6 +161,10 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
     const auto worse = [](const Closure& a, const Closure& b) {
         return std::tuple(a.blended, a.after, a.laps) < std::tuple(b.blended, b.after, b.laps);
     };
+    if (seals && !closes) out.sealed = std::make_shared<const scene::Seal>(std::move(made));
+    if (!unfit.empty()) out.remarks.push_back(unfit);
+    if (keeps && context.closes && unfit.empty())
+        out.remarks.push_back("the shot is marked as a loop, but a part of it is sealed: what is sealed is not closed");
     if (closes && !closures.empty()) out.closure = *std::max_element(closures.begin(), closures.end(), worse);
     if (context.closes && context.period > 0 && !context.cuts.empty())
         out.remarks.push_back("the shot is marked as a loop, but it is cut: what begins anew at a cut is not closed");

@@ -15,6 +15,7 @@
 #include "rig/morph_targets.h"
 #include "rig/region.h"
 #include "scene/change.h"
+#include "scene/seal.h"
 #include "scene/set_piece.h"
 
 namespace nutatio::pipeline {
@@ -175,6 +176,7 @@ struct Evaluator::Kept {
     layers::Closure closure;
     std::vector<layers::Held> held;
     std::shared_ptr<const layers::Weighed> weighed;
+    std::shared_ptr<const scene::Seal> sealed;
     std::size_t bytes = 0;
     std::uint64_t used = 0;
 };
@@ -421,6 +423,10 @@ class Run {
         if (whole) h.key(me.rest);
         for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
         for (const scene::Interval& s : w.context.spans) h.real(s.from).real(s.to);
+        if (const auto seal = m_shot->seals.find(layer->id); seal != m_shot->seals.end() && plan.kind->movers) {
+            w.context.seal = seal->second;
+            h.key(seal->second->key());
+        }
         for (const scene::SettingSpec& row : plan.kind->settings)
             if (row.type == scene::SettingType::Region)
                 if ((w.context.region = m_evaluator.regionFor(*me.entry, layer->text(row.id))))
@@ -639,6 +645,7 @@ class Run {
                 made.closure = f.closure;
                 made.held = std::move(f.held);
                 made.weighed = std::move(f.weighed);
+                made.sealed = std::move(f.sealed);
             } catch (const Cancelled&) {
                 stopped = true;
                 return;
@@ -675,18 +682,24 @@ class Run {
                                          [&](const layers::Moved& m) { return m.joint == joint; });
             return at == w.plan->moves.end() ? 0.0 : at->along;
         };
+        const scene::Seal* sealed = w.context.seal ? w.context.seal->kept() : nullptr;
         Kept out;
         out.remarks = w.made->remarks;
         out.problem = w.made->problem;
         out.closure = w.made->closure;
         out.held = w.made->held;
         out.weighed = w.made->weighed;
+        out.sealed = w.made->sealed;
         for (const auto& [joint, column] : w.made->changed.joints) {
             rig::Column c(static_cast<std::size_t>(m_frames));
             const double place = along(joint);
             for (std::size_t f = 0; f < c.size(); ++f) {
                 const Xform& above = column->size() == 1 ? column->front() : (*column)[f];
-                c[f] = layers::mixed(below.at(joint, static_cast<int>(f)), above, shares.at(static_cast<int>(f), place));
+                // What is sealed was mixed before.
+                if (sealed && sealed->holds(static_cast<int>(f)))
+                    c[f] = above;
+                else
+                    c[f] = layers::mixed(below.at(joint, static_cast<int>(f)), above, shares.at(static_cast<int>(f), place));
             }
             out.changed.joints.emplace_back(joint, std::make_shared<const rig::Column>(std::move(c)));
         }
@@ -737,6 +750,7 @@ class Run {
         r.closure = w.made->closure;
         r.held = w.made->held;
         r.weighed = w.made->weighed;
+        r.sealed = w.made->sealed;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
             throw Failure(

@@ -40,6 +40,7 @@ struct LayerResult {
     std::vector<layers::Held> held;                  // where joints are held
     std::shared_ptr<const layers::Weighed> weighed;  // how the body's weight lies, where the kind weighs
     layers::Closure closure;                         // how its loop was closed, where it was to be
+    std::shared_ptr<const scene::Seal> sealed;       // what of it was to be sealed
     std::vector<std::string> met;                    // ids of the colliders that it can reach
     Changed changed;                                 // empty when it did nothing
     layers::ResolvedPtr settings;                    // as they held in the shot, feeds counted; null for an unknown kind

@@ -1,5 +1,9 @@
 #include "scene/lock.h"
 
+#include <cmath>
+
+#include "scene/seal.h"
+
 namespace nutatio::scene {
 
 namespace {
@@ -70,6 +74,44 @@ std::optional<std::string> lockedChange(const Scene& a, const Scene& b) {
     if (auto name = changed(a, b, a.winds, b.winds, List::Winds)) return name;
     if (auto name = changed(a, b, a.pins, b.pins, List::Pins)) return name;
     return changed(a, b, a.gauges, b.gauges, List::Gauges);
+}
+
+std::optional<std::string> sealedChange(const Scene& before, const Scene& after) {
+    for (std::size_t i = 0; i < before.shots.size(); ++i) {
+        const Shot& a = before.shots[i];
+        if (a.seals.empty()) continue;
+        const std::size_t there = after.shots.find([&](const Shot& s) { return s.id == a.id; });
+        if (there == after.shots.size() || before.shots.pointer(i) == after.shots.pointer(there)) continue;
+        const Shot& b = after.shots[there];
+        for (const auto& [layer, seal] : a.seals) {
+            const auto still = b.seals.find(layer);
+            if (still == b.seals.end() || still->second != seal) continue;
+            const auto within = [&, held = seal](double at) {
+                return held->holds(static_cast<int>(std::lround(at * held->fps)));
+            };
+            const auto keysIn = [&](const Shot& shot) {
+                std::map<std::string, Keys, std::less<>> out;
+                if (const KeysOf* all = shot.keysOf({List::Layers, layer}))
+                    for (const auto& [setting, keys] : *all)
+                        for (const KeyAt& k : keys)
+                            if (within(k.at)) out[setting].push_back(k);
+                return out;
+            };
+            const auto edgesIn = [&](const Shot& shot) {
+                std::vector<double> out;
+                if (const auto at = shot.intervals.find(layer); at != shot.intervals.end())
+                    for (const Interval& x : at->second)
+                        for (double edge : {x.from, x.to})
+                            if (within(edge)) out.push_back(edge);
+                return out;
+            };
+            const Layer* named = after.layer(layer);
+            if (named && (keysIn(a) != keysIn(b) || edgesIn(a) != edgesIn(b)))
+                return "frames " + std::to_string(seal->from + 1) + " to " + std::to_string(seal->to + 1) + " of " + named->name +
+                       " are sealed";
+        }
+    }
+    return std::nullopt;
 }
 
 }  // namespace nutatio::scene

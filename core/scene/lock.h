@@ -13,4 +13,8 @@ namespace nutatio::scene {
 /// list, muting, soloing and hiding do not.
 std::optional<std::string> lockedChange(const Scene& before, const Scene& after);
 
+/// What an edit did within frames that are sealed and still are: keys and intervals of a sealed layer there, in a sentence;
+/// nothing where it did nothing of that. What else it is set to may change: the sealed frames do not.
+std::optional<std::string> sealedChange(const Scene& before, const Scene& after);
+
 }  // namespace nutatio::scene

@@ -1,29 +1,33 @@
 // A stretch of a simulated layer that is kept as it is.
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
+#include "base/hash.h"
 #include "rig/track.h"
 
 namespace nutatio::scene {
 
-/// What a layer made of some frames of a shot, both included, and all that it carried beyond the last of them: what follows goes
-/// on from there, to the same bits.
+/// What a simulated layer made of some frames of a shot, both included, and all that it carried beyond the last of them: what
+/// follows goes on from there, to the same bits.
 struct Seal {
     /// One piece of the layer that moves by itself.
     struct Part {
         std::vector<std::string> joints;   // by reference
-        std::vector<rig::Column> columns;  // of those, a transform a frame, before the layer is mixed
+        std::vector<rig::Column> columns;  // of those, a transform a frame, as the layer showed them
         std::vector<double> state;         // the mover's, at the last frame
-        bool operator==(const Part&) const = default;
     };
     int from = 0, to = 0;
-    double fps = 24;  // of the frames
-    std::vector<Part> parts;
-    bool operator==(const Seal&) const = default;
+    double fps = 24;                    // of the frames
+    std::vector<Part> parts;            // none: it is yet to be made
+    std::shared_ptr<const Seal> after;  // of one that is yet to be made: the one that holds meanwhile, if any
 
+    /// The seal that holds now; null: none does, and the layer is simulated all through.
+    const Seal* kept() const { return parts.empty() ? after.get() : this; }
     bool holds(int frame) const { return frame >= from && frame <= to; }
+    Key key() const;
 };
 
 }  // namespace nutatio::scene

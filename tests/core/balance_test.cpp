@@ -1,8 +1,8 @@
 // A body's weight: flights, crouches, turns, lean, counter-balance; on bodies that are built here and on mocap of nobody's.
 #include <catch2/catch.hpp>
 
-#include "layers/balance/weight_path.h"
 #include "layers/balance/weighing.h"
+#include "layers/balance/weight_path.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 #include "measure/check.h"
@@ -38,7 +38,8 @@ double footSlide(const rig::Actor& a, const Balanced& b) {
         const auto was = test::worldPlaces(a, b.below, l.end), is = test::worldPlaces(a, b.above, l.end);
         for (std::size_t f = 0; f < was.size(); ++f) {
             bool flies = false;
-            for (const auto& x : b.made.weighed->flights) flies = flies || (static_cast<int>(f) >= x.from && static_cast<int>(f) <= x.to);
+            for (const auto& x : b.made.weighed->flights)
+                flies = flies || (static_cast<int>(f) >= x.from && static_cast<int>(f) <= x.to);
             if (!flies) worst = std::max(worst, (was[f] - is[f]).norm());
         }
     }
@@ -74,7 +75,6 @@ int popsIn(const rig::Actor& actor, const rig::Track& t) {
 }
 
 }  // namespace
-
 
 namespace {
 
@@ -144,8 +144,8 @@ TEST_CASE("the offset that moves a pressure point does just that, and a shift th
         const double bends = (d[f - 1] - 2 * d[f] + d[f + 1]) * fps * fps;
         CHECK(d[f] - height[f] / g * bends == Approx(asked[f]).margin(1e-9));
     }
-    const std::vector<double> even = layers::offsetForPressure(std::vector<double>(50, 0.07), std::vector<double>(50, 1.0), g, fps,
-                                                               false, false);
+    const std::vector<double> even =
+        layers::offsetForPressure(std::vector<double>(50, 0.07), std::vector<double>(50, 1.0), g, fps, false, false);
     for (double v : even) CHECK(v == Approx(0.07));
     // Held at an end it leaves from nothing there.
     CHECK(layers::offsetForPressure(asked, height, g, fps, true, true).front() == 0);
@@ -321,37 +321,43 @@ TEST_CASE("a boxer who is leant over is brought back over his feet by hips, spin
     auto plain = mocap("Boxing_Toes.bvh", test::read(test::kMocapFolder + "Boxing_Toes.bvh")->metresPerUnit);
     // The lowest joint of the spine bent to the side all through.
     for (double lean : {20.0, 35.0}) {
-    const rig::Roles roles = rig::rolesOf(*plain);
-    REQUIRE(roles.spine.size() > 1);
-    const int spine = roles.spine[1];
-    rig::Track leant = clipOf(*plain, 24);
-    rig::Column column(static_cast<std::size_t>(leant.frames()));
-    for (int f = 0; f < leant.frames(); ++f) {
-        column[static_cast<std::size_t>(f)] = leant.at(spine, f);
-        Quat& r = column[static_cast<std::size_t>(f)].r;
-        r = (r * fromRotationVector(Vec3(0, 0, radians(lean)))).normalized();
-    }
-    leant.replace(spine, std::move(column));
-    const Balanced b = balanced(*plain, leant,
-                                {{"effort", 0.0}, {"poise", 1.0}, {"path", 0.0}, {"lean", 0.0}, {"hips", 0.3}, {"spine", 0.5},
-                                 {"arm_left", 0.1}, {"arm_right", 0.1}});
-    const layers::Weighed& w = *b.made.weighed;
-    std::vector<Vec3> below = w.below, above = w.above;
-    for (auto* path : {&below, &above})
-        for (Vec3& p : *path) p *= plain->metresPerUnit;
-    layers::Weighed metres = w;
-    for (auto& hull : metres.support)
-        for (Vec3& p : hull) p *= plain->metresPerUnit;
-    // For 0.8 s he ducks so far that nobody could stand: by more than 0.4 m no counter-balance brings him back.
-    const std::vector<double> outside = outOfBalance(metres, below, 24), now = outOfBalance(metres, above, 24);
-    double was = 0, is = 0;
-    for (std::size_t f = 0; f < outside.size(); ++f)
-        if (outside[f] >= 0 && outside[f] < 0.4) {
-            was += outside[f];
-            is += now[f];
+        const rig::Roles roles = rig::rolesOf(*plain);
+        REQUIRE(roles.spine.size() > 1);
+        const int spine = roles.spine[1];
+        rig::Track leant = clipOf(*plain, 24);
+        rig::Column column(static_cast<std::size_t>(leant.frames()));
+        for (int f = 0; f < leant.frames(); ++f) {
+            column[static_cast<std::size_t>(f)] = leant.at(spine, f);
+            Quat& r = column[static_cast<std::size_t>(f)].r;
+            r = (r * fromRotationVector(Vec3(0, 0, radians(lean)))).normalized();
         }
-    CHECK(was / static_cast<double>(outside.size()) > 0.01);
-    CHECK(is < 0.4 * was);
-    CHECK(plain->metresPerUnit * footSlide(*plain, b) < 0.001);
+        leant.replace(spine, std::move(column));
+        const Balanced b = balanced(*plain, leant,
+                                    {{"effort", 0.0},
+                                     {"poise", 1.0},
+                                     {"path", 0.0},
+                                     {"lean", 0.0},
+                                     {"hips", 0.3},
+                                     {"spine", 0.5},
+                                     {"arm_left", 0.1},
+                                     {"arm_right", 0.1}});
+        const layers::Weighed& w = *b.made.weighed;
+        std::vector<Vec3> below = w.below, above = w.above;
+        for (auto* path : {&below, &above})
+            for (Vec3& p : *path) p *= plain->metresPerUnit;
+        layers::Weighed metres = w;
+        for (auto& hull : metres.support)
+            for (Vec3& p : hull) p *= plain->metresPerUnit;
+        // For 0.8 s he ducks so far that nobody could stand: by more than 0.4 m no counter-balance brings him back.
+        const std::vector<double> outside = outOfBalance(metres, below, 24), now = outOfBalance(metres, above, 24);
+        double was = 0, is = 0;
+        for (std::size_t f = 0; f < outside.size(); ++f)
+            if (outside[f] >= 0 && outside[f] < 0.4) {
+                was += outside[f];
+                is += now[f];
+            }
+        CHECK(was / static_cast<double>(outside.size()) > 0.01);
+        CHECK(is < 0.4 * was);
+        CHECK(plain->metresPerUnit * footSlide(*plain, b) < 0.001);
     }
 }

@@ -70,9 +70,8 @@ constexpr SettingSpec kSettings[] = {
     {.id = "air",
      .label = "In the air",
      .type = SettingType::Choice,
-     .help =
-         "Flights fall as things fall, in the time that they take; in the time that their height asks for, the frames beside "
-         "them giving or taking it; or they are left as they are.",
+     .help = "Flights fall as things fall, in the time that they take; in the time that their height asks for, the frames beside "
+             "them giving or taking it; or they are left as they are.",
      .feel = false,
      .together = true,
      .choices = "falls|falls, in its own time|as animated",
@@ -87,7 +86,8 @@ constexpr SettingSpec kSettings[] = {
      .more = "More: low, quick. Less: floats as on the moon.",
      .role = scene::Role::Pull,
      .together = true},
-    frames("work", "Worked off", 6, "Frames on the ground, before and after a flight, over which its speed is gathered and lost."),
+    frames("work", "Worked off", 6,
+           "Frames on the ground, before and after a flight, over which its speed is gathered and lost."),
     depth("push", "Push-off", 6, "How much deeper the body crouches before it takes off."),
     frames("push_frames", "Push-off takes", 8, "Frames that this crouch takes."),
     depth("land", "Landing", 10, "How much deeper the body gives way when it has landed."),
@@ -95,7 +95,8 @@ constexpr SettingSpec kSettings[] = {
     amount("wind_up", "Wind-up", 1, 0.15, "How far chest and arms turn back before the body turns, against the turn.",
            "15 %: anticipates. 0: turns at once.", "Turns"),
     frames("wind_frames", "Wind-up takes", 8, "Frames before the turn over which it winds up."),
-    amount("carry", "Carry-through", 1, 0.2, "How far they carry on when the body has turned.", "20 %: swings through. 0: stops with it."),
+    amount("carry", "Carry-through", 1, 0.2, "How far they carry on when the body has turned.",
+           "20 %: swings through. 0: stops with it."),
     frames("carry_frames", "Carry takes", 10, "Frames after the turn over which that comes back."),
     {.id = "head",
      .label = "Head keeps",
@@ -139,9 +140,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "hands",
      .label = "Hands",
      .type = SettingType::Choice,
-     .help =
-         "What hands do meanwhile: one that keeps still while no foot is down grips, and the body hangs; all keep their places; or "
-         "they go along.",
+     .help = "What hands do meanwhile: one that keeps still while no foot is down grips, and the body hangs; all keep their "
+             "places; or "
+             "they go along.",
      .feel = false,
      .together = true,
      .choices = "grip where found|keep their places|go along",
@@ -182,19 +183,20 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
 
 }  // namespace
 
-const LayerKind kBalanceKind{.id = "balance",
-                             .label = "Balance",
-                             .help =
-                                 "A body's weight: flights that fall, crouches before and after them, wind-up and carry-through of "
-                                 "turns, lean, and counter-balance; feet stay.",
-                             .glyph = "M12 4v13 M4 8h16 M4 8l-2 5h4z M20 8l-2 5h4z M8 20h8l-4 -3z",
-                             .takes = Takes::Body,
-                             .settings = kSettings,
-                             .problem = problem,
-                             .moves = moves,
-                             .filter = balance,
-                             .measured = balanceMeasured,
-                             .reads = reads,
-                             .volumes = volumes};
+const LayerKind kBalanceKind{
+    .id = "balance",
+    .label = "Balance",
+    .help =
+        "A body's weight: flights that fall, crouches before and after them, wind-up and carry-through of "
+        "turns, lean, and counter-balance; feet stay.",
+    .glyph = "M12 4v13 M4 8h16 M4 8l-2 5h4z M20 8l-2 5h4z M8 20h8l-4 -3z",
+    .takes = Takes::Body,
+    .settings = kSettings,
+    .problem = problem,
+    .moves = moves,
+    .filter = balance,
+    .measured = balanceMeasured,
+    .reads = reads,
+    .volumes = volumes};
 
 }  // namespace nutatio::layers

@@ -27,7 +27,7 @@ namespace {
 
 constexpr int kRounds = 6, kHipRounds = 3;
 constexpr double kSmooth = 0.2, kLeanCalm = 0.08, kPressCalm = 0.06;  // [s]
-constexpr double kFades = 0.15;   // [s] from a flight, over which path and counter-balance die away
+constexpr double kFades = 0.15;     // [s] from a flight, over which path and counter-balance die away
 constexpr double kHandEase = 0.25;  // [s] about a grip
 
 /// Joints that make good a share of what the body is out of balance.
@@ -67,7 +67,8 @@ Turned turnedOf(const rig::Actor& actor, const rig::Roles& roles) {
     out.groups.push_back({"spine", "Spine", out.spine, radians(35), 1e-3});
     for (std::size_t k = 0; k < 2; ++k)
         if (roles.arms[k].found() && !roles.fourLegged)
-            out.groups.push_back({k == 0 ? "arm_left" : "arm_right", k == 0 ? "Left arm" : "Right arm",
+            out.groups.push_back({k == 0 ? "arm_left" : "arm_right",
+                                  k == 0 ? "Left arm" : "Right arm",
                                   {add(roles.arms[k].upper)},
                                   radians(40),
                                   0.5,
@@ -97,8 +98,8 @@ std::vector<double> softly(const std::vector<char>& holds, double frames) {
 /// One stretch of a shot balanced.
 class Balancing {
   public:
-    Balancing(const LayerContext& context, const Weights& weights, const Turned& turned, const Poised& body, const rig::Track& below,
-              const Stretch& over, Weighing is, const Cancel& cancel)
+    Balancing(const LayerContext& context, const Weights& weights, const Turned& turned, const Poised& body,
+              const rig::Track& below, const Stretch& over, Weighing is, const Cancel& cancel)
         : m_c(context),
           m_s(*context.settings),
           m_weights(weights),
@@ -218,8 +219,7 @@ class Balancing {
         std::vector<double> shares;
         double all = 0;
         for (std::size_t k : m_turned.spine) {
-            const std::string own =
-                scene::channelId("takes_turns", m_c.actor.skeleton.reference(m_turned.joints[k]));
+            const std::string own = scene::channelId("takes_turns", m_c.actor.skeleton.reference(m_turned.joints[k]));
             shares.push_back(1);
             for (const std::string& of : m_s.channels("takes_turns"))
                 if (scene::channelId("takes_turns", of) == own) shares.back() += m_s.at(own);
@@ -268,8 +268,7 @@ class Balancing {
         if (laps.round) centre.back() = centre.front();
         const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
         const std::vector<double> share(static_cast<std::size_t>(laps.size()), m_s.text("air") == "as animated" ? 0.0 : 1.0);
-        std::vector<Vec3> way =
-            fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps, share);
+        std::vector<Vec3> way = fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps, share);
         crouch(way);
         const std::vector<double> away = window();
         std::vector<Vec3> even(way.size(), Vec3::Zero());
@@ -318,8 +317,9 @@ class Balancing {
             for (int i = 0; i < laps.size(); ++i) {
                 const int f = laps.source(i);
                 const double effort = asked("effort", f);
-                const double deep = effort * 0.01 * (asked("push", f) * bump(i, b - before, b - 0.45 * before, b) +
-                                                     asked("land", f) * bump(i, e, e + 0.35 * after, e + after));
+                const double deep = effort * 0.01 *
+                                    (asked("push", f) * bump(i, b - before, b - 0.45 * before, b) +
+                                     asked("land", f) * bump(i, e, e + 0.35 * after, e + after));
                 way[static_cast<std::size_t>(i)].y() -= std::min(deep, most);
             }
         }
@@ -433,8 +433,7 @@ class Balancing {
         const Mat3 toWorld = m_c.placement.turn.toRotationMatrix();
         for (std::size_t k = 0; k < g.turned.size(); ++k) {
             const auto [mass, centre] = m_body.hangingOn(g.turned[k], worlds);
-            const Vec3 lever =
-                centre - worlds[static_cast<std::size_t>(m_turned.joints[g.turned[k]])].t;
+            const Vec3 lever = centre - worlds[static_cast<std::size_t>(m_turned.joints[g.turned[k]])].t;
             // d c = m (w x lever), in the world
             const Mat3 by = -mass * m_metres * toWorld * skew(lever);
             j.middleCols<3>(3 * static_cast<Eigen::Index>(k)).row(0) = by.row(0);
@@ -524,7 +523,6 @@ class Balancing {
 
     void tell(Weighed& out, const std::vector<Vec3>& centre) const {
         const auto own = [&](const Vec3& p) { return m_c.placement.toOwn(p); };
-        out.up = toOwn(Vec3::UnitY()).normalized();
         const rig::PlacePath path(m_is.laps.laidOut(centre), rig::Ends::Held);
         for (int f = 0; f < m_n; ++f) {
             const auto k = static_cast<std::size_t>(f);
@@ -562,9 +560,7 @@ class Balancing {
             Weighed::Turned& t = known == out.turned.end() ? out.turned.emplace_back(Weighed::Turned{names[k]}) : *known;
             t.goes = k == 0;
             t.most = std::max(t.most, m_most[k]);
-            const double full = k == 0                                 ? m_saturated.back()
-                                : k >= 2 && k - 2 < m_saturated.size() - 1 ? m_saturated[k - 2]
-                                                                           : 0;
+            const double full = k == 0 ? m_saturated.back() : k >= 2 && k - 2 < m_saturated.size() - 1 ? m_saturated[k - 2] : 0;
             t.saturated = std::max(t.saturated, full / std::max(1, m_n));
         }
     }
@@ -600,8 +596,8 @@ void hint(const LayerContext& c, const Weighed& weighed, std::vector<std::string
     for (double p : pulls) mean += p / static_cast<double>(pulls.size());
     if (*least < (1 - kAgree) * mean || *most > (1 + kAgree) * mean || std::abs(mean / kEarthGravity - 1) < kAgree) return;
     char text[160];
-    std::snprintf(text, sizeof text, "its flights fall with %.1f m/s2: on earth a unit of its file would be %.3g m, not %.3g m", mean,
-                  c.actor.metresPerUnit * kEarthGravity / mean, c.actor.metresPerUnit);
+    std::snprintf(text, sizeof text, "its flights fall with %.1f m/s2: on earth a unit of its file would be %.3g m, not %.3g m",
+                  mean, c.actor.metresPerUnit * kEarthGravity / mean, c.actor.metresPerUnit);
     remarks.emplace_back(text);
 }
 
@@ -632,7 +628,8 @@ class OwnTime {
             const int more = std::clamp(asked, 3 - (e - b), room);
             if (more == 0 || room < 2) continue;
             const int first = b - more / 2, end = e + (more - more / 2),
-                      beside = std::min(room, std::max(static_cast<int>(std::lround(c.settings->at("work"))), 2 * std::abs(more)));
+                      beside =
+                          std::min(room, std::max(static_cast<int>(std::lround(c.settings->at("work"))), 2 * std::abs(more)));
             const double quick = static_cast<double>(e - b) / (end - first);
             span(b - beside, first, b - beside, b, 1, quick);
             span(first, end, b, e, quick, quick);
@@ -749,8 +746,8 @@ std::string balanceMeasured(const LayerContext& context, const rig::Track& below
     }
     if (flights == 0) return "no flight is found";
     char text[120];
-    std::snprintf(text, sizeof text, "%d flight%s: fell with %.2f m/s2, with %.2f now", flights, flights == 1 ? "" : "s", was / flights,
-                  is / flights);
+    std::snprintf(text, sizeof text, "%d flight%s: fell with %.2f m/s2, with %.2f now", flights, flights == 1 ? "" : "s",
+                  was / flights, is / flights);
     return text;
 }
 

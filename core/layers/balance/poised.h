@@ -9,12 +9,12 @@ namespace nutatio::layers {
 
 /// What is done to a pose; ways and places in the actor's world [units], turns there as rotation vectors.
 struct Posture {
-    Vec3 shift = Vec3::Zero();           // of the body as a whole
-    Vec3 lean = Vec3::Zero();            // of it about `pivot`
+    Vec3 shift = Vec3::Zero();  // of the body as a whole
+    Vec3 lean = Vec3::Zero();   // of it about `pivot`
     Vec3 pivot = Vec3::Zero();
-    std::vector<Vec3> turns;             // of Poised::turned(), each about its joint, upon those above it
-    std::vector<Vec3> ends;              // of Poised::limbs(): where hand or foot is to be
-    std::vector<double> held;            // and how much it is: 0 goes along with the body
+    std::vector<Vec3> turns;   // of Poised::turned(), each about its joint, upon those above it
+    std::vector<Vec3> ends;    // of Poised::limbs(): where hand or foot is to be
+    std::vector<double> held;  // and how much it is: 0 goes along with the body
 };
 
 class Poised {

@@ -46,7 +46,8 @@ Weights::Weights(const LayerContext& c)
     if (!(leg > 1e-6 * c.actor.height)) leg = 0.5 * c.actor.height;
 }
 
-Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Track& track, const Stretch& over, const Cancel& cancel) {
+Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Track& track, const Stretch& over,
+                   const Cancel& cancel) {
     const int n = over.to - over.from;
     const double fps = track.grid().fps, leg = weights.leg * c.placement.metres;
     laps = {n, over.round && n > 2};
@@ -62,9 +63,9 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
 
     // What stands: heel and ball of each foot by themselves, on ground that may run below them.
     std::vector<int> carried{weights.roles.hips, weights.roles.head};
-    const Vec3 runs = c.placement.turn * (c.placement.metres * rig::runningGround(c.actor, track,
-                                                                                  rig::carrierOf(c.actor.skeleton, carried),
-                                                                                  scene::levelOf(c.placement)));
+    const Vec3 runs =
+        c.placement.turn * (c.placement.metres * rig::runningGround(c.actor, track, rig::carrierOf(c.actor.skeleton, carried),
+                                                                    scene::levelOf(c.placement)));
     rig::StandingRule rule;
     rule.near = 0.06;
     rule.far = 0.09;
@@ -109,13 +110,14 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         const int last = known.empty() ? -1 : known.back();
         for (int g = last + 1; g < f; ++g) {
             const double u = last < 0 ? 1 : static_cast<double>(g - last) / (f - last);
-            floor[static_cast<std::size_t>(g)] = (last < 0 ? floor[at] : (1 - u) * floor[static_cast<std::size_t>(last)]) +
-                                                 (last < 0 ? 0 : u * floor[at]);
+            floor[static_cast<std::size_t>(g)] =
+                (last < 0 ? floor[at] : (1 - u) * floor[static_cast<std::size_t>(last)]) + (last < 0 ? 0 : u * floor[at]);
         }
         known.push_back(f);
     }
     if (!known.empty())
-        for (int g = known.back() + 1; g < n; ++g) floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
+        for (int g = known.back() + 1; g < n; ++g)
+            floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
 
     // A hand that keeps still while no foot is down grips.
     gripping.assign(static_cast<std::size_t>(n), {false, false});

@@ -48,7 +48,8 @@ struct Weighing {
     Laps laps;
     std::vector<rig::Flight> flights;  // in frames of laps
 
-    Weighing(const LayerContext& context, const Weights& weights, const rig::Track& track, const Stretch& over, const Cancel& cancel);
+    Weighing(const LayerContext& context, const Weights& weights, const rig::Track& track, const Stretch& over,
+             const Cancel& cancel);
 };
 
 }  // namespace nutatio::layers

@@ -30,8 +30,8 @@ Vec3 speedAside(const rig::PlacePath& centre, int frame, int way, int reach, int
 
 }  // namespace
 
-std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity, double fps,
-                                 double work, const std::vector<double>& share) {
+std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity,
+                                 double fps, double work, const std::vector<double>& share) {
     const int n = centre.frames();
     std::vector<Vec3> out(static_cast<std::size_t>(n), Vec3::Zero());
     const Vec3 g(0, -gravity, 0);
@@ -46,9 +46,8 @@ std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector
             out[at] = share[at] * (centre.frame(b) + t * v0 + 0.5 * t * t * g - centre.frame(f));
         }
         // The frames on the ground between two flights are shared.
-        const int before = k > 0 ? (b - flights[k - 1].to - 1) / 2 : b, after = k + 1 < flights.size()
-                                                                                     ? (flights[k + 1].from - 1 - e) / 2
-                                                                                     : n - 1 - e;
+        const int before = k > 0 ? (b - flights[k - 1].to - 1) / 2 : b,
+                  after = k + 1 < flights.size() ? (flights[k + 1].from - 1 - e) / 2 : n - 1 - e;
         const auto workOff = [&](int edge, int way, int room, const Vec3& dv) {
             const int frames = std::min(room, static_cast<int>(std::lround(work * fps)));
             for (int j = 1; j < frames; ++j) {
@@ -87,7 +86,8 @@ std::vector<Turning> turningsOf(const std::vector<double>& heading, double fps, 
         while (a < b && sign * rate[static_cast<std::size_t>(a)] < kCore * peak) ++a;
         while (b > a && sign * rate[static_cast<std::size_t>(b)] < kCore * peak) --b;
         // The turn is all of it, its core the quick part.
-        const double start = heading[static_cast<std::size_t>(std::max(0, f - 1))], end = heading[static_cast<std::size_t>(std::min(to, n - 1))];
+        const double start = heading[static_cast<std::size_t>(std::max(0, f - 1))],
+                     end = heading[static_cast<std::size_t>(std::min(to, n - 1))];
         f = to;
         Turning t{a, b, 0.5 * (a + b), end - start};
         if (std::abs(t.angle) < least || b <= a) continue;
@@ -109,8 +109,8 @@ double counterTurn(const Turning& turn, double frame, double windUp, double befo
                          windUp * bump(frame, turn.from - std::max(1e-9, before), turn.from, turn.middle));
 }
 
-std::vector<double> offsetForPressure(const std::vector<double>& asked, const std::vector<double>& height, double gravity, double fps,
-                                      bool heldBefore, bool heldAfter) {
+std::vector<double> offsetForPressure(const std::vector<double>& asked, const std::vector<double>& height, double gravity,
+                                      double fps, bool heldBefore, bool heldAfter) {
     const std::size_t n = asked.size();
     std::vector<double> out(n, 0.0);
     if (n < 2) return heldBefore || heldAfter ? out : asked;

@@ -11,12 +11,12 @@ namespace nutatio::layers {
 /// Up from 0 at `a` to 1 at `b` and down to 0 at `c`, without a jump in speed or acceleration; all in frames.
 double bump(double t, double a, double b, double c);
 
-/// What makes flights fall by `gravity` [m/s^2] between the places that they leave and reach: for each frame a way [m]. The centre
-/// goes by c + v0 t - g t^2/2 there, and on a straight line level with the ground. What its speed then differs by from that of
-/// the frames on the ground is worked off over `work` seconds before and after it, by dv n dt p(u), p(u) = -4 u^3 + 7 u^4 - 3 u^5
-/// with u from 0 far from the flight to 1 at it: place and speed meet there. `share` by frame: how much of all that.
-std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity, double fps,
-                                 double work, const std::vector<double>& share);
+/// What makes flights fall by `gravity` [m/s^2] between the places that they leave and reach: for each frame a way [m]. The
+/// centre goes by c + v0 t - g t^2/2 there, and on a straight line level with the ground. What its speed then differs by from
+/// that of the frames on the ground is worked off over `work` seconds before and after it, by dv n dt p(u), p(u) = -4 u^3 + 7 u^4
+/// - 3 u^5 with u from 0 far from the flight to 1 at it: place and speed meet there. `share` by frame: how much of all that.
+std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity,
+                                 double fps, double work, const std::vector<double>& share);
 
 /// A stretch over which a body turns about the upright one way.
 struct Turning {
@@ -29,15 +29,15 @@ struct Turning {
 /// its peak; turns of `least` radians and more.
 std::vector<Turning> turningsOf(const std::vector<double>& heading, double fps, double least);
 
-/// How far what is carried turns against the body [rad] at a frame: back by `windUp` of the turn over `before` frames ahead of it,
-/// and on by `carry` of it until `after` frames behind it.
+/// How far what is carried turns against the body [rad] at a frame: back by `windUp` of the turn over `before` frames ahead of
+/// it, and on by `carry` of it until `after` frames behind it.
 double counterTurn(const Turning& turn, double frame, double windUp, double before, double carry, double after);
 
 /// The offset d of a mass whose pressure point then moves by `asked`: d - (height / g) d'' = asked, by frame, between `held` ends
 /// (0 there) or ends at which it is level. `height` [units of nothing else than themselves] over `gravity` [the same a second
 /// squared]. Kajita et al., Biped walking pattern generation by preview control of zero-moment point, ICRA 2003, eq. 5.
-std::vector<double> offsetForPressure(const std::vector<double>& asked, const std::vector<double>& height, double gravity, double fps,
-                                      bool heldBefore, bool heldAfter);
+std::vector<double> offsetForPressure(const std::vector<double>& asked, const std::vector<double>& height, double gravity,
+                                      double fps, bool heldBefore, bool heldAfter);
 
 /// The outline of points on a plane, against the clock as y is seen from x.
 std::vector<Eigen::Vector2d> hullOf(std::vector<Eigen::Vector2d> points);
