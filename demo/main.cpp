@@ -21,6 +21,11 @@ int main(int argc, char** argv) {
         otter.writeGlb(folder / "otter.glb");
         nutatio::demo::buildJetty(jetty);
         jetty.writeGlb(folder / "jetty.glb");
+        nutatio::demo::GltfBuilder boat, net;
+        nutatio::demo::buildBoat(boat);
+        boat.writeGlb(folder / "boat.glb");
+        nutatio::demo::buildFloat(net);
+        net.writeGlb(folder / "float.glb");
         const std::string bvh = nutatio::demo::deckhandBvh();
         nutatio::files::writeAtomically(folder / "deckhand.bvh", bvh.data(), bvh.size());
     } catch (const nutatio::Failure& f) {

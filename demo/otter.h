@@ -26,6 +26,11 @@ void addOtterMeshes(GltfBuilder& b, const OtterRig& rig);
 void addOtterClips(GltfBuilder& b, const OtterRig& rig);
 /// The jetty: planks with their top at y = 0, posts, a rope coil.
 void buildJetty(GltfBuilder& b);
+/// A flat boat that lies before the jetty's end, its deck at y = -0.26; from its post a rope hangs slack to the jetty: joints
+/// "boat", "rope_01" .. "rope_10".
+void buildBoat(GltfBuilder& b);
+/// The float of a net: a painted ball with a pennant on a stick.
+void buildFloat(GltfBuilder& b);
 /// The deckhand, hauling a rope: a BVH file's text.
 std::string deckhandBvh();
 

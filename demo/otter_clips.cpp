@@ -224,6 +224,89 @@ std::vector<Xform> turnPose(const OtterRig& rig, double t) {
     return p.pose();
 }
 
+/// The hand with the pole keeps to the chest.
+void carryPole(Poser& p, const OtterRig& rig, const Quat& tilt, double lift = 0) {
+    const Vec3 wrist = p.world("chest").apply(rig.at("hand_R") - rig.at("chest")) + Vec3(0, lift, 0);
+    p.carry("_R", wrist, tilt, Vec3(-0.6, -0.8, -0.4));
+}
+
+/// Off the jetty's end, 0.95 m on and 0.26 m down. Drawn too flat, as such leaps are: what falls falls otherwise.
+std::vector<Xform> hopPose(const OtterRig& rig, double t) {
+    Poser p(rig);
+    const Vec3 over(0, -0.26, 0.95);
+    const double crouch = ramp(t, 2, 10) - ramp(t, 11, 15), land = ramp(t, 25, 30) - ramp(t, 32, 48), go = ramp(t, 11, 30),
+                 u = std::clamp((t - 15) / 11, 0.0, 1.0), tuck = std::sin(kPi * u), settle = t > 30 ? std::exp(-(t - 30) / 8) : 0;
+    const double sway = settle * std::sin((t - 30) * 2 * kPi / 16);
+    p.move("hips", go * over + Vec3(0, 0.12 * tuck - 0.095 * crouch - 0.11 * land, -0.03 * crouch));
+    p.turn("hips", pitch(16 * crouch - 10 * tuck + 14 * land + 3 * sway));
+    p.turn("spine_01", pitch(10 * crouch - 6 * tuck + 8 * land));
+    p.turn("spine_02", pitch(8 * crouch - 4 * tuck + 6 * land - 3 * sway));
+    p.turn("neck", pitch(-14 * crouch + 6 * tuck - 10 * land));
+    p.turn("head", pitch(-10 * crouch + 10 * tuck - 8 * land + 4 * sway));
+    for (const std::string side : {"_L", "_R"}) {
+        Foot f = standing(rig, side);
+        f.ankle += smooth(u) * over + Vec3(0, 0.10 * tuck, 0.05 * tuck);
+        f.turn = pitch(22 * std::sin(kPi * std::min(1.0, 2 * u)) - 16 * ramp(t, 20, 25) + 16 * ramp(t, 25, 28));
+        p.plant(side, f, Quat::Identity());
+    }
+    p.turn("upper_arm_L", pitch(38 * crouch - 75 * (ramp(t, 11, 17) - ramp(t, 24, 34)) + 8 * sway) * roll(6 + 22 * tuck));
+    p.turn("forearm_L", pitch(-20 * crouch - 24 * tuck - 12 * land));
+    carryPole(p, rig, pitch(6 * crouch - 12 * tuck + 8 * land), 0.05 * tuck);
+    return p.pose();
+}
+
+/// A foot goes from under it on a wet plank: it sits down hard, goes over on its back, and sits up again to look round.
+std::vector<Xform> tumblePose(const OtterRig& rig, double t) {
+    Poser p(rig);
+    const double step = ramp(t, 0, 8), slip = ramp(t, 7, 14), sit = ramp(t, 9, 18), over = ramp(t, 18, 26) - ramp(t, 34, 48),
+                 up = ramp(t, 56, 74), down = sit - up, bump = std::sin(kPi * std::clamp((t - 18) / 6, 0.0, 1.0));
+    p.move("hips", Vec3(0, -0.255 * down + 0.03 * bump + 0.02 * over, 0.10 * step + 0.20 * slip - 0.02 * up));
+    const Quat lying = pitch(-38 * (slip - up) - 48 * over);
+    p.turn("hips", lying);
+    p.turn("spine_01", pitch(12 * (sit - up) - 6 * over));
+    p.turn("spine_02", pitch(14 * (sit - up) + 4 * over));
+    p.turn("chest", pitch(8 * (sit - up)));
+    const double look = ramp(t, 46, 51) - ramp(t, 53, 58);
+    p.turn("neck", pitch(10 * (slip - up) + 14 * over) * yaw(16 * look));
+    p.turn("head", pitch(8 * (slip - up) + 10 * over) * yaw(20 * look) * roll(6 * look));
+    for (const std::string side : {"_L", "_R"}) {
+        const bool right = side == "_R";
+        const double late = right ? slip : ramp(t, 10, 18), back = ramp(t, 50, 62);
+        Foot f = standing(rig, side);
+        f.ankle += Vec3(0, (right ? 0.17 : 0.12) * std::sin(kPi * std::clamp((t - (right ? 6 : 9)) / 13, 0.0, 1.0)),
+                        0.10 * step + (right ? 0.36 : 0.30) * late + (right ? -0.18 : -0.12) * back);
+        f.turn = pitch(-40 * late * (1 - back));
+        // On its back it has its feet in the air, before its belly.
+        const Affine hips = p.world("hips");
+        f.ankle += over * (hips.apply(Vec3(right ? -0.10 : 0.10, -0.20, right ? 0.10 : 0.14)) - f.ankle);
+        f.turn = f.turn.slerp(over, rotationOf(hips.m) * pitch(right ? -10 : 8));
+        p.plant(side, f, lying);
+    }
+    const double flail = ramp(t, 6, 11) - ramp(t, 22, 32);
+    p.turn("upper_arm_L", roll(62 * flail + 8) * pitch(-60 * flail + 30 * (sit - up) * (1 - flail) + 18 * flail * std::sin(t)));
+    p.turn("forearm_L", pitch(-30 * flail - 14 * (sit - up)));
+    carryPole(p, rig, pitch(-20 * (slip - up) - 30 * over) * roll(-10 * flail), 0.04 * flail);
+    return p.pose();
+}
+
+/// It leans out to its left for a rope, has it, hauls, and lets go.
+std::vector<Xform> reachPose(const OtterRig& rig, double t) {
+    Poser p(rig);
+    const double out = ramp(t, 4, 18) - ramp(t, 56, 70), haul = ramp(t, 30, 40) - ramp(t, 48, 58), breath = std::sin(t / 9);
+    p.move("hips", Vec3(0.03 * out - 0.01 * haul, -0.07 * out - 0.015 * haul, 0.03 * out - 0.06 * haul));
+    p.turn("hips", yaw(6 * out) * pitch(14 * out - 8 * haul) * roll(-4 * out));
+    p.turn("spine_01", pitch(10 * out - 6 * haul) * yaw(4 * out));
+    p.turn("spine_02", pitch(10 * out - 5 * haul) * roll(-3 * out));
+    p.turn("chest", pitch(6 * out) * yaw(4 * out - 8 * haul));
+    p.turn("neck", pitch(2 * out + 2 * breath) * yaw(8 * out));
+    p.turn("head", pitch(6 * out + 8 * haul) * yaw(12 * out) * roll(4 * out));
+    for (const char* side : {"_L", "_R"}) p.plant(side, standing(rig, side), Quat::Identity());
+    const Vec3 rest = p.world("chest").apply(rig.at("hand_L") - rig.at("chest")), rope(0.21, 0.40, 0.33), hauled(0.19, 0.44, 0.22);
+    p.carry("_L", rest + out * (rope + haul * (hauled - rope) - rest), pitch(-30 * out) * roll(10 * out), Vec3(0.7, -0.6, -0.5));
+    carryPole(p, rig, roll(-3 * out) * pitch(4 * out));
+    return p.pose();
+}
+
 }  // namespace
 
 void addOtterClips(GltfBuilder& b, const OtterRig& rig) {
@@ -235,6 +318,9 @@ void addOtterClips(GltfBuilder& b, const OtterRig& rig) {
     clip("Walk", 28, [&](int f) { return walkPose(rig, (f % 28) / 28.0); });
     clip("Idle", 96, [&](int f) { return idlePose(rig, (f % 96) / 96.0); });
     clip("Turn and stop", 72, [&](int f) { return turnPose(rig, f); });
+    clip("Hop off the jetty", 60, [&](int f) { return hopPose(rig, f); });
+    clip("Slip and tumble", 84, [&](int f) { return tumblePose(rig, f); });
+    clip("Reach for the mooring rope", 72, [&](int f) { return reachPose(rig, f); });
 }
 
 }  // namespace nutatio::demo
