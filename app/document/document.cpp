@@ -5,6 +5,7 @@
 
 #include "files/bytes.h"
 #include "files/scene_file.h"
+#include "edit/rings.h"
 #include "pipeline/open.h"
 #include "scene/lock.h"
 
@@ -59,13 +60,15 @@ void Document::edit(const QString& name, const std::function<void(scene::Scene&)
     change(next);
     const auto locked = scene::lockedChange(m_scene, next);
     const auto sealed = locked ? std::nullopt : scene::sealedChange(m_scene, next);
-    if (locked || sealed) {
+    const auto ring = locked || sealed ? std::nullopt : edit::madeRing(m_scene, next);
+    if (locked || sealed || ring) {
         // What shows the change already, a slider, goes back to what holds.
         scene::Change everything;
         everything.all = true;
         Q_EMIT sceneChanged(everything);
-        Q_EMIT refused(locked ? tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked))
-                              : tr("%1: break the seal first.").arg(QString::fromStdString(*sealed)));
+        Q_EMIT refused(locked   ? tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked))
+                       : sealed ? tr("%1: break the seal first.").arg(QString::fromStdString(*sealed))
+                                : QString::fromStdString(*ring) + u'.');
         return;
     }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;

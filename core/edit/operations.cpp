@@ -5,6 +5,7 @@
 #include "base/arguments.h"
 #include "edit/edit.h"
 #include "edit/operation_arguments.h"
+#include "edit/rings.h"
 #include "layers/registry.h"
 #include "scene/lock.h"
 
@@ -265,6 +266,7 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
     if (const auto done = op->apply(changed, arguments); !done) return refused(done.error().sentence);
     if (const auto name = scene::lockedChange(scene, changed)) return refused("\"" + *name + "\" is locked");
     if (const auto sealed = scene::sealedChange(scene, changed)) return refused(*sealed);
+    if (const auto ring = madeRing(scene, changed)) return refused(*ring);
     scene = std::move(changed);
     return Done{};
 }

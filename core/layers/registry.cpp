@@ -7,6 +7,7 @@
 #include "layers/act/act.h"
 #include "layers/balance/balance.h"
 #include "layers/borrow/borrow.h"
+#include "layers/carry/carry.h"
 #include "layers/fall/fall.h"
 #include "layers/hold/hold.h"
 #include "layers/jiggle/jiggle.h"
@@ -25,7 +26,7 @@ namespace nutatio::layers {
 namespace {
 constexpr const LayerKind* kKinds[] = {
     &kStrandKind, &kJiggleKind,  &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind,
-    &kTravelKind, &kRagdollKind, &kActKind,  &kHoldKind,    &kFallKind,   &kBalanceKind,
+    &kTravelKind, &kRagdollKind, &kActKind,  &kHoldKind,    &kFallKind,   &kBalanceKind, &kCarryKind,
 };
 
 std::string shown(double v) {

@@ -302,6 +302,11 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (one({"takeoff", "lands"})) values["air"] = std::string("is held");
         if (id == "floor") return -0.4;
     }
+    if (kind.setting("lets_go")) {
+        // It is let go of within the shot.
+        s.editShot().intervals[s.layers[0].id] = {{0.1, 1.5, 0, 0}};
+        return id == "mix" ? 0.3 : 20;
+    }
     if (kind.setting("contacts")) {
         // It stands where it is low, however fast it goes.
         values[std::string(kind.target())] = std::vector<std::string>{"bone_3"};

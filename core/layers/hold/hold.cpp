@@ -1,6 +1,7 @@
 #include "layers/hold/hold.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdio>
 #include <set>
@@ -12,6 +13,7 @@
 #include "rig/contacts.h"
 #include "rig/limb.h"
 #include "rig/roles.h"
+#include "rig/sole.h"
 #include "rig/stride.h"
 
 namespace nutatio::layers {
@@ -52,6 +54,20 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .anywhere = true,
      .together = true},
+    {.id = "at",
+     .label = "Takes it",
+     .type = SettingType::Choice,
+     .help = "Where on that joint a point is held: as it stands to it in the middle of the contact, or right at it: a hand catches.",
+     .feel = false,
+     .together = true,
+     .choices = "as it stands|right at it"},
+    {.id = "slides",
+     .label = "May slide",
+     .type = SettingType::Choice,
+     .help = "Ways that a held point may go all the same: over the ground, or along an axis of what it is held to.",
+     .feel = false,
+     .together = true,
+     .choices = "no|over the ground|along x|along y|along z"},
     {.id = "near",
      .label = "Near",
      .unit = Unit::Share,
@@ -100,6 +116,19 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .together = true,
      .choices = "as animated|the other way"},
+    {.id = "towards",
+     .label = "Bend towards",
+     .type = SettingType::Joint,
+     .help = "The joint that knees and elbows of held limbs point to; none: as they are bent.",
+     .feel = false,
+     .together = true},
+    {.id = "sole",
+     .label = "Feet",
+     .type = SettingType::Choice,
+     .help = "Keep the turn that they are animated with; or heel and ball stand, each by itself, and the foot turns with them.",
+     .feel = false,
+     .together = true,
+     .choices = "keep their turn|heel and ball stand"},
     kMixRow,
 };
 
@@ -108,6 +137,8 @@ struct HeldLimb {
     int upper = rig::kNoJoint, lower = rig::kNoJoint, end = rig::kNoJoint;
     bool foot = false;
     std::vector<int> points;  // heel side first
+    Vec3 heel = Vec3::Zero(), ball = Vec3::Zero();  // of a foot that stands on both, in its end's axes
+    bool onSole = false;
 };
 
 /// What a layer turns: limbs, each once, and the joint that carries the body.
@@ -210,6 +241,7 @@ std::vector<Vec3> evened(const std::vector<Vec3>& v, double frames, bool round) 
 /// One point through the shot.
 struct Point {
     int joint;
+    Vec3 local;                // in its axes
     std::vector<Vec3> world;   // the actor's
     std::vector<Vec3> offset;  // that it is to move by
     std::vector<double> weight;
@@ -229,11 +261,21 @@ class Holding {
           m_level(scene::levelOf(context.placement)) {
         sample();
         readGround();
+        readSoles();
+        const std::string& slides = m_settings.text("slides");
+        for (Eigen::Index k = 0; k < 3; ++k)
+            m_free[static_cast<std::size_t>(k)] = slides == "over the ground" ? k != 1
+                                                                              : slides == std::string("along ") + "xyz"[k];
     }
 
     Filtered run() {
-        for (std::size_t k = 0; k < m_build.limbs.size(); ++k)
-            for (int joint : m_build.limbs[k].points) m_points.push_back({k, findContacts(k, joint)});
+        for (std::size_t k = 0; k < m_build.limbs.size(); ++k) {
+            const HeldLimb& limb = m_build.limbs[k];
+            if (limb.onSole)
+                for (const Vec3* edge : {&limb.heel, &limb.ball}) m_points.push_back({k, findContacts(k, limb.end, *edge)});
+            else
+                for (int joint : limb.points) m_points.push_back({k, findContacts(k, joint, Vec3::Zero())});
+        }
         combine();
         moveRoot();
         return solve();
@@ -280,20 +322,40 @@ class Holding {
         m_lapWay = m_level * (-(m_n - 1) / fps * runs);
     }
 
+    /// Heel and ball of feet that stand on both.
+    void readSoles() {
+        if (m_settings.text("sole") == "keep their turn") return;
+        for (const rig::Sole& sole : rig::solesOf(m_c.actor, rig::rolesOf(m_c.actor), m_level))
+            for (HeldLimb& l : m_build.limbs)
+                if (l.end == sole.joint) {
+                    l.onSole = true;
+                    l.heel = sole.middleOfHeel();
+                    l.ball = sole.middleOfBall();
+                }
+    }
+
+    /// What of a way in the ground's axes is held.
+    Vec3 heldOf(Vec3 way) const {
+        for (Eigen::Index k = 0; k < 3; ++k)
+            if (m_free[static_cast<std::size_t>(k)]) way[k] = 0;
+        return way;
+    }
+
     double limbLength(const HeldLimb& l) const {
         return (place(l.lower, 0) - place(l.upper, 0)).norm() + (place(l.end, 0) - place(l.lower, 0)).norm();
     }
 
-    Point findContacts(std::size_t limbNumber, int joint) const {
+    Point findContacts(std::size_t limbNumber, int joint, const Vec3& local) const {
         const HeldLimb& limb = m_build.limbs[limbNumber];
         Point p{joint,
+                local,
                 {},
                 std::vector<Vec3>(static_cast<std::size_t>(m_n), Vec3::Zero()),
                 std::vector<double>(static_cast<std::size_t>(m_n), 0.0),
                 {}};
         std::vector<Vec3> on;
         for (int f = 0; f < m_n; ++f) {
-            p.world.push_back(place(joint, f));
+            p.world.push_back(m_worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(joint)].apply(local));
             on.push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(p.world.back()));
         }
         const double fps = m_below.grid().fps, length = limbLength(limb);
@@ -345,6 +407,7 @@ class Holding {
             middles.front() = middleOf(stood);
             middles.back() = middles.front() + m_lapWay;
         }
+        if (m_carried && m_settings.text("at") == "right at it") std::fill(middles.begin(), middles.end(), Vec3::Zero());
         const auto ease = static_cast<int>(std::lround(m_settings.at("ease")));
         for (std::size_t k = 0; k < spans.size(); ++k) {
             const rig::Standing& s = spans[k];
@@ -352,8 +415,9 @@ class Holding {
             for (int f = s.from; f <= s.to; ++f) {
                 const auto at = static_cast<std::size_t>(f);
                 p.weight[at] = 1;
-                p.offset[at] = m_ground[at].apply(middles[k]) - p.world[at];
-                held.before = std::max(held.before, (on[at] - middles[k]).norm());
+                const Vec3 off = heldOf(middles[k] - on[at]);
+                p.offset[at] = m_ground[at].m * off;
+                held.before = std::max(held.before, off.norm());
             }
             // Eases share the gap to the next contact, over the seam of what goes round; none goes on beyond a cut.
             const int last = m_n - 1;
@@ -405,6 +469,44 @@ class Holding {
             }
         for (std::size_t k = 0; k < m_offset.size(); ++k)
             for (std::size_t f = 0; f < m_offset[k].size(); ++f) m_offset[k][f] *= m_weight[k][f];
+        m_turn.assign(m_build.limbs.size(), {});
+        for (std::size_t k = 0; k < m_build.limbs.size(); ++k)
+            if (m_build.limbs[k].onSole) standOnSole(k);
+    }
+
+    /// A foot of which heel and ball stand: it turns from the one towards the other, and its joint goes where that leaves it.
+    void standOnSole(std::size_t limb) {
+        const Point *heel = nullptr, *ball = nullptr;
+        for (const OfLimb& o : m_points)
+            if (o.limb == limb) (heel ? ball : heel) = &o.point;
+        m_turn[limb].assign(static_cast<std::size_t>(m_n), Quat::Identity());
+        for (std::size_t f = 0; f < m_turn[limb].size(); ++f) {
+            const double wh = heel->weight[f], wb = ball->weight[f], all = wh * (1 - wb) + wb;
+            m_weight[limb][f] = all;
+            m_offset[limb][f] = Vec3::Zero();
+            if (all <= 0) continue;
+            const Vec3 ankle = place(m_build.limbs[limb].end, static_cast<int>(f));
+            const Vec3 from = ball->world[f] - heel->world[f], to = from + ball->offset[f] - heel->offset[f];
+            if (from.norm() > 0 && to.norm() > 0)
+                m_turn[limb][f] = blend(Quat::Identity(), arc(from.normalized(), to.normalized()), std::min(wh, wb));
+            const auto wanted = [&](const Point& p) -> Vec3 {
+                return p.world[f] + p.offset[f] - ankle - m_turn[limb][f] * (p.world[f] - ankle);
+            };
+            m_offset[limb][f] = wanted(*heel) * wh * (1 - wb) + wanted(*ball) * wb;
+        }
+    }
+
+    /// Knee or elbow turned about the line from hip to foot until it points to a joint.
+    void bendTowards(rig::LimbTurn& turn, const Vec3& a, const Vec3& b, const Vec3& c, int joint, int f, double share) const {
+        const Vec3 knee = turn.upper * (b - a), line = knee + turn.lower * (c - b);
+        if (!(line.norm() > 0)) return;
+        const Vec3 n = line.normalized(), to = place(joint, f) - a;
+        const Vec3 is = knee - n.dot(knee) * n, wanted = to - n.dot(to) * n;
+        if (is.norm() < 1e-9 * line.norm() || wanted.norm() < 1e-9 * line.norm()) return;
+        const double angle = std::atan2(n.dot(is.cross(wanted)), is.dot(wanted));
+        const Quat by = fromRotationVector(share * angle * n);
+        turn.upper = (by * turn.upper).normalized();
+        turn.lower = (by * turn.lower).normalized();
     }
 
     void moveRoot() {
@@ -458,6 +560,7 @@ class Holding {
                 hinge[k] = Vec3::UnitX();
             if (m_settings.text("bend") != "as animated") hinge[k] = -hinge[k];
         }
+        const int towards = m_settings.text("towards").empty() ? rig::kNoJoint : m_s.find(m_settings.text("towards"));
         Descent descent(m_s, m_build.joints);
         std::vector<Xform> made(m_build.joints.size());
         for (int f = 0; f < m_n; ++f) {
@@ -469,9 +572,10 @@ class Holding {
                 const Vec3 a = place(l.upper, f) + m_root[at], b = place(l.lower, f) + m_root[at],
                            c = place(l.end, f) + m_root[at], target = place(l.end, f) + m_offset[k][at];
                 // A limb that is neither held nor carried along stays as it is.
-                if ((target - c).norm() < 1e-12 * m_c.actor.height) continue;
-                turns[k] =
-                    rig::reachWithLimb(a, b, c, target, rotationOf(m_worlds[at][static_cast<std::size_t>(l.upper)].m) * hinge[k]);
+                if ((target - c).norm() >= 1e-12 * m_c.actor.height)
+                    turns[k] = rig::reachWithLimb(a, b, c, target,
+                                                  rotationOf(m_worlds[at][static_cast<std::size_t>(l.upper)].m) * hinge[k]);
+                if (towards != rig::kNoJoint && m_weight[k][at] > 0) bendTowards(turns[k], a, b, c, towards, f, m_weight[k][at]);
             }
             descent.go(
                 PoseView(m_below, f),
@@ -485,6 +589,7 @@ class Holding {
                         if (joint != l.upper && joint != l.lower && joint != l.end) continue;
                         const Quat wanted = joint == l.upper   ? Quat(turns[k].upper * was)
                                             : joint == l.lower ? Quat(turns[k].lower * was)
+                                            : l.onSole         ? Quat(m_turn[k][at] * was)
                                                                : was;
                         const Quat is = rotationOf((above * x.affine()).m);
                         x = turnedInWorld(x, above, (wanted * is.conjugate()).normalized());
@@ -509,7 +614,8 @@ class Holding {
         for (int f = 0; f < m_n; ++f) {
             worlds.update(PoseView(above, f));
             for (std::size_t k = 0; k < m_points.size(); ++k)
-                now[k].push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(worlds.world(m_points[k].point.joint).t));
+                now[k].push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(
+                    worlds.world(m_points[k].point.joint).apply(m_points[k].point.local)));
         }
         double before = 0, after = 0;
         int contacts = 0;
@@ -517,7 +623,7 @@ class Holding {
             for (Held held : m_points[k].point.held) {
                 const std::vector<Vec3> stood(now[k].begin() + held.from, now[k].begin() + held.to + 1);
                 const Vec3 middle = middleOf(stood);
-                for (const Vec3& p : stood) held.after = std::max(held.after, (p - middle).norm());
+                for (const Vec3& p : stood) held.after = std::max(held.after, heldOf(p - middle).norm());
                 before = std::max(before, held.before);
                 after = std::max(after, held.after);
                 ++contacts;
@@ -547,6 +653,8 @@ class Holding {
     std::vector<OfLimb> m_points;
     std::vector<std::vector<Vec3>> m_offset;  // by limb, of its end
     std::vector<std::vector<double>> m_weight;
+    std::vector<std::vector<Quat>> m_turn;  // by limb that stands on its sole
+    std::array<bool, 3> m_free{};           // axes of the ground along which it may slide
     std::vector<Vec3> m_root;
 };
 

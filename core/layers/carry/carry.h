@@ -1,0 +1,10 @@
+// Carry: for a while a joint goes along with another one, of any actor, or stays in the world.
+#pragma once
+
+#include "layers/layer_kind.h"
+
+namespace nutatio::layers {
+
+extern const LayerKind kCarryKind;
+
+}  // namespace nutatio::layers
