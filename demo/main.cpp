@@ -19,6 +19,11 @@ int main(int argc, char** argv) {
         nutatio::demo::addOtterMeshes(otter, rig);
         nutatio::demo::addOtterClips(otter, rig);
         otter.writeGlb(folder / "otter.glb");
+        nutatio::demo::GltfBuilder lakeside;
+        const nutatio::demo::OtterRig same = nutatio::demo::addOtterJoints(lakeside);
+        nutatio::demo::addOtterMeshes(lakeside, same);
+        nutatio::demo::addLakesideClips(lakeside, same);
+        lakeside.writeGlb(folder / "otter-lakeside.glb");
         nutatio::demo::buildJetty(jetty);
         jetty.writeGlb(folder / "jetty.glb");
         nutatio::demo::GltfBuilder boat, net;

@@ -24,6 +24,8 @@ struct OtterRig {
 OtterRig addOtterJoints(GltfBuilder& b);
 void addOtterMeshes(GltfBuilder& b, const OtterRig& rig);
 void addOtterClips(GltfBuilder& b, const OtterRig& rig);
+/// What it does about a boat, in a file of its own.
+void addLakesideClips(GltfBuilder& b, const OtterRig& rig);
 /// The jetty: planks with their top at y = 0, posts, a rope coil.
 void buildJetty(GltfBuilder& b);
 /// A flat boat that lies before the jetty's end, its deck at y = -0.26; from its post a rope hangs slack to the jetty: joints

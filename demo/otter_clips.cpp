@@ -71,9 +71,10 @@ class Poser {
         m_reached = lowerTurn;
     }
 
-    void plant(const std::string& side, const Foot& foot, const Quat& facing, double toeDeg = 0) {
+    /// `loose`: how much the foot goes with its shin in place of keeping its turn.
+    void plant(const std::string& side, const Foot& foot, const Quat& facing, double toeDeg = 0, double loose = 0) {
         reach("thigh" + side, "shin" + side, "foot" + side, foot.ankle, facing * Vec3(side == "_L" ? 0.22 : -0.22, 0, 1));
-        turn("foot" + side, m_reached.conjugate() * foot.turn);
+        turn("foot" + side, (m_reached.conjugate() * foot.turn).slerp(loose, Quat::Identity()));
         turn("toe" + side, pitch(toeDeg));
     }
 
@@ -249,7 +250,7 @@ std::vector<Xform> hopPose(const OtterRig& rig, double t) {
         f.turn = pitch(22 * std::sin(kPi * std::min(1.0, 2 * u)) - 16 * ramp(t, 20, 25) + 16 * ramp(t, 25, 28));
         p.plant(side, f, Quat::Identity());
     }
-    p.turn("upper_arm_L", pitch(38 * crouch - 75 * (ramp(t, 11, 17) - ramp(t, 24, 34)) + 8 * sway) * roll(6 + 22 * tuck));
+    p.turn("upper_arm_L", pitch(34 * crouch - 62 * (ramp(t, 9, 20) - ramp(t, 24, 36)) + 8 * sway) * roll(6 + 22 * tuck));
     p.turn("forearm_L", pitch(-20 * crouch - 24 * tuck - 12 * land));
     carryPole(p, rig, pitch(6 * crouch - 12 * tuck + 8 * land), 0.05 * tuck);
     return p.pose();
@@ -260,7 +261,7 @@ std::vector<Xform> tumblePose(const OtterRig& rig, double t) {
     Poser p(rig);
     const double step = ramp(t, 0, 8), slip = ramp(t, 7, 14), sit = ramp(t, 9, 18), over = ramp(t, 18, 26) - ramp(t, 34, 48),
                  up = ramp(t, 56, 74), down = sit - up, bump = std::sin(kPi * std::clamp((t - 18) / 6, 0.0, 1.0));
-    p.move("hips", Vec3(0, -0.255 * down + 0.03 * bump + 0.02 * over, 0.10 * step + 0.20 * slip - 0.02 * up));
+    p.move("hips", Vec3(0, -0.255 * down + 0.03 * bump + 0.02 * over, 0.06 * step + 0.02 * slip));
     const Quat lying = pitch(-38 * (slip - up) - 48 * over);
     p.turn("hips", lying);
     p.turn("spine_01", pitch(12 * (sit - up) - 6 * over));
@@ -274,13 +275,12 @@ std::vector<Xform> tumblePose(const OtterRig& rig, double t) {
         const double late = right ? slip : ramp(t, 10, 18), back = ramp(t, 50, 62);
         Foot f = standing(rig, side);
         f.ankle += Vec3(0, (right ? 0.17 : 0.12) * std::sin(kPi * std::clamp((t - (right ? 6 : 9)) / 13, 0.0, 1.0)),
-                        0.10 * step + (right ? 0.36 : 0.30) * late + (right ? -0.18 : -0.12) * back);
+                        0.06 * step + (right ? 0.30 : 0.25) * late + (right ? -0.28 : -0.23) * back);
         f.turn = pitch(-40 * late * (1 - back));
         // On its back it has its feet in the air, before its belly.
         const Affine hips = p.world("hips");
         f.ankle += over * (hips.apply(Vec3(right ? -0.10 : 0.10, -0.20, right ? 0.10 : 0.14)) - f.ankle);
-        f.turn = f.turn.slerp(over, rotationOf(hips.m) * pitch(right ? -10 : 8));
-        p.plant(side, f, lying);
+        p.plant(side, f, lying, 0, std::clamp(1.6 * over, 0.0, 1.0));
     }
     const double flail = ramp(t, 6, 11) - ramp(t, 22, 32);
     p.turn("upper_arm_L", roll(62 * flail + 8) * pitch(-60 * flail + 30 * (sit - up) * (1 - flail) + 18 * flail * std::sin(t)));
@@ -293,7 +293,7 @@ std::vector<Xform> tumblePose(const OtterRig& rig, double t) {
 std::vector<Xform> reachPose(const OtterRig& rig, double t) {
     Poser p(rig);
     const double out = ramp(t, 4, 18) - ramp(t, 56, 70), haul = ramp(t, 30, 40) - ramp(t, 48, 58), breath = std::sin(t / 9);
-    p.move("hips", Vec3(0.03 * out - 0.01 * haul, -0.07 * out - 0.015 * haul, 0.03 * out - 0.06 * haul));
+    p.move("hips", Vec3(0.03 * out - 0.01 * haul, -0.08 * out - 0.01 * haul, 0.04 * out - 0.03 * haul));
     p.turn("hips", yaw(6 * out) * pitch(14 * out - 8 * haul) * roll(-4 * out));
     p.turn("spine_01", pitch(10 * out - 6 * haul) * yaw(4 * out));
     p.turn("spine_02", pitch(10 * out - 5 * haul) * roll(-3 * out));
@@ -301,7 +301,7 @@ std::vector<Xform> reachPose(const OtterRig& rig, double t) {
     p.turn("neck", pitch(2 * out + 2 * breath) * yaw(8 * out));
     p.turn("head", pitch(6 * out + 8 * haul) * yaw(12 * out) * roll(4 * out));
     for (const char* side : {"_L", "_R"}) p.plant(side, standing(rig, side), Quat::Identity());
-    const Vec3 rest = p.world("chest").apply(rig.at("hand_L") - rig.at("chest")), rope(0.21, 0.40, 0.33), hauled(0.19, 0.44, 0.22);
+    const Vec3 rest = p.world("chest").apply(rig.at("hand_L") - rig.at("chest")), rope(0.21, 0.36, 0.34), hauled(0.20, 0.38, 0.31);
     p.carry("_L", rest + out * (rope + haul * (hauled - rope) - rest), pitch(-30 * out) * roll(10 * out), Vec3(0.7, -0.6, -0.5));
     carryPole(p, rig, roll(-3 * out) * pitch(4 * out));
     return p.pose();
@@ -309,18 +309,25 @@ std::vector<Xform> reachPose(const OtterRig& rig, double t) {
 
 }  // namespace
 
+namespace {
+template <class PoseAt>
+void addClip(GltfBuilder& b, const char* name, int frames, const PoseAt& poseAt) {
+    std::vector<std::vector<Xform>> poses;
+    for (int f = 0; f <= frames; ++f) poses.push_back(poseAt(f));
+    b.clip(name, kFps, poses);
+}
+}  // namespace
+
 void addOtterClips(GltfBuilder& b, const OtterRig& rig) {
-    const auto clip = [&](const char* name, int frames, const auto& poseAt) {
-        std::vector<std::vector<Xform>> poses;
-        for (int f = 0; f <= frames; ++f) poses.push_back(poseAt(f));
-        b.clip(name, kFps, poses);
-    };
-    clip("Walk", 28, [&](int f) { return walkPose(rig, (f % 28) / 28.0); });
-    clip("Idle", 96, [&](int f) { return idlePose(rig, (f % 96) / 96.0); });
-    clip("Turn and stop", 72, [&](int f) { return turnPose(rig, f); });
-    clip("Hop off the jetty", 60, [&](int f) { return hopPose(rig, f); });
-    clip("Slip and tumble", 84, [&](int f) { return tumblePose(rig, f); });
-    clip("Reach for the mooring rope", 72, [&](int f) { return reachPose(rig, f); });
+    addClip(b, "Walk", 28, [&](int f) { return walkPose(rig, (f % 28) / 28.0); });
+    addClip(b, "Idle", 96, [&](int f) { return idlePose(rig, (f % 96) / 96.0); });
+    addClip(b, "Turn and stop", 72, [&](int f) { return turnPose(rig, f); });
+}
+
+void addLakesideClips(GltfBuilder& b, const OtterRig& rig) {
+    addClip(b, "Hop off the jetty", 60, [&](int f) { return hopPose(rig, f); });
+    addClip(b, "Slip and tumble", 84, [&](int f) { return tumblePose(rig, f); });
+    addClip(b, "Reach for the mooring rope", 72, [&](int f) { return reachPose(rig, f); });
 }
 
 }  // namespace nutatio::demo

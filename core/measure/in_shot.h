@@ -28,6 +28,6 @@ double lagOf(const std::vector<float>& leader, const std::vector<float>& followe
 /// says nothing or the motion does not tell.
 std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
                         const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
-                        const rig::Track& above);
+                        const rig::Track& above, std::span<const layers::Held> held = {});
 
 }  // namespace nutatio::measure

@@ -29,12 +29,21 @@ std::vector<Flight> flightsOf(const PlacePath& centre, const std::vector<double>
         may[at] = !gripped[at] && falls > kCloses && lowest[at] > 0.5 * kOff * scale;
         sure[at] = may[at] && ((falls > kOpens && lowest[at] > kOff * scale) || lowest[at] > kHigh * scale);
     }
+    const auto off = [&](int f) {
+        const auto at = static_cast<std::size_t>(f);
+        return !gripped[at] && lowest[at] > 2 * kOff * scale;
+    };
     std::vector<Flight> out;
     for (int f = 0; f < n;) {
         int to = f;
         bool flies = false;
         while (to < n && may[static_cast<std::size_t>(to)]) flies = sure[static_cast<std::size_t>(to++)] || flies;
-        if (flies) out.push_back({f, to - 1, 0});
+        // What has no foot near the ground beside it is in the air too, whatever was drawn there.
+        int from = f;
+        const int before = out.empty() ? 0 : out.back().to + 1;
+        while (flies && from > before && off(from - 1)) --from;
+        while (flies && to < n && off(to)) ++to;
+        if (flies) out.push_back({from, to - 1, 0});
         f = std::max(to, f + 1);
     }
     // A flight has a frame on the ground at either end.

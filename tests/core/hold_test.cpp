@@ -117,7 +117,7 @@ TEST_CASE("the otter's sliding feet stand, its limbs do not pop, nothing else mo
         for (int f = 0; f < is.frames(); ++f) REQUIRE(is.at(k.find(joint), f) == was.at(k.find(joint), f));
     // The stack says what came of it.
     const std::string said = measure::askedAndGot(*layers::findKind("hold"), s, s.actors[0], *std::as_const(s).layer(id),
-                                                  e.layer(id)->settings, *e.below(id), *e.above(id));
+                                                  e.layer(id)->settings, *e.below(id), *e.above(id), e.layer(id)->held);
     CHECK(said.find("holds") != std::string::npos);
 }
 

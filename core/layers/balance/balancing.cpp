@@ -733,21 +733,26 @@ std::string balanceMeasured(const LayerContext& context, const rig::Track& below
     const Cancel never;
     int flights = 0;
     double was = 0, is = 0;
+    std::string frames;
     for (const Stretch& s : stretches(context, below.frames())) {
         const Weighing first(context, weights, below, s, never), now(context, weights, above, s, never);
         const rig::PlacePath path(now.laps.laidOut(now.centre), rig::Ends::Held);
         for (const rig::Flight& x : first.flights) {
-            if (x.from < first.laps.first() || x.from >= first.laps.first() + first.laps.frames) continue;
+            const int from = x.from - first.laps.first();
+            if (from < 0 || from >= first.laps.frames) continue;
             const bool few = x.to - x.from < 4;
             was += x.pull;
             is += rig::pullOf(path, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, below.grid().fps);
-            ++flights;
+            constexpr int kTold = 3;
+            if (++flights <= kTold)
+                frames += (flights > 1 ? ", " : "") + std::to_string(s.from + from + 1) + "-" +
+                          std::to_string(s.from + from + 1 + x.to - x.from);
         }
     }
     if (flights == 0) return "no flight is found";
-    char text[120];
-    std::snprintf(text, sizeof text, "%d flight%s: fell with %.2f m/s2, with %.2f now", flights, flights == 1 ? "" : "s",
-                  was / flights, is / flights);
+    char text[160];
+    std::snprintf(text, sizeof text, "%d flight%s (frames %s%s): fell with %.2f m/s2, with %.2f now", flights,
+                  flights == 1 ? "" : "s", frames.c_str(), flights > 3 ? " ..." : "", was / flights, is / flights);
     return text;
 }
 

@@ -69,38 +69,56 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
     rig::StandingRule rule;
     rule.near = 0.06;
     rule.far = 0.09;
-    standing.resize(static_cast<std::size_t>(n));
-    std::vector<double> lowest(static_cast<std::size_t>(n), 1e30), heights;
-    std::vector<char> down(static_cast<std::size_t>(n), false);
+    // What hardly moves stands too, however high: on a step, on a jetty before a leap down.
+    rig::StandingRule still;
+    still.near = still.far = 1e300;
+    still.still = 0.12;
+    still.quick = 0.3;
+    still.least = 0.15;
+    const double anyHeight = -1e30;
+    struct Edge {
+        int joint;
+        const std::array<Vec3, 2>* corners;
+        std::vector<double> high;
+        double own;
+        std::vector<char> stands;
+    };
+    std::vector<Edge> edges;
     for (const rig::Sole& sole : weights.soles)
-        for (const auto* edge : {&sole.heel, &sole.ball}) {
+        for (const auto* corners : {&sole.heel, &sole.ball}) {
+            Edge e{sole.joint, corners, {}, 0, std::vector<char>(static_cast<std::size_t>(n), false)};
             std::vector<Vec3> way;
-            std::vector<double> high;
             for (int f = 0; f < n; ++f) {
                 const Affine& joint = worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(sole.joint)];
-                const Vec3 p = c.placement.toWorld(joint.apply(0.5 * ((*edge)[0] + (*edge)[1])));
+                const Vec3 p = c.placement.toWorld(joint.apply(0.5 * ((*corners)[0] + (*corners)[1])));
                 way.push_back(p - f / fps * runs);
-                high.push_back(p.y());
+                e.high.push_back(p.y());
             }
-            const double own = rig::quantile(high, 0.05);
-            for (int f = 0; f < n; ++f) {
-                const auto at = static_cast<std::size_t>(f);
-                lowest[at] = std::min(lowest[at], high[at] - own);
-            }
-            heights.push_back(own);
-            for (const rig::Standing& s : rig::standingOf(way, fps, leg, rule))
-                for (int f = s.from; f <= s.to; ++f) {
-                    const auto at = static_cast<std::size_t>(f);
-                    down[at] = true;
-                    for (const Vec3& corner : *edge)
-                        standing[at].push_back(
-                            c.placement.toWorld(worlds[at][static_cast<std::size_t>(sole.joint)].apply(corner)));
-                }
+            e.own = rig::quantile(e.high, 0.05);
+            for (const auto& found : {rig::standingOf(way, fps, leg, rule), rig::standingOf(way, fps, leg, still, &anyHeight)})
+                for (const rig::Standing& s : found)
+                    for (int f = s.from; f <= s.to; ++f) e.stands[static_cast<std::size_t>(f)] = true;
+            edges.push_back(std::move(e));
         }
+    standing.resize(static_cast<std::size_t>(n));
+    std::vector<char> down(static_cast<std::size_t>(n), false);
+    for (int f = 0; f < n; ++f) {
+        const auto at = static_cast<std::size_t>(f);
+        double low = 1e30;
+        for (const Edge& e : edges)
+            if (e.stands[at]) low = std::min(low, e.high[at] - e.own);
+        // A foot that is held still in the air, well above the other one, stands on nothing.
+        for (const Edge& e : edges) {
+            if (!e.stands[at] || e.high[at] - e.own > low + rule.far * leg) continue;
+            down[at] = true;
+            for (const Vec3& corner : *e.corners)
+                standing[at].push_back(c.placement.toWorld(worlds[at][static_cast<std::size_t>(e.joint)].apply(corner)));
+        }
+    }
     // The floor is where feet stand; between that it goes evenly.
-    const double usual = heights.empty() ? 0 : rig::quantile(heights, 0);
     std::vector<int> known;
-    floor.assign(static_cast<std::size_t>(n), usual);
+    floor.assign(static_cast<std::size_t>(n), 0);
+    for (const Edge& e : edges) std::fill(floor.begin(), floor.end(), e.own);
     for (int f = 0; f < n; ++f) {
         const auto at = static_cast<std::size_t>(f);
         if (standing[at].empty()) continue;
@@ -110,14 +128,20 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         const int last = known.empty() ? -1 : known.back();
         for (int g = last + 1; g < f; ++g) {
             const double u = last < 0 ? 1 : static_cast<double>(g - last) / (f - last);
-            floor[static_cast<std::size_t>(g)] =
-                (last < 0 ? floor[at] : (1 - u) * floor[static_cast<std::size_t>(last)]) + (last < 0 ? 0 : u * floor[at]);
+            const double from = last < 0 ? floor[at] : floor[static_cast<std::size_t>(last)];
+            floor[static_cast<std::size_t>(g)] = (1 - u) * from + u * floor[at];
         }
         known.push_back(f);
     }
     if (!known.empty())
-        for (int g = known.back() + 1; g < n; ++g)
-            floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
+        for (int g = known.back() + 1; g < n; ++g) floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
+    const double usual = rig::quantile(floor, 0.05);
+    std::vector<double> lowest(static_cast<std::size_t>(n), 1e30);
+    for (int f = 0; f < n; ++f) {
+        const auto at = static_cast<std::size_t>(f);
+        for (const Edge& e : edges) lowest[at] = std::min(lowest[at], e.high[at] - e.own);
+        lowest[at] = down[at] ? std::min(0.0, lowest[at]) : lowest[at] - (floor[at] - usual);
+    }
 
     // A hand that keeps still while no foot is down grips.
     gripping.assign(static_cast<std::size_t>(n), {false, false});
@@ -128,13 +152,12 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
             const rig::Limb& arm = weights.roles.arms[k];
             if (!arm.found()) continue;
             std::vector<Vec3> way;
-            const double floorless = -1e30;
             for (int f = 0; f < n; ++f)
                 way.push_back(c.placement.toWorld(worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(arm.end)].t));
-            rig::StandingRule still;
-            still.near = still.far = 1e300;
-            still.least = kGrips;
-            for (const rig::Standing& s : rig::standingOf(way, fps, leg, still, &floorless)) {
+            rig::StandingRule grips;
+            grips.near = grips.far = 1e300;
+            grips.least = kGrips;
+            for (const rig::Standing& s : rig::standingOf(way, fps, leg, grips, &anyHeight)) {
                 const int stood = static_cast<int>(std::count(down.begin() + s.from, down.begin() + s.to + 1, true));
                 if (2 * stood > s.to - s.from + 1) continue;
                 for (int f = s.from; f <= s.to; ++f) {

@@ -662,20 +662,6 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     return Holding(context, below, cancel).run();
 }
 
-std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track&) {
-    const Filtered made = Holding(context, below, {}).run();
-    double before = 0, after = 0;
-    for (const Held& h : made.held) {
-        before = std::max(before, h.before);
-        after = std::max(after, h.after);
-    }
-    char text[120];
-    const double mm = 1000 * context.placement.metres;
-    std::snprintf(text, sizeof text, "holds %d contacts: they slide %.3g mm below, %.2g mm now",
-                  static_cast<int>(made.held.size()), mm * before, mm * after);
-    return text;
-}
-
 }  // namespace
 
 const LayerKind kHoldKind{.id = "hold",
@@ -689,7 +675,6 @@ const LayerKind kHoldKind{.id = "hold",
                           .problem = problem,
                           .moves = moves,
                           .filter = filter,
-                          .measured = measured,
                           .readsSpans = true};
 
 }  // namespace nutatio::layers
