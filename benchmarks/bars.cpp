@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdio>
 
+#include "benchmarks/balance_bars.h"
 #include "benchmarks/body_bars.h"
 #include "edit/edit.h"
 #include "edit/gauges.h"
@@ -195,7 +196,8 @@ int loops() {
 }  // namespace
 
 int main() {
-    const bool kept = (overlap() <= 0.1) & (steady() <= 1) & (sway() <= 0) & (gauges() <= 0) & (loops() == 0) & bodyBars();
+    const bool kept =
+        (overlap() <= 0.1) & (steady() <= 1) & (sway() <= 0) & (gauges() <= 0) & (loops() == 0) & bodyBars() & balanceBars();
     std::printf(kept ? "all bars are kept\n" : "a bar is not kept\n");
     return kept ? 0 : 1;
 }

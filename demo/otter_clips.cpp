@@ -293,15 +293,16 @@ std::vector<Xform> tumblePose(const OtterRig& rig, double t) {
 std::vector<Xform> reachPose(const OtterRig& rig, double t) {
     Poser p(rig);
     const double out = ramp(t, 4, 18) - ramp(t, 56, 70), haul = ramp(t, 30, 40) - ramp(t, 48, 58), breath = std::sin(t / 9);
-    p.move("hips", Vec3(0.03 * out - 0.01 * haul, -0.08 * out - 0.01 * haul, 0.04 * out - 0.03 * haul));
-    p.turn("hips", yaw(6 * out) * pitch(14 * out - 8 * haul) * roll(-4 * out));
-    p.turn("spine_01", pitch(10 * out - 6 * haul) * yaw(4 * out));
-    p.turn("spine_02", pitch(10 * out - 5 * haul) * roll(-3 * out));
-    p.turn("chest", pitch(6 * out) * yaw(4 * out - 8 * haul));
+    p.move("hips", Vec3(0.03 * out - 0.01 * haul, -0.08 * out - 0.01 * haul, 0.05 * out - 0.02 * haul));
+    p.turn("hips", yaw(6 * out) * pitch(15 * out - 3 * haul) * roll(-4 * out));
+    p.turn("spine_01", pitch(11 * out - 2 * haul) * yaw(4 * out));
+    p.turn("spine_02", pitch(11 * out - 2 * haul) * roll(-3 * out));
+    p.turn("chest", pitch(8 * out) * yaw(2 * out - 6 * haul));
     p.turn("neck", pitch(2 * out + 2 * breath) * yaw(8 * out));
     p.turn("head", pitch(6 * out + 8 * haul) * yaw(12 * out) * roll(4 * out));
     for (const char* side : {"_L", "_R"}) p.plant(side, standing(rig, side), Quat::Identity());
-    const Vec3 rest = p.world("chest").apply(rig.at("hand_L") - rig.at("chest")), rope(0.21, 0.36, 0.34), hauled(0.20, 0.38, 0.31);
+    const Vec3 rest = p.world("chest").apply(rig.at("hand_L") - rig.at("chest")), rope(0.21, 0.36, 0.34),
+               hauled(0.20, 0.38, 0.31);
     p.carry("_L", rest + out * (rope + haul * (hauled - rope) - rest), pitch(-30 * out) * roll(10 * out), Vec3(0.7, -0.6, -0.5));
     carryPole(p, rig, roll(-3 * out) * pitch(4 * out));
     return p.pose();

@@ -3,9 +3,9 @@
 #include <QFileInfo>
 #include <algorithm>
 
+#include "edit/rings.h"
 #include "files/bytes.h"
 #include "files/scene_file.h"
-#include "edit/rings.h"
 #include "pipeline/open.h"
 #include "scene/lock.h"
 

@@ -16,6 +16,7 @@
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
 #include "rig/parts.h"
+#include "rig/roles.h"
 #include "rig/sides.h"
 #include "scene/items.h"
 #include "scene/seal.h"
@@ -186,7 +187,10 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         connect(m_meets, &MeetsTable::hovered, this, &TunedPage::hovered);
     }
     const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
-    if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind && kind->movers) addSeal(s.shot());
+    if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind) {
+        if (kind->movers) addSeal(s.shot());
+        offerHold(*kind, *layer);
+    }
     m_rows = m_all;
     if (m_owner.list == scene::List::Winds) addChips();
     if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
@@ -265,6 +269,24 @@ void TunedPage::addPart(const HandJoint& part) {
     }
 }
 
+/// What moves legs may move feet that stand: where nothing holds them yet, that is offered.
+void TunedPage::offerHold(const layers::LayerKind& kind, const scene::Layer& layer) {
+    const scene::ActorEntry* actor = m_document.scene().actor(layer.actor);
+    const ResultsPtr& results = m_document.results();
+    const pipeline::ActorResult* r = results && actor ? results->evaluation.actor(actor->id) : nullptr;
+    if (!r || kind.isAct || kind.problem(*actor->actor, layer)) return;
+    if (std::any_of(r->layers.begin(), r->layers.end(), [](const auto& l) { return !l.held.empty(); })) return;
+    const std::vector<layers::Moved> moved = kind.moves(*actor->actor, layer);
+    bool legs = false;
+    for (const rig::Limb& leg : rig::rolesOf(*actor->actor).legs)
+        for (const layers::Moved& m : moved)
+            legs = legs || (leg.found() && std::find(leg.chain.begin(), leg.chain.end(), m.joint) != leg.chain.end());
+    if (!legs) return;
+    beginGroup(tr("Feet"));
+    addText(tr("It moves the legs, and nothing above it holds the feet where they stand."));
+    addButtons({{QStringLiteral("hold-feet"), tr("Hold its feet")}});
+}
+
 /// Frames that are kept as they are.
 void TunedPage::addSeal(const scene::Shot& shot) {
     beginGroup(tr("Sealed frames"));
@@ -319,9 +341,11 @@ void TunedPage::addChips() {
 
 void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"),       tr("Shares"),        tr("Stops"),          tr("Shape"), tr("Contact"),
-                                     tr("Feels"),        tr("In the shot"),   tr("Who meets what"), tr("Size"),  tr("Low pose"),
-                                     tr("Motion below"), tr("Morph weights"), tr("Drawings"),       tr("Chain"), tr("Build")};
+    static const QStringList kFolded{tr("Joints"),   tr("Shares"),        tr("Stops"),          tr("Shape"),
+                                     tr("Contact"),  tr("Feels"),         tr("In the shot"),    tr("Who meets what"),
+                                     tr("Size"),     tr("Low pose"),      tr("Motion below"),   tr("Morph weights"),
+                                     tr("Drawings"), tr("Chain"),         tr("Build"),          tr("Flights"),
+                                     tr("Turns"),    tr("Path and lean"), tr("Counter-balance")};
     const bool open = m_folds.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));

@@ -57,6 +57,7 @@ class TunedPage : public QWidget {
     void addRow(const scene::SettingSpec& spec);
     void addPart(const HandJoint& part);
     void addSeal(const scene::Shot& shot);
+    void offerHold(const layers::LayerKind& kind, const scene::Layer& layer);
     void addChannels(const HandJoint& hand);
     void beginGroup(const QString& name);
     void addText(const QString& text);

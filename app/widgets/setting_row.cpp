@@ -114,7 +114,7 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
                                                                   : qs(scene::unitText(m_spec.unit)));
     unit->setObjectName(QStringLiteral("soft"));
     unit->setFont(look::textFont(9));
-    unit->setFixedSize(m_spec.unit == scene::Unit::MetresPerSecond ? 24 : 14, 13);
+    unit->setFixedSize(m_spec.unit == scene::Unit::MetresPerSecond ? 24 : m_spec.unit == scene::Unit::Centimetres ? 18 : 14, 13);
     row->addWidget(unit);
     m_slider = new Slider;
     m_slider->setSlim(true);

@@ -16,8 +16,9 @@ struct Flight {
 
 /// The stretches in which a body falls and no foot is down: frames in which its centre of mass falls with more than 0.25 g and
 /// its lowest foot is higher than 1.5 cm, if in one of them it falls with more than 0.6 g and that foot is higher than 3 cm, or
-/// higher than 10 whatever it falls with; and those beside them in which it is higher than 6. 0.08 s at least. `centre` [m, y up]; `lowest` [m]: of its lowest foot over the floor;
-/// `gripped`: whether a hand holds it, as it then is in no flight however it falls; `scale`: its leg against one of 0.9 m.
+/// higher than 10 whatever it falls with; and those beside them in which it is higher than 6. 0.08 s at least. `centre` [m, y
+/// up]; `lowest` [m]: of its lowest foot over the floor; `gripped`: whether a hand holds it, as it then is in no flight however
+/// it falls; `scale`: its leg against one of 0.9 m.
 std::vector<Flight> flightsOf(const PlacePath& centre, const std::vector<double>& lowest, const std::vector<char>& gripped,
                               double fps, double scale);
 

@@ -3,6 +3,7 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QPushButton>
 
 #include "edit/edit.h"
 #include "layers/registry.h"
@@ -204,4 +205,75 @@ TEST_CASE("Loosen gives the whole body follow-through in one action and keeps th
     lookAt(w, "loose.png");
     w.bench.document().undo();
     CHECK(w.scene().layers.empty());
+}
+
+TEST_CASE("frames are sealed by a button up to the play-head, stay as they are, and are let go when it was told what changes") {
+    Window w;
+    play(w, "Turn and stop");
+    w.bench.document().edit(QStringLiteral("once"), [](scene::Scene& s) { s.editShot().loop = scene::Loop::Once; });
+    w.bench.action(QStringLiteral("add-ragdoll"))->trigger();
+    w.settle();
+    const std::string id = bodyLayer(w).id;
+    const auto motion = [&] { return *w.bench.document().results()->evaluation.actor(w.scene().actors[0].id)->result; };
+    const auto same = [](const rig::Track& a, const rig::Track& b, int frame) {
+        for (int j = 0; j < a.joints(); ++j)
+            if (!(a.at(j, frame) == b.at(j, frame))) return false;
+        return true;
+    };
+    w.bench.session().setStep(app::StepId::Tune);
+    w.bench.session().setFrame(30);
+    QApplication::processEvents();
+    w.clickButton("do-seal");
+    w.settle();
+    REQUIRE(w.scene().shot().seals.count(id) == 1);
+    lookAt(w, "sealed.png");
+    const rig::Track before = motion();
+    app::SettingRow* row = w.bench.tuner()->row("swing");
+    REQUIRE(row);
+    row->field()->setFocus();
+    QTest::keyClick(row->field(), Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(row->field(), QStringLiteral("1"));
+    QTest::keyClick(row->field(), Qt::Key_Return);
+    w.settle();
+    CHECK(same(before, motion(), 12));
+    CHECK(same(before, motion(), 30));
+    CHECK_FALSE(same(before, motion(), 60));
+    // Once tells what will change, twice does it.
+    w.clickButton("do-break-seal");
+    CHECK(w.scene().shot().seals.count(id) == 1);
+    w.clickButton("do-break-seal");
+    w.settle();
+    CHECK(w.scene().shot().seals.empty());
+    CHECK_FALSE(same(before, motion(), 12));
+    w.bench.document().undo();
+    w.settle();
+    CHECK(same(before, motion(), 12));
+}
+
+TEST_CASE("a body is weighed by one button; what moves its legs offers to hold its feet, once") {
+    Window w;
+    play(w, "Turn and stop");
+    w.bench.session().select({});
+    w.bench.session().setStep(app::StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("add-balance");
+    w.settle();
+    REQUIRE(w.scene().layers.size() == 1);
+    const auto* result = w.bench.document().results()->evaluation.layer(bodyLayer(w).id);
+    REQUIRE(result);
+    REQUIRE(result->weighed);
+    CHECK(result->weighed->above.size() == static_cast<std::size_t>(w.bench.document().frames()));
+    CHECK(result->weighed->turned.size() >= 8);
+    w.bench.session().setStep(app::StepId::Tune);
+    w.bench.session().setFrame(20);
+    lookAt(w, "weighed.png");
+    w.clickButton("do-hold-feet");
+    w.settle();
+    REQUIRE(w.scene().layers.size() == 2);
+    const auto* held = w.bench.document().results()->evaluation.layer(w.scene().layers[1].id);
+    REQUIRE(held);
+    CHECK_FALSE(held->held.empty());
+    w.bench.session().selectLayer(bodyLayer(w).id);
+    w.settle();
+    CHECK(w.bench.tuner()->findChild<QPushButton*>(QStringLiteral("do-hold-feet")) == nullptr);
 }

@@ -43,7 +43,8 @@ struct Pair {
         scene.editShot().clips["pole"] = "Move";
         scene.editShot().loop = scene::Loop::Once;
     }
-    std::vector<Vec3> places(const pipeline::Evaluation& e, std::size_t actor, const char* joint, Vec3 local = Vec3::Zero()) const {
+    std::vector<Vec3> places(const pipeline::Evaluation& e, std::size_t actor, const char* joint,
+                             Vec3 local = Vec3::Zero()) const {
         const rig::Actor& a = *scene.actors[actor].actor;
         const rig::Track& t = *e.actors[actor].result;
         std::vector<Xform> pose;
@@ -72,7 +73,8 @@ double largest(const std::vector<Vec3>& a, const std::vector<Vec3>& b, int from,
 
 }  // namespace
 
-TEST_CASE("for an interval a pole is carried by a hand: it sets off and comes back without a jump, stiff against the hand between") {
+TEST_CASE(
+    "for an interval a pole is carried by a hand: it sets off and comes back without a jump, stiff against the hand between") {
     Pair x;
     const pipeline::Evaluation plain = test::evaluate(x.scene);
     scene::Layer l = layers::newLayer(*layers::findKind("carry"), x.scene, x.scene.actors[1], {"root"});
@@ -115,9 +117,9 @@ TEST_CASE("a hand is carried by what hangs on it: that keeps its way in the worl
 
 TEST_CASE("two hands on one pole stay on it as it swings; a hand that catches it comes right to it") {
     Pair x;
-    const std::string id = test::addLayer(
-        x.scene, "hold", {"left_hand", "right_hand"},
-        {{"on", std::string("bone_2@pole")}, {"contacts", std::string("intervals")}, {"body", 0.0}});
+    const std::string id =
+        test::addLayer(x.scene, "hold", {"left_hand", "right_hand"},
+                       {{"on", std::string("bone_2@pole")}, {"contacts", std::string("intervals")}, {"body", 0.0}});
     interval(x.scene, id, 10, 50);
     pipeline::Evaluation e = test::evaluate(x.scene);
     REQUIRE(e.layer(id)->held.size() == 2);
@@ -138,7 +140,8 @@ TEST_CASE("two hands on one pole stay on it as it swings; a hand that catches it
 
 TEST_CASE("a held hand that may slide keeps its height and goes on along; knees are bent towards a joint") {
     Pair x;
-    const std::string id = test::addLayer(x.scene, "hold", {"left_hand"}, {{"contacts", std::string("intervals")}, {"body", 0.0}});
+    const std::string id =
+        test::addLayer(x.scene, "hold", {"left_hand"}, {{"contacts", std::string("intervals")}, {"body", 0.0}});
     interval(x.scene, id, 0, 60);
     const auto handWith = [&](const std::string& slides) {
         x.scene.layers.edit(0).values["slides"] = slides;
@@ -214,7 +217,8 @@ TEST_CASE("a ring of holding and carrying is refused as it is made, its members 
     const auto ring = edit::carryOut(x.scene, "set:setting=by,value=left_hand@" + actor + ",thing=" + l.id);
     REQUIRE_FALSE(ring.ok());
     INFO(ring.error().sentence);
-    for (const std::string& named : {x.scene.layer(hold)->name, x.scene.layer(l.id)->name, std::string("bone_2@pole"), "left_hand@" + actor})
+    for (const std::string& named :
+         {x.scene.layer(hold)->name, x.scene.layer(l.id)->name, std::string("bone_2@pole"), "left_hand@" + actor})
         CHECK(ring.error().sentence.find(named) != std::string::npos);
     CHECK(x.scene.layer(l.id)->text("by").empty());
     // One after the other they may.

@@ -133,14 +133,16 @@ TEST_CASE("a seal is saved to the bit; one that does not fit is told and kept, a
     test::setRate(x.scene, 2 * fps);
     const pipeline::Evaluation e = test::evaluate(x.scene);
     bool told = false;
-    for (const std::string& r : e.layer(x.body)->remarks) told = told || r.find("the shot has another rate now") != std::string::npos;
+    for (const std::string& r : e.layer(x.body)->remarks)
+        told = told || r.find("the shot has another rate now") != std::string::npos;
     CHECK(told);
     test::setRate(x.scene, fps);
     CHECK(test::sameBits(before, resultOf(x.scene)));
 
     std::string text = test::textOf(f / "s.nutatio");
     const std::size_t at = text.find("\"state\": \"") + 10;
-    for (const auto& [cut, why] : {std::pair{text.substr(0, at) + text.substr(at + 8), "seals"}, {text.substr(0, at) + "*" + text.substr(at), "seals"}}) {
+    for (const auto& [cut, why] :
+         {std::pair{text.substr(0, at) + text.substr(at + 8), "seals"}, {text.substr(0, at) + "*" + text.substr(at), "seals"}}) {
         test::put(f / "torn.nutatio", cut);
         auto torn = files::readScene(f / "torn.nutatio");
         // Nothing is lost: either it does not open, or what is odd is told of.

@@ -114,10 +114,10 @@ struct Bench {
     std::vector<physics::Body> bodies;
 };
 
-/// So many draws of the same code, or under sanitizers, which look at memory and not at odds, a quarter of them.
+/// So many draws of the same code, or under sanitizers, which look at memory and not at odds, an eighth of them.
 constexpr int draws(int many) {
 #ifdef __SANITIZE_ADDRESS__
-    return many / 4;
+    return many / 8;
 #else
     return many;
 #endif

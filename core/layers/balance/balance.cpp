@@ -64,7 +64,7 @@ constexpr SettingSpec kSettings[] = {
      .role = scene::Role::Target,
      .feel = false},
     amount("effort", "Effort", 2, 0.5, "How much of the crouches, of wind-up and of carry-through below is used.",
-           "More: works hard for it. 0: without effort."),
+           "More: works hard for it. 0: without effort.", "How much"),
     amount("poise", "Poise", 1, 0.5, "How much of the evened path, of lean and of counter-balance below is used.",
            "More: weight lies where it must. 0: as animated."),
     {.id = "air",

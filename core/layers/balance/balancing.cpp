@@ -547,7 +547,7 @@ class Balancing {
         }
         std::vector<std::string> names{"Body goes", "Body leans"};
         for (const Group& g : m_turned.groups) names.emplace_back(g.label);
-        names.emplace_back("Neck and head");
+        names.emplace_back("Head");
         int side = 0;
         for (const Poised::Limb& l : m_body.limbs()) {
             const bool fore = side > 1;

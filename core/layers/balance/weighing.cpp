@@ -134,7 +134,8 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         known.push_back(f);
     }
     if (!known.empty())
-        for (int g = known.back() + 1; g < n; ++g) floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
+        for (int g = known.back() + 1; g < n; ++g)
+            floor[static_cast<std::size_t>(g)] = floor[static_cast<std::size_t>(known.back())];
     const double usual = rig::quantile(floor, 0.05);
     std::vector<double> lowest(static_cast<std::size_t>(n), 1e30);
     for (int f = 0; f < n; ++f) {

@@ -106,7 +106,8 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     }
     anchors.close();
     Filtered out;
-    if (!named.empty() && carrier < 0) out.remarks.push_back("there is no joint \"" + named + "\" to carry it: it stays where it is");
+    if (!named.empty() && carrier < 0)
+        out.remarks.push_back("there is no joint \"" + named + "\" to carry it: it stays where it is");
     JointWorlds worlds(s, joints);
     // Where carrier and carried stand, frame by frame.
     std::vector<Stand> stands;

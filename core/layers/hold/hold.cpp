@@ -57,7 +57,8 @@ constexpr SettingSpec kSettings[] = {
     {.id = "at",
      .label = "Takes it",
      .type = SettingType::Choice,
-     .help = "Where on that joint a point is held: as it stands to it in the middle of the contact, or right at it: a hand catches.",
+     .help =
+         "Where on that joint a point is held: as it stands to it in the middle of the contact, or right at it: a hand catches.",
      .feel = false,
      .together = true,
      .choices = "as it stands|right at it"},
@@ -136,7 +137,7 @@ constexpr SettingSpec kSettings[] = {
 struct HeldLimb {
     int upper = rig::kNoJoint, lower = rig::kNoJoint, end = rig::kNoJoint;
     bool foot = false;
-    std::vector<int> points;  // heel side first
+    std::vector<int> points;                        // heel side first
     Vec3 heel = Vec3::Zero(), ball = Vec3::Zero();  // of a foot that stands on both, in its end's axes
     bool onSole = false;
 };
@@ -264,8 +265,8 @@ class Holding {
         readSoles();
         const std::string& slides = m_settings.text("slides");
         for (Eigen::Index k = 0; k < 3; ++k)
-            m_free[static_cast<std::size_t>(k)] = slides == "over the ground" ? k != 1
-                                                                              : slides == std::string("along ") + "xyz"[k];
+            m_free[static_cast<std::size_t>(k)] =
+                slides == "over the ground" ? k != 1 : slides == std::string("along ") + "xyz"[k];
     }
 
     Filtered run() {
