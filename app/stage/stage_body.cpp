@@ -35,9 +35,11 @@ void Stage::markVolumes(std::vector<Mark>& marks) const {
 std::optional<Stage::PartHere> Stage::partHere() const {
     const auto part = m_session.partJoint();
     const Shown* s = part ? shown(part->actor->id) : nullptr;
-    if (!s) return std::nullopt;
+    const layers::LayerKind* kind = s ? layers::findKind(part->layer->kind) : nullptr;
+    // What cannot be made thicker has no handle for it.
+    if (!kind || !kind->setting(scene::Role::Thickness)) return std::nullopt;
     const double unit = scene::placementOf(*part->actor).metres;
-    for (const layers::Volume& v : layers::findKind(part->layer->kind)->volumes(*part->actor->actor, *part->layer)) {
+    for (const layers::Volume& v : kind->volumes(*part->actor->actor, *part->layer)) {
         if (v.joint != part->joint || !v.corners.empty()) continue;
         const Affine& world = s->posed.worlds[static_cast<std::size_t>(v.joint)];
         const Quat turn = rotationOf(world.m);

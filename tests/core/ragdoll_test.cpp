@@ -276,6 +276,35 @@ TEST_CASE("acts: a leap lands where it is to, a push throws, a hand reaches and 
             CHECK(e.layer(id)->idle.empty());
         }
     }
+    SECTION("a head looks to the side, and a chest that does it with it turns a part of the way") {
+        const auto turned = [](const std::vector<std::string>& who) {
+            scene::Scene s = otterBody("Idle", {{"swing", 6.0}, {"meets", std::string("nothing")}});
+            const std::string id = actOn(s, "head",
+                                         {{"act", std::string("look")}, {"place_x", 2.6}, {"place_y", 0.9}, {"place_z", 1.5}, {"force", 5.0}},
+                                         0.2, 3.0, 0.4, 0.2);
+            s.layer(id)->values["joint"] = who;
+            const pipeline::Evaluation e = test::evaluate(s);
+            const auto yaw = [&](const char* joint) {
+                const auto facing = [&](const rig::Track& t) {
+                    std::vector<Xform> pose;
+                    std::vector<Affine> worlds;
+                    t.pose(60, pose);
+                    rig::worldTransforms(otterActor()->skeleton, pose, worlds);
+                    const Vec3 ahead =
+                        rotationOf(worlds[static_cast<std::size_t>(otterActor()->skeleton.find(joint))].m) * Vec3(Vec3::UnitZ());
+                    return degrees(std::atan2(ahead.x(), ahead.z()));
+                };
+                return facing(*e.actors[0].result) - facing(*e.actors[0].body);
+            };
+            return std::pair(yaw("chest"), yaw("head"));
+        };
+        const auto alone = turned({"head"}), both = turned({"chest", "head"});
+        INFO(alone.first << " " << alone.second << ", with the chest " << both.first << " " << both.second);
+        CHECK(std::abs(alone.first) < 10);
+        CHECK(alone.second > 20);
+        CHECK(both.first > alone.first + 8);
+        CHECK(both.second > both.first + 8);
+    }
     SECTION("a hand holds on to what is there while the body falls, and lets go when the act is over") {
         scene::Scene s = otterBody("Idle", {{"strength", 0.05}, {"follow", 0.0}, {"meets", std::string("nothing")}});
         actOn(s, "hand_R", {{"act", std::string("hold")}, {"force", 50.0}}, 0.0, 1.0);

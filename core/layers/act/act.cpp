@@ -39,9 +39,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "joint",
      .label = "Does it",
      .type = SettingType::Joints,
-     .help = "What of the body acts: the hand that reaches, the head that looks, what is pushed, what goes limp with all that "
-             "hangs on "
-             "it.",
+     .help =
+         "What of the body acts: the hand that reaches, the head that looks (a chest with it turns half as far), what is pushed, "
+         "what goes limp with all that hangs on it.",
      .role = scene::Role::Target,
      .feel = false},
     {.id = "act",
@@ -55,9 +55,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "starts",
      .label = "Starts",
      .type = SettingType::Choice,
-     .help = "With its interval; or within it: when the act below it on the tape is over, when the body touches something, or "
-             "when it "
-             "is near what it aims at.",
+     .help =
+         "With its interval; or within it: when the act below it on the tape is over, when the body touches something, or when it "
+         "is near what it aims at.",
      .feel = false,
      .together = true,
      .choices = "on time|after the act below|on touch|when near"},

@@ -10,7 +10,7 @@ namespace nutatio::layers {
 
 // Reach: the hand is drawn firmly along a path of least jerk from where it is to where it should be, within the ease-in; the
 // force has a bound, so at what is out of reach nothing stretches. Hold: the same, at what it grips, from the first step on.
-// Look: a head's heading by a spring. Leap: with T until it lands, every segment gets (X - x - g T^2/2)/T - V more, V the centre
+// Look: headings by a spring, of n segments the k-th from the root k/n of the way. Leap: with T until it lands, every segment gets (X - x - g T^2/2)/T - V more, V the centre
 // of mass's speed, which turns no joint; up to a height, v = sqrt(2 g H).
 
 namespace {
@@ -238,7 +238,14 @@ void BodyActs::grip(double u, double h, double dt, std::vector<physics::Grip>& o
                 g.turn = m_heading[segment];
                 const Vec3 forward = m_heading[segment] * (m_placement.turn * m_figure.forward),
                            way = act.target - m_heads[segment];
-                if (way.norm() > 1e-6 * m_size) g.turn = (arc(forward.normalized(), way.normalized()) * g.turn).normalized();
+                // Of several, those nearer the root turn a part of the way: a chest half as far as its head.
+                double rank = 1;
+                for (std::size_t other : act.segments) rank += other < segment;
+                if (way.norm() > 1e-6 * m_size)
+                    g.turn = (blend(Quat::Identity(), arc(forward.normalized(), way.normalized()),
+                                    rank / static_cast<double>(act.segments.size())) *
+                              g.turn)
+                                 .normalized();
             } else {
                 g.at = m_hands[segment];
                 g.place = at(u);
