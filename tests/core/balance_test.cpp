@@ -361,3 +361,87 @@ TEST_CASE("a boxer who is leant over is brought back over his feet by hips, spin
         CHECK(plain->metresPerUnit * footSlide(*plain, b) < 0.001);
     }
 }
+
+TEST_CASE("a leap that hangs in the air takes the time that its height asks for; the shot stays as long, its ends as they were") {
+    test::PersonSpec person;
+    person.fps = 30;
+    person.frames = 91;
+    person.motion = [](double t, std::map<std::string, Xform>& locals) {
+        // 0.3 m up in 0.8 s, where 0.49 do.
+        const double u = std::clamp((t - 1.0) / 0.8, 0.0, 1.0);
+        locals["hips"].t += Vec3(0, 4 * 0.3 * u * (1 - u), 0.2 * u);
+    };
+    const auto actor = test::personActor(person);
+    const rig::Track clip = clipOf(*actor, 30);
+    scene::Values own = kFlightsAlone;
+    const Balanced kept = balanced(*actor, clip, own);
+    own["air"] = std::string("falls, in its own time");
+    const Balanced timed = balanced(*actor, clip, own);
+    REQUIRE(kept.made.weighed->flights.size() == 1);
+    REQUIRE(timed.made.weighed->flights.size() == 1);
+    const auto &slow = kept.made.weighed->flights[0], &quick = timed.made.weighed->flights[0];
+    CHECK(slow.to - slow.from + 2 == Approx(0.8 * 30).margin(2));
+    CHECK(quick.to - quick.from + 2 == Approx(0.49 * 30).margin(2));
+    CHECK(quick.after == Approx(kG).epsilon(0.005));
+    // It rises as high as it was drawn, and not as its time in the air would throw it.
+    const auto high = [&](const Balanced& b) {
+        double most = 0;
+        for (const Vec3& p : b.made.weighed->above) most = std::max(most, p.y() - b.made.weighed->above.front().y());
+        return most;
+    };
+    CHECK(high(timed) == Approx(0.3).margin(0.03));
+    CHECK(high(kept) == Approx(kG * 0.8 * 0.8 / 8).margin(0.08));
+    REQUIRE(timed.above.frames() == clip.frames());
+    for (int f : {0, 5, 85, 90})
+        for (int j = 0; j < clip.joints(); ++j) {
+            CHECK((timed.above.at(j, f).t - clip.at(j, f).t).norm() < 1e-9);
+            CHECK(timed.above.at(j, f).r.angularDistance(clip.at(j, f).r) < 1e-7);
+        }
+    bool told = false;
+    for (const std::string& r : timed.made.remarks) told = told || r.find("frames against the animation's") != std::string::npos;
+    CHECK(told);
+}
+
+TEST_CASE("a hop that goes round is balanced without a seam, and one joint of the spine may take all of a turn") {
+    test::PersonSpec person;
+    person.fps = 24;
+    person.frames = 25;
+    person.motion = [](double t, std::map<std::string, Xform>& locals) {
+        const double u = std::clamp((t - 0.3) / 0.4, 0.0, 1.0);
+        locals["hips"].t += Vec3(0, 4 * 0.12 * u * (1 - u), 0);
+        locals["hips"].r = fromRotationVector(Vec3(0, 0.05 * std::sin(2 * kPi * t), 0));
+    };
+    const auto actor = test::personActor(person);
+    scene::Scene s = test::sceneWith(actor);
+    test::addLayer(s, "balance", {}, {{"effort", 1.0}, {"poise", 1.0}});
+    const pipeline::Evaluation e = test::evaluate(s);
+    REQUIRE(e.layer(s.layers[0].id)->weighed->flights.size() == 1);
+    const rig::Track& t = *e.actors[0].result;
+    const int last = t.frames() - 1;
+    for (int j = 0; j < t.joints(); ++j) {
+        CHECK((t.at(j, 0).t - t.at(j, last).t).norm() < 1e-6);
+        CHECK(t.at(j, 0).r.angularDistance(t.at(j, last).r) < 1e-6);
+    }
+    // Half a turn: what the chest takes the lower spine leaves.
+    test::PersonSpec turner;
+    turner.frames = 73;
+    turner.motion = [](double seconds, std::map<std::string, Xform>& locals) {
+        locals["hips"].r = fromRotationVector(Vec3(0, radians(150) * eased((seconds - 1) / 0.7), 0));
+    };
+    const auto turning = test::personActor(turner);
+    const rig::Track clip = clipOf(*turning, 24);
+    const auto most = [&](const scene::Values& values, const char* joint) {
+        const Balanced b = balanced(*turning, clip, values);
+        double out = 0;
+        const int j = turning->skeleton.find(joint);
+        for (int f = 0; f < clip.frames(); ++f) out = std::max(out, degrees(b.above.at(j, f).r.angularDistance(clip.at(j, f).r)));
+        return out;
+    };
+    const scene::Values even{{"effort", 1.0}, {"poise", 0.0}, {"wind_up", 0.2}, {"carry", 0.0}};
+    scene::Values chest = even;
+    chest["takes_turns@spine"] = -1.0;
+    CHECK(most(even, "chest") == Approx(15).margin(2));
+    CHECK(most(even, "spine") == Approx(15).margin(2));
+    CHECK(most(chest, "chest") == Approx(30).margin(3));
+    CHECK(most(chest, "spine") < 0.5);
+}
