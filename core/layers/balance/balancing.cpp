@@ -220,10 +220,8 @@ class Balancing {
         double all = 0;
         for (std::size_t k : m_turned.spine) {
             const std::string own = scene::channelId("takes_turns", m_c.actor.skeleton.reference(m_turned.joints[k]));
-            shares.push_back(1);
-            for (const std::string& of : m_s.channels("takes_turns"))
-                if (scene::channelId("takes_turns", of) == own) shares.back() += m_s.at(own);
-            shares.back() = std::max(0.0, shares.back());
+            // One that nothing is said of is 0.
+            shares.push_back(std::max(0.0, 1 + m_s.at(own)));
             all += shares.back();
         }
         const rig::PlacePath path(m_is.laps.laidOut(m_is.centre), rig::Ends::Held);
@@ -250,7 +248,7 @@ class Balancing {
         }
     }
 
-    /// How far a frame is from the flights [frames], in frames of laps.
+    /// How much path and counter-balance there is at a frame of laps: nothing at a flight.
     std::vector<double> window() const {
         std::vector<char> flies(static_cast<std::size_t>(m_is.laps.size()), false);
         for (const rig::Flight& x : m_is.flights)
@@ -277,19 +275,18 @@ class Balancing {
             const double amount = away[k] * asked("poise", laps.source(i)) * asked("path", laps.source(i));
             if (amount > 0) even[k] = std::min(1.0, amount) * (path.smooth(i, kSmooth * m_fps) - path.frame(i));
         }
-        m_goal.resize(static_cast<std::size_t>(m_n));
         const double most = 0.25 * m_weights.leg * m_metres;
         everyFrame([&](int f, auto& locals, auto& worlds) {
             const auto i = static_cast<std::size_t>(laps.first() + f);
             const auto k = static_cast<std::size_t>(f);
             Posture& p = at(f);
-            m_goal[k] = centre[k] + way[i] + even[i];
             shift(p, f, way[i]);
             if (even[i] == Vec3::Zero()) return;
+            const Vec3 goal = centre[k] + way[i] + even[i];
             // What the hips are moved by carries less than the whole of it: legs stay.
             Vec3 by = Vec3::Zero();
             for (int r = 0; r < kHipRounds; ++r) {
-                const Vec3 rest = m_goal[k] - posed(f, locals, worlds);
+                const Vec3 rest = goal - posed(f, locals, worlds);
                 by += 0.8 * rest;
                 const double size = by.norm();
                 shift(p, f, way[i] + (size > 0 ? Vec3(by * (most * std::tanh(size / most) / size)) : by));
@@ -578,7 +575,6 @@ class Balancing {
     double m_fps, m_metres, m_pull;
     std::vector<Posture> m_postures;
     std::vector<char> m_flies;
-    std::vector<Vec3> m_goal;
     mutable std::vector<double> m_most;
     std::vector<int> m_saturated;  // by group, the hips last
     double m_missed = 0;
