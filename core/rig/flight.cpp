@@ -18,6 +18,11 @@ double pullOf(const PlacePath& centre, int from, int to, double fps) {
     return -2 * Vec3(a.ldlt().solve(b)).z();
 }
 
+double pullOf(const PlacePath& centre, const Flight& flight, double fps) {
+    const int beside = flight.to - flight.from < 4 ? 1 : 0;
+    return pullOf(centre, flight.from - beside, flight.to + beside, fps);
+}
+
 std::vector<Flight> flightsOf(const PlacePath& centre, const std::vector<double>& lowest, const std::vector<char>& gripped,
                               double fps, double scale) {
     constexpr double kOpens = 0.6, kCloses = 0.25, kOff = 0.03, kHigh = 0.1, kCalm = 0.03, kLeast = 0.08;  // [g, m, s]
@@ -43,17 +48,17 @@ std::vector<Flight> flightsOf(const PlacePath& centre, const std::vector<double>
         const int before = out.empty() ? 0 : out.back().to + 1;
         while (flies && from > before && off(from - 1)) --from;
         while (flies && to < n && off(to)) ++to;
-        if (flies) out.push_back({from, to - 1, 0});
+        if (flies && !out.empty() && from == before)
+            out.back().to = to - 1;  // no frame on the ground lies between
+        else if (flies)
+            out.push_back({from, to - 1, 0});
         f = std::max(to, f + 1);
     }
     // A flight has a frame on the ground at either end.
     std::erase_if(out, [&](const Flight& x) {
         return (x.to - x.from + 1) / fps < kLeast - 1e-9 || x.from < 1 || x.to + 1 >= centre.frames();
     });
-    for (Flight& x : out) {
-        const bool few = x.to - x.from < 4;
-        x.pull = pullOf(centre, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, fps);
-    }
+    for (Flight& x : out) x.pull = pullOf(centre, x, fps);
     return out;
 }
 

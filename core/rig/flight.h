@@ -22,6 +22,9 @@ struct Flight {
 std::vector<Flight> flightsOf(const PlacePath& centre, const std::vector<double>& lowest, const std::vector<char>& gripped,
                               double fps, double scale);
 
+/// What a parabola through a flight's frames falls with [m/s^2], through those on the ground beside it too where they are few.
+double pullOf(const PlacePath& centre, const Flight& flight, double fps);
+
 /// The pull [m/s^2] that a parabola through the heights of frames `from` to `to` shows, three at least; 0 where there are fewer.
 double pullOf(const PlacePath& centre, int from, int to, double fps);
 

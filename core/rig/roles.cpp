@@ -338,6 +338,14 @@ Roles rolesOf(const Actor& actor) {
     return Finder(actor).find();
 }
 
+int carrierOf(const Skeleton& s, const Roles& roles) {
+    std::vector<int> joints{roles.hips, roles.head};
+    for (const auto* limbs : {&roles.legs, &roles.arms})
+        for (const Limb& l : *limbs)
+            if (l.found()) joints.push_back(l.upper);
+    return carrierOf(s, joints);
+}
+
 int carrierOf(const Skeleton& s, const std::vector<int>& joints) {
     int at = kNoJoint;
     bool first = true;

@@ -40,5 +40,7 @@ Roles rolesOf(const Actor& actor);
 /// The lowest joint that all of some joints are or hang on; kNoJoint where there is none, and where one of them is kNoJoint it is
 /// passed over.
 int carrierOf(const Skeleton& skeleton, const std::vector<int>& joints);
+/// The one that carries hips, head and all limbs of a body: hips and spine may be brothers.
+int carrierOf(const Skeleton& skeleton, const Roles& roles);
 
 }  // namespace nutatio::rig

@@ -163,8 +163,7 @@ TEST_CASE("a flight that is drawn too flat falls as things fall, between the sam
         }
         const rig::PlacePath path(way, rig::Ends::Held);
         const std::vector<rig::Flight> flights{{b + 1, e - 1, 0}};
-        const std::vector<Vec3> by =
-            layers::fallingOffsets(path, flights, kG, fps, 0.25, std::vector<double>(static_cast<std::size_t>(n), 1.0));
+        const std::vector<Vec3> by = layers::fallingOffsets(path, flights, kG, fps, 0.25);
         std::vector<Vec3> now;
         for (int f = 0; f < n; ++f) now.push_back(way[static_cast<std::size_t>(f)] + by[static_cast<std::size_t>(f)]);
         const rig::PlacePath made(now, rig::Ends::Held);

@@ -48,12 +48,7 @@ struct Turned {
 
 Turned turnedOf(const rig::Actor& actor, const rig::Roles& roles) {
     Turned out;
-    const rig::Skeleton& s = actor.skeleton;
-    std::vector<int> carried{roles.hips, roles.head};
-    for (const auto* limbs : {&roles.legs, &roles.arms})
-        for (const rig::Limb& l : *limbs)
-            if (l.found()) carried.push_back(l.upper);
-    const int carrier = rig::carrierOf(s, carried);
+    const int carrier = rig::carrierOf(actor.skeleton, roles);
     const auto add = [&](int joint) {
         out.joints.push_back(joint);
         return out.joints.size() - 1;
@@ -265,8 +260,8 @@ class Balancing {
         everyFrame([&](int f, auto& locals, auto& worlds) { centre[static_cast<std::size_t>(f)] = posed(f, locals, worlds); });
         if (laps.round) centre.back() = centre.front();
         const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
-        const std::vector<double> share(static_cast<std::size_t>(laps.size()), m_s.text("air") == "as animated" ? 0.0 : 1.0);
-        std::vector<Vec3> way = fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps, share);
+        std::vector<Vec3> way(static_cast<std::size_t>(laps.size()), Vec3::Zero());
+        if (m_s.text("air") != "as animated") way = fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps);
         crouch(way);
         const std::vector<double> away = window();
         std::vector<Vec3> even(way.size(), Vec3::Zero());
@@ -364,6 +359,9 @@ class Balancing {
         const std::vector<Vec3> delta = offsets(centre);
         const double most = 0.25 * m_weights.leg * m_metres;
         std::vector<double> missed(static_cast<std::size_t>(m_n), 0.0);
+        // Without their limits.
+        std::vector<Vec3> hipsBy(missed.size(), Vec3::Zero());
+        std::vector<std::vector<Vec3>> turnsBy(missed.size());
         everyFrame([&](int f, auto& locals, auto& worlds) {
             const auto k = static_cast<std::size_t>(f);
             const Vec3& d = delta[static_cast<std::size_t>(laps.first() + f)];
@@ -371,8 +369,9 @@ class Balancing {
             Posture& p = at(f);
             const Posture was = p;
             const Vec3 goal = centre[k] + d;
-            Vec3 hips = Vec3::Zero();
-            std::vector<Vec3> turns(m_turned.joints.size(), Vec3::Zero());
+            Vec3& hips = hipsBy[k];
+            std::vector<Vec3>& turns = turnsBy[k];
+            turns.assign(m_turned.joints.size(), Vec3::Zero());
             for (int r = 0; r <= kRounds; ++r) {
                 const Vec3 rest = goal - posed(f, locals, worlds);
                 missed[k] = Vec3(rest.x(), 0, rest.z()).norm();
@@ -390,14 +389,15 @@ class Balancing {
             }
         });
         for (double v : missed) m_missed = std::max(m_missed, v);
-        for (int f = 0; f < m_n; ++f) {
-            for (std::size_t g = 0; g < m_turned.groups.size(); ++g)
-                for (std::size_t t : m_turned.groups[g].turned)
-                    if (at(f).turns[t].norm() > 0.95 * m_turned.groups[g].most) {
-                        ++m_saturated[g];
-                        break;
-                    }
-            m_saturated.back() += at(f).shift.norm() * m_metres > 0.95 * most;
+        // tanh of it is 0.95.
+        constexpr double kFull = 1.83;
+        for (std::size_t f = 0; f < missed.size(); ++f) {
+            for (std::size_t g = 0; g < m_turned.groups.size() && !turnsBy[f].empty(); ++g) {
+                const Group& group = m_turned.groups[g];
+                m_saturated[g] += std::any_of(group.turned.begin(), group.turned.end(),
+                                              [&](std::size_t t) { return turnsBy[f][t].norm() > kFull * group.most; });
+            }
+            m_saturated.back() += hipsBy[f].norm() > kFull * most;
         }
     }
 
@@ -538,9 +538,7 @@ class Balancing {
         for (const rig::Flight& x : m_is.flights) {
             const int from = x.from - m_is.laps.first();
             if (from < 0 || from >= m_n - (m_is.laps.round ? 1 : 0)) continue;
-            const bool few = x.to - x.from < 4;
-            out.flights.push_back({m_from + from, m_from + x.to - m_is.laps.first(), x.pull,
-                                   rig::pullOf(path, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, m_fps)});
+            out.flights.push_back({m_from + from, m_from + x.to - m_is.laps.first(), x.pull, rig::pullOf(path, x, m_fps)});
         }
         std::vector<std::string> names{"Body goes", "Body leans"};
         for (const Group& g : m_turned.groups) names.emplace_back(g.label);
@@ -736,9 +734,8 @@ std::string balanceMeasured(const LayerContext& context, const rig::Track& below
         for (const rig::Flight& x : first.flights) {
             const int from = x.from - first.laps.first();
             if (from < 0 || from >= first.laps.frames) continue;
-            const bool few = x.to - x.from < 4;
             was += x.pull;
-            is += rig::pullOf(path, few ? x.from - 1 : x.from, few ? x.to + 1 : x.to, below.grid().fps);
+            is += rig::pullOf(path, x, below.grid().fps);
             constexpr int kTold = 3;
             if (++flights <= kTold)
                 frames += (flights > 1 ? ", " : "") + std::to_string(s.from + from + 1) + "-" +

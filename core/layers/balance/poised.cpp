@@ -35,10 +35,7 @@ Poised::Poised(const rig::Actor& actor, const rig::Roles& roles, const rig::Mass
                                (at(l.lower) - at(l.upper)).norm() + (at(l.end) - at(l.lower)).norm()});
             m_chains.push_back({hangingBelow(m_s, l.upper), Vec3::UnitX()});
         }
-    // What carries limbs and spine: hips and spine may be brothers.
-    std::vector<int> carried{roles.hips, roles.head};
-    for (const Limb& l : m_limbs) carried.push_back(l.upper);
-    m_carrier = rig::carrierOf(m_s, carried);
+    m_carrier = rig::carrierOf(m_s, roles);
     std::set<int> joints(m_turned.begin(), m_turned.end());
     if (m_carrier != rig::kNoJoint) joints.insert(m_carrier);
     for (const Limb& l : m_limbs) joints.insert({l.upper, l.lower, l.end});

@@ -62,10 +62,9 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
     }
 
     // What stands: heel and ball of each foot by themselves, on ground that may run below them.
-    std::vector<int> carried{weights.roles.hips, weights.roles.head};
-    const Vec3 runs =
-        c.placement.turn * (c.placement.metres * rig::runningGround(c.actor, track, rig::carrierOf(c.actor.skeleton, carried),
-                                                                    scene::levelOf(c.placement)));
+    const Vec3 runs = c.placement.turn *
+                      (c.placement.metres * rig::runningGround(c.actor, track, rig::carrierOf(c.actor.skeleton, weights.roles),
+                                                               scene::levelOf(c.placement)));
     rig::StandingRule rule;
     rule.near = 0.06;
     rule.far = 0.09;
@@ -117,8 +116,9 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
     }
     // The floor is where feet stand; between that it goes evenly.
     std::vector<int> known;
-    floor.assign(static_cast<std::size_t>(n), 0);
-    for (const Edge& e : edges) std::fill(floor.begin(), floor.end(), e.own);
+    double lowestOwn = edges.empty() ? 0 : edges.front().own;
+    for (const Edge& e : edges) lowestOwn = std::min(lowestOwn, e.own);
+    floor.assign(static_cast<std::size_t>(n), lowestOwn);
     for (int f = 0; f < n; ++f) {
         const auto at = static_cast<std::size_t>(f);
         if (standing[at].empty()) continue;

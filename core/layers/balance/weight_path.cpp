@@ -31,7 +31,7 @@ Vec3 speedAside(const rig::PlacePath& centre, int frame, int way, int reach, int
 }  // namespace
 
 std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity,
-                                 double fps, double work, const std::vector<double>& share) {
+                                 double fps, double work) {
     const int n = centre.frames();
     std::vector<Vec3> out(static_cast<std::size_t>(n), Vec3::Zero());
     const Vec3 g(0, -gravity, 0);
@@ -43,7 +43,7 @@ std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector
         for (int f = b + 1; f < e; ++f) {
             const auto at = static_cast<std::size_t>(f);
             const double t = (f - b) / fps;
-            out[at] = share[at] * (centre.frame(b) + t * v0 + 0.5 * t * t * g - centre.frame(f));
+            out[at] = (centre.frame(b) + t * v0 + 0.5 * t * t * g - centre.frame(f));
         }
         // The frames on the ground between two flights are shared.
         const int before = k > 0 ? (b - flights[k - 1].to - 1) / 2 : b,
@@ -52,7 +52,7 @@ std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector
             const int frames = std::min(room, static_cast<int>(std::lround(work * fps)));
             for (int j = 1; j < frames; ++j) {
                 const auto at = static_cast<std::size_t>(edge + way * j);
-                out[at] -= way * share[at] * frames / fps * p(1 - static_cast<double>(j) / frames) * dv;
+                out[at] -= way * frames / fps * p(1 - static_cast<double>(j) / frames) * dv;
             }
         };
         workOff(b, -1, before, v0 - speedAside(centre, b, -1, before, n - 1, fps));

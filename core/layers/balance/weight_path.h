@@ -14,9 +14,9 @@ double bump(double t, double a, double b, double c);
 /// What makes flights fall by `gravity` [m/s^2] between the places that they leave and reach: for each frame a way [m]. The
 /// centre goes by c + v0 t - g t^2/2 there, and on a straight line level with the ground. What its speed then differs by from
 /// that of the frames on the ground is worked off over `work` seconds before and after it, by dv n dt p(u), p(u) = -4 u^3 + 7 u^4
-/// - 3 u^5 with u from 0 far from the flight to 1 at it: place and speed meet there. `share` by frame: how much of all that.
+/// - 3 u^5 with u from 0 far from the flight to 1 at it: place and speed meet there.
 std::vector<Vec3> fallingOffsets(const rig::PlacePath& centre, const std::vector<rig::Flight>& flights, double gravity,
-                                 double fps, double work, const std::vector<double>& share);
+                                 double fps, double work);
 
 /// A stretch over which a body turns about the upright one way.
 struct Turning {
