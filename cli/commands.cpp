@@ -439,9 +439,10 @@ void Commands::measure() {
             // What is no spring is measured in the shot.
             if (!shot) shot = evaluator.evaluate(opened.scene, m_cancel);
             const auto below = shot->below(l.id), above = shot->above(l.id);
-            const std::string words = below ? measure::askedAndGot(*kind, opened.scene, *entry, l, shot->layer(l.id)->settings,
-                                                                   *below, *above, shot->layer(l.id)->held)
-                                            : std::string();
+            const pipeline::LayerResult* r = shot->layer(l.id);
+            const std::string words = r && !r->said.empty() ? r->said
+                                      : below ? measure::askedAndGot(*kind, opened.scene, *entry, l, r->settings, *below, *above)
+                                              : std::string();
             if (m_options.json)
                 all.push_back({{"layer", l.id}, {"kind", l.kind}, {"name", l.name}, {"measured", words}});
             else

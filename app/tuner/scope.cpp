@@ -159,10 +159,12 @@ void Scope::lookAtShot() {
     if (entry && r && !r->changed.joints.empty())
         m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
     const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
-    if (kind && !kind->movers && entry && r && r->settings && !r->changed.joints.empty())
+    if (kind && r && !r->said.empty())
+        m_asked = QString::fromStdString(r->said);
+    else if (kind && kind->measured && entry && r && r->settings && !r->changed.joints.empty())
         m_asked = QString::fromStdString(measure::askedAndGot(*kind, m_document.scene(), *entry, *layer, r->settings,
                                                               *results->evaluation.below(layer->id),
-                                                              *results->evaluation.above(layer->id), r->held));
+                                                              *results->evaluation.above(layer->id)));
     // What no push measures is seen in the shot alone.
     show(kind && !kind->movers ? Face::Shot : m_chosen);
     m_pushFace->setVisible(!kind || kind->movers);

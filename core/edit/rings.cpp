@@ -1,6 +1,7 @@
 #include "edit/rings.h"
 
 #include <algorithm>
+#include <tuple>
 
 #include "layers/registry.h"
 
@@ -81,7 +82,30 @@ std::optional<std::string> followingRing(const scene::Scene& s) {
     return std::nullopt;
 }
 
+namespace {
+
+/// All that rings are made of, as it stands in a scene.
+using Said =
+    std::tuple<std::string, std::string, std::string, std::vector<std::string>, std::string, std::vector<scene::Interval>>;
+std::vector<Said> saidIn(const scene::Scene& s) {
+    std::vector<Said> out;
+    for (const scene::Layer& l : s.layers) {
+        const layers::LayerKind* kind = layers::findKind(l.kind);
+        if (!kind || !kind->readsSpans) continue;
+        const auto spans = s.shot().intervals.find(l.id);
+        for (const scene::SettingSpec& row : kind->settings)
+            if (row.anywhere && !l.text(row.id).empty())
+                out.emplace_back(l.id, l.actor, l.text(row.id), l.list(kind->target()), l.shot,
+                                 spans == s.shot().intervals.end() ? std::vector<scene::Interval>{} : spans->second);
+    }
+    return out;
+}
+
+}  // namespace
+
 std::optional<std::string> madeRing(const scene::Scene& before, const scene::Scene& after) {
+    // A slider that is drawn makes none.
+    if (saidIn(before) == saidIn(after)) return std::nullopt;
     auto ring = followingRing(after);
     return ring && !followingRing(before) ? ring : std::nullopt;
 }

@@ -73,6 +73,12 @@ struct LayerContext {
         std::vector<scene::Interval> spans;  // [s]; none: all through
         scene::Curve share;                  // by frame: strength within its spans, eased
     };
+    /// Another layer of its kind, on another actor, that is solved together with it: as that one would be run.
+    struct Fellow {
+        std::shared_ptr<const LayerContext> context;
+        std::shared_ptr<const rig::Track> track;  // of its actor, below it
+        bool below = false;                       // it stands lower in the stack
+    };
     const rig::Actor& actor;
     const scene::Layer& layer;
     ResolvedPtr settings;
@@ -88,6 +94,7 @@ struct LayerContext {
     bool closes = false;                                      // then: what is simulated is to end as it begins
     std::vector<scene::Interval> spans{};                     // of the layer in the shot [s], where its kind reads them
     std::vector<Act> acts{};                                  // of the body, the lowest first
+    std::vector<Fellow> fellows{};                            // in the order of the stack
     std::shared_ptr<const scene::Seal> seal{};                // what of the layer is kept as it is
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
@@ -206,6 +213,7 @@ struct Filtered {
     std::vector<rig::PatchPtr> patches;
     std::vector<rig::MorphPtr> morphs;
     std::vector<std::string> remarks;
+    std::string said;  // what came of what was asked, in a few words; empty: `measured` tells, or nothing does
     std::vector<Held> held;
     std::shared_ptr<const Weighed> weighed;     // null: the kind does not weigh
     Closure closure;                            // the worst of its movers
@@ -281,6 +289,9 @@ struct LayerKind {
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
     bool acts = false;
+    /// Whether a layer, as it is set in a shot, moves others of its kind on other actors that are set so, and is moved by them.
+    /// Null: none does.
+    bool (*joins)(const scene::Resolved&) = nullptr;
     /// What it makes depends on its own intervals, beyond where it shows.
     bool readsSpans = false;
     /// It meets bodies, wind and pins.

@@ -1,7 +1,6 @@
 #include "measure/in_shot.h"
 
 #include <algorithm>
-#include <cstdio>
 
 #include "measure/trace.h"
 
@@ -89,20 +88,8 @@ InShot inShot(const rig::Actor& actor, const rig::Track& below, const rig::Track
 }
 
 std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
-                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below, const rig::Track& above,
-                        std::span<const layers::Held> held) {
-    if (!held.empty()) {
-        double before = 0, after = 0;
-        for (const layers::Held& h : held) {
-            before = std::max(before, h.before);
-            after = std::max(after, h.after);
-        }
-        char text[120];
-        const double mm = 1000 * scene::placementOf(actor).metres;
-        std::snprintf(text, sizeof text, "holds %d contacts: they slide %.3g mm below, %.2g mm now",
-                      static_cast<int>(held.size()), mm * before, mm * after);
-        return text;
-    }
+                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
+                        const rig::Track& above) {
     if (!kind.measured) return {};
     layers::LayerContext context{*actor.actor, layer, std::move(settings), scene::placementOf(actor)};
     context.apart = layers::apartOf(layer, context.settings);

@@ -27,7 +27,7 @@ double lagOf(const std::vector<float>& leader, const std::vector<float>& followe
 /// What a filter says came of what was asked of it in the shot on show, from the motion below and above it; empty where its kind
 /// says nothing or the motion does not tell.
 std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
-                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below, const rig::Track& above,
-                        std::span<const layers::Held> held = {});
+                        const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
+                        const rig::Track& above);
 
 }  // namespace nutatio::measure

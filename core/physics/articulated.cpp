@@ -63,15 +63,34 @@ Mat3 capsuleInertia(double mass, const Vec3& endA, const Vec3& endB, double radi
     return across * Mat3::Identity() + (along - across) * u * u.transpose();
 }
 
-Articulated::Articulated(ArticulatedDef def)
-    : m_defs(std::move(def.segments)), m_meets(std::move(def.meets)), m_size(def.size), m_friction(def.friction) {
+Articulated::Articulated(std::vector<ArticulatedDef> bodies) {
+    m_size = bodies.front().size;
+    std::vector<int> of;
+    for (ArticulatedDef& def : bodies) {
+        const int first = static_cast<int>(m_defs.size());
+        Whole& whole = m_bodies.emplace_back();
+        whole.first = m_defs.size();
+        whole.count = def.segments.size();
+        whole.size = def.size;
+        whole.friction = def.friction;
+        m_size = std::min(m_size, def.size);
+        for (int i = 0; i < first; ++i)
+            for (int k = 0; k < static_cast<int>(whole.count); ++k) m_meets.emplace_back(i, first + k);
+        for (const auto& [a, b] : def.meets) m_meets.emplace_back(first + a, first + b);
+        for (SegmentDef& d : def.segments) {
+            whole.mass += d.mass;
+            if (d.parent >= 0) d.parent += first;
+            of.push_back(static_cast<int>(m_bodies.size()) - 1);
+            m_defs.push_back(std::move(d));
+        }
+    }
     const std::size_t n = m_defs.size();
     m_s.resize(n);
-    for (const SegmentDef& d : m_defs) m_mass += d.mass;
     for (std::size_t i = 0; i < n; ++i) {
         const SegmentDef& d = m_defs[i];
         Segment& s = m_s[i];
         s.parent = d.parent;
+        s.body = of[i];
         s.mass = d.mass;
         s.radius = d.radius;
         s.offset = d.joint - (d.parent < 0 ? d.centre : m_defs[static_cast<std::size_t>(d.parent)].centre);
@@ -118,6 +137,7 @@ Articulated::Articulated(ArticulatedDef def)
         k.motion.reserve(n);
         k.cache.reserve(kMostRows);
         k.blows.reserve(16);
+        k.supported.reserve(m_bodies.size());
     }
     m_W.resize((kMostRows + 8) * (kMostRows + 8));
     m_v.resize(kMostRows + 8);
@@ -159,27 +179,28 @@ void Articulated::refit() {
 }
 
 void Articulated::start(std::span<const Vec3> rootPlaces, std::span<const Quat> turns, std::span<const Vec3> velocities,
-                        std::span<const Vec3> spins, double h) {
+                        std::span<const Vec3> spins, double h, std::size_t body) {
+    Whole& whole = m_bodies[body];
     std::size_t root = 0;
-    for (std::size_t i = 0; i < m_s.size(); ++i) {
-        Segment& s = m_s[i];
-        s.q = s.qh = turns[i].normalized();
+    for (std::size_t k = 0; k < whole.count; ++k) {
+        Segment& s = m_s[whole.first + k];
+        s.q = s.qh = turns[k].normalized();
         if (s.parent < 0) s.x = rootPlaces[root++];
         s.load = 0;
     }
     placeByJoints();
-    for (std::size_t i = 0; i < m_s.size(); ++i) {
-        Segment& s = m_s[i];
-        s.v = velocities[i];
-        s.w = spins[i];
+    for (std::size_t k = 0; k < whole.count; ++k) {
+        Segment& s = m_s[whole.first + k];
+        s.v = velocities[k];
+        s.w = spins[k];
         const RootAim& carrier = m_rootAims[static_cast<std::size_t>(m_roots[static_cast<std::size_t>(s.tree)].segment)];
-        if (!carrier.held && carrier.swing <= 0) s.v -= 0.5 * h * m_gravity;
+        if (!carrier.held && carrier.swing <= 0) s.v -= 0.5 * h * whole.gravity;
         const Mat3 R = s.q.toRotationMatrix();
         s.momentum = R * (s.inertia * (R.transpose() * s.w));
     }
     m_cache.clear();
     m_blows.clear();
-    m_supported = 0;
+    whole.supported = 0;
     wake();
 }
 
@@ -212,7 +233,7 @@ void Articulated::factor(double h) {
         s.J = about((1 + kick * c) * s.turned, m, s.r);
         if (s.load > 0)  // rolling resistance of what lies on something
             s.J += std::min(kRoll * s.load * s.radius / (s.w.norm() + 0.05), s.turned.trace() / 6) * Mat3::Identity();
-        s.pf = -s.mass * (s.v + kick * (m_gravity + c * m_air));
+        s.pf = -s.mass * (s.v + kick * (wholeOf(s).gravity + c * wholeOf(s).air));
         s.pt = -s.momentum + s.r.cross(s.pf);
         m_carries = m_carries || m_aims[i].carried > 0;
     }
@@ -233,20 +254,21 @@ void Articulated::gather(std::size_t i, double h) {
     const double eta = 0.5 * h;
     Segment &s = m_s[i], &p = m_s[static_cast<std::size_t>(s.parent)];
     const JointAim& aim = m_aims[i];
+    const Whole& whole = wholeOf(s);
     const auto [khat, dhat] = fitted(i, h);
     const Vec3 phi = rotationVector(s.qh * (p.qh * aim.turn).conjugate());
     const Mat3 R = (p.q * aim.turn).toRotationMatrix(), K = m_sigma[i] * (R * m_below[i] * R.transpose());
     double slack = kSlack;
-    if (s.load > 0 || m_supported > 0.5) {
-        const double speed = s.v.norm() / (kFleshBelow * m_size);
+    if (s.load > 0 || whole.supported > 0.5) {
+        const double speed = s.v.norm() / (kFleshBelow * whole.size);
         slack += kFlesh * std::max(0.0, 1 - speed);
     }
     s.C = eta * (dhat + eta * khat + slack * std::max(0.0, 1 - aim.strength)) * K;
     Vec3 spring = eta * khat * (K * phi) - s.C * (p.q * aim.spin);
     if (aim.carried > 0) {
         const RootAim& root = m_rootAims[static_cast<std::size_t>(m_roots[static_cast<std::size_t>(s.tree)].segment)];
-        const double held = root.held || root.swing > 0 ? 1.0 : std::min(1.0, m_supported);
-        spring += (2 * eta / kA) * aim.carried * held * (s.below - s.massBelow * s.joint).cross(m_gravity);
+        const double held = root.held || root.swing > 0 ? 1.0 : std::min(1.0, whole.supported);
+        spring += (2 * eta / kA) * aim.carried * held * (s.below - s.massBelow * s.joint).cross(whole.gravity);
     }
     s.D = (s.J + s.C).inverse();
     s.E = s.C * s.D;
@@ -341,6 +363,7 @@ void Articulated::move(double h, int halvings) {
     limitRows(h);
     contactRows(h);
     gripRows(h);
+    thrustRows(h);
     applyRows(h);
     drift(h);
     if (halvings == 0) return;
@@ -359,7 +382,8 @@ void Articulated::keep(Kept& to) const {
     for (const Segment& s : m_s) to.motion.push_back({s.x, s.v, s.momentum, s.w, s.q, s.qh, s.load});
     to.cache = m_cache;
     to.blows = m_blows;
-    to.supported = m_supported;
+    to.supported.clear();
+    for (const Whole& b : m_bodies) to.supported.push_back(b.supported);
 }
 
 void Articulated::takeBack(const Kept& from) {
@@ -376,7 +400,7 @@ void Articulated::takeBack(const Kept& from) {
     }
     m_cache = from.cache;
     m_blows = from.blows;
-    m_supported = from.supported;
+    for (std::size_t b = 0; b < m_bodies.size(); ++b) m_bodies[b].supported = from.supported[b];
 }
 
 void Articulated::carryOn(double time) {
@@ -410,8 +434,9 @@ void Articulated::drift(double h) {
         m_centres[t] += s.mass / m_roots[t].mass * s.x;
         m_speeds[t] += s.mass / m_roots[t].mass * s.v;
     }
-    for (Vec3& v : m_speeds) {
-        const double most = 0.5 * m_size / h;
+    for (std::size_t t = 0; t < m_roots.size(); ++t) {
+        Vec3& v = m_speeds[t];
+        const double most = 0.5 * wholeOf(m_s[static_cast<std::size_t>(m_roots[t].segment)]).size / h;
         if (!v.allFinite()) {
             v.setZero();
             cut = true;
@@ -486,7 +511,7 @@ void Articulated::anchor(double h, const std::vector<Vec3>& centres, const std::
             const Segment& s = m_s[static_cast<std::size_t>(g.segment)];
             if (!g.anchors || g.turns || s.tree != static_cast<int>(t)) continue;
             const Vec3 more = g.place + h * g.velocity - s.x - s.q * g.at - by;
-            const double far = kFarthestAnchor * m_size;
+            const double far = kFarthestAnchor * wholeOf(s).size;
             by += more.norm() > far ? Vec3(more * (far / more.norm())) : more;
             break;
         }
@@ -496,7 +521,7 @@ void Articulated::anchor(double h, const std::vector<Vec3>& centres, const std::
 }
 
 bool Articulated::undisturbed() const {
-    if (!m_grips.empty() || !m_blows.empty()) return false;
+    if (!m_grips.empty() || !m_thrusts.empty() || !m_blows.empty()) return false;
     for (std::size_t i = 0; i < m_s.size(); ++i) {
         const JointAim& aim = m_aims[i];
         if (m_s[i].parent < 0 && (m_rootAims[i].held || m_rootAims[i].swing > 0)) return false;
@@ -507,7 +532,8 @@ bool Articulated::undisturbed() const {
             (aim.strength > 0 && aim.turn.coeffs() != then.turn.coeffs()))
             return false;
     }
-    if (m_asleep && m_gravity != m_sleptGravity) return false;
+    for (const Whole& b : m_bodies)
+        if (m_asleep && b.gravity != b.sleptGravity) return false;
     for (const Surface& s : m_surfaces) {
         if (s.body.velocity.isZero() && s.body.spin.isZero()) continue;
         if (s.body.kind != Body::Kind::Round) return false;
@@ -515,27 +541,28 @@ bool Articulated::undisturbed() const {
         const Vec3 middle = 0.5 * (s.body.a + s.body.b);
         const double reach = 0.5 * (s.body.b - s.body.a).norm() + std::max(s.body.radiusA, s.body.radiusB);
         for (const Segment& g : m_s)
-            if ((g.x - middle).norm() < reach + g.half + g.radius + 0.1 * m_size) return false;
+            if ((g.x - middle).norm() < reach + g.half + g.radius + 0.1 * wholeOf(g).size) return false;
     }
     return true;
 }
 
 /// What lies still, touching, with nothing at work on it, stays as it is until something moves.
 void Articulated::rest(double h) {
-    bool calm = m_supported > 0.5 && m_supported < 2 && undisturbed();
+    bool calm = undisturbed();
+    for (const Whole& b : m_bodies) calm = calm && b.supported > 0.5 && b.supported < 2;
     for (std::size_t i = 0; calm && i < m_s.size(); ++i)
-        calm = m_s[i].v.norm() < kCalmSpeed * m_size && m_s[i].w.norm() < kCalmSpin;
+        calm = m_s[i].v.norm() < kCalmSpeed * wholeOf(m_s[i]).size && m_s[i].w.norm() < kCalmSpin;
     m_calm = calm ? m_calm + h : 0;
     if (m_calm < kCalmWait) return;
     for (Segment& s : m_s) s.v = s.w = s.momentum = Vec3::Zero();
     m_asleep = true;
     m_sleptAims = m_aims;
-    m_sleptGravity = m_gravity;
+    for (Whole& b : m_bodies) b.sleptGravity = b.gravity;
 }
 
-void Articulated::hurl(const Vec3& velocity, const Vec3& spin) {
-    const Vec3 centre = centreOfMass();
-    for (Segment& s : m_s) {
+void Articulated::hurl(const Vec3& velocity, const Vec3& spin, std::size_t body) {
+    const Vec3 centre = centreOfMass(body);
+    for (Segment& s : segmentsOf(body)) {
         const Mat3 R = s.q.toRotationMatrix();
         s.v += velocity + spin.cross(s.x - centre);
         s.momentum += R * (s.inertia * (R.transpose() * spin));
@@ -544,23 +571,23 @@ void Articulated::hurl(const Vec3& velocity, const Vec3& spin) {
     wake();
 }
 
-Vec3 Articulated::centreOfMass() const {
+Vec3 Articulated::centreOfMass(std::size_t body) const {
     Vec3 c = Vec3::Zero();
-    for (const Segment& s : m_s) c += s.mass * s.x;
-    return c / m_mass;
+    for (const Segment& s : segmentsOf(body)) c += s.mass * s.x;
+    return c / m_bodies[body].mass;
 }
 
-Vec3 Articulated::meanVelocity() const {
+Vec3 Articulated::meanVelocity(std::size_t body) const {
     Vec3 v = Vec3::Zero();
-    for (const Segment& s : m_s) v += s.mass * s.v;
-    return v / m_mass;
+    for (const Segment& s : segmentsOf(body)) v += s.mass * s.v;
+    return v / m_bodies[body].mass;
 }
 
-Vec3 Articulated::spinOfWhole() const {
-    const Vec3 c = centreOfMass(), v = meanVelocity();
+Vec3 Articulated::spinOfWhole(std::size_t body) const {
+    const Vec3 c = centreOfMass(body), v = meanVelocity(body);
     Mat3 I = Mat3::Zero();
     Vec3 L = Vec3::Zero();
-    for (const Segment& s : m_s) {
+    for (const Segment& s : segmentsOf(body)) {
         const Mat3 R = s.q.toRotationMatrix();
         I += about(R * s.inertia * R.transpose(), s.mass, s.x - c);
         L += s.momentum + s.mass * (s.x - c).cross(s.v - v);
@@ -570,13 +597,15 @@ Vec3 Articulated::spinOfWhole() const {
 
 double Articulated::energy() const {
     double e = 0;
-    for (const Segment& s : m_s) e += 0.5 * s.mass * s.v.squaredNorm() + 0.5 * s.w.dot(s.momentum) - s.mass * m_gravity.dot(s.x);
+    for (const Segment& s : m_s)
+        e += 0.5 * s.mass * s.v.squaredNorm() + 0.5 * s.w.dot(s.momentum) - s.mass * wholeOf(s).gravity.dot(s.x);
     return e;
 }
 
 double Articulated::quickness() const {
     double most = 0;
-    for (const Segment& s : m_s) most = std::max(most, (s.v.norm() + s.w.norm() * s.half) / std::max(s.radius, 0.01 * m_size));
+    for (const Segment& s : m_s)
+        most = std::max(most, (s.v.norm() + s.w.norm() * s.half) / std::max(s.radius, 0.01 * wholeOf(s).size));
     return most;
 }
 
@@ -596,7 +625,8 @@ void Articulated::appendState(std::vector<double>& to) const {
         for (const Quat* q : {&s.q, &s.qh}) to.insert(to.end(), {q->x(), q->y(), q->z(), q->w()});
     }
     for (const Segment& s : m_s) to.push_back(s.load);
-    to.insert(to.end(), {m_supported, m_calm, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
+    for (const Whole& b : m_bodies) to.push_back(b.supported);
+    to.insert(to.end(), {m_calm, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
     for (std::size_t k = 0; k < kMostCached; ++k) {
         const Cached c = k < m_cache.size() ? m_cache[k] : Cached{};
         to.insert(to.end(), {static_cast<double>(c.id), c.p, c.t1, c.t2, c.arrive});
@@ -618,11 +648,11 @@ std::span<const double> Articulated::takeState(std::span<const double> from) {
         }
     }
     for (Segment& s : m_s) s.load = *at++;
-    m_supported = *at++;
+    for (Whole& b : m_bodies) b.supported = *at++;
     m_calm = *at++;
     m_asleep = *at++ != 0;
     m_sleptAims = m_aims;
-    m_sleptGravity = m_gravity;
+    for (Whole& b : m_bodies) b.sleptGravity = b.gravity;
     const auto count = static_cast<std::size_t>(std::clamp(*at++, 0.0, static_cast<double>(kMostCached)));
     m_cache.clear();
     for (std::size_t k = 0; k < kMostCached; ++k, at += 5)

@@ -67,25 +67,42 @@ struct Grip {
     bool anchors = false;                                // the body's places hang on this one
 };
 
+/// A force by which a segment drives another one away from itself, as a leg does between what it stands on and the weight that it
+/// carries: on both at one point, so that the body as a whole gets nothing but what the ground gives back.
+struct Thrust {
+    int segment = 0, off = 0;    // driven, and off which
+    Vec3 at = Vec3::Zero();      // in the world [m]
+    Vec3 along = Vec3::UnitY();  // unit
+    double speed = 0;            // of the one from the other, wanted at the end of the step [m/s]
+    double most = 0;             // force [N]
+};
+
 /// A body that segments meet.
 struct Surface {
     Body body;
     double bounce = 0;  // share of the speed of arrival that is given back
+    int of = -1;        // the one of several bodies that meets it; below 0: all
 };
 
-/// The state is places at a time and momenta half a step before it. A step takes no memory, and the same steps from the same
-/// state give the same bits. Derivation at the top of articulated.cpp.
+/// One or several bodies, which move each other where they meet. The state is places at a time and momenta half a step before it.
+/// A step takes no memory, and the same steps from the same state give the same bits. Derivation at the top of articulated.cpp.
 class Articulated {
   public:
-    explicit Articulated(ArticulatedDef def);
+    explicit Articulated(ArticulatedDef def) : Articulated(std::vector<ArticulatedDef>{std::move(def)}) {}
+    /// Segments of several bodies follow one another, body by body; those of two may touch throughout.
+    explicit Articulated(std::vector<ArticulatedDef> bodies);
+    /// The most segments of all bodies together.
+    static constexpr std::size_t kMostSegments = 128;
 
     std::size_t size() const { return m_defs.size(); }
-    double mass() const { return m_mass; }
     const SegmentDef& segment(std::size_t i) const { return m_defs[i]; }
+    /// The segments of a body: the first, and how many.
+    std::pair<std::size_t, std::size_t> range(std::size_t body) const { return {m_bodies[body].first, m_bodies[body].count}; }
+    double mass(std::size_t body = 0) const { return m_bodies[body].mass; }
 
-    void setGravity(const Vec3& g) { m_gravity = g; }
-    const Vec3& gravity() const { return m_gravity; }
-    void setAir(const Vec3& velocity) { m_air = velocity; }
+    void setGravity(const Vec3& g, std::size_t body = 0) { m_bodies[body].gravity = g; }
+    const Vec3& gravity(std::size_t body = 0) const { return m_bodies[body].gravity; }
+    void setAir(const Vec3& velocity, std::size_t body = 0) { m_bodies[body].air = velocity; }
     JointAim& aim(std::size_t segment) { return m_aims[segment]; }
     RootAim& root(std::size_t segment) { return m_rootAims[segment]; }
     /// Where the joint stands on its parent, when a pose moves it about: from the parent's centre, in its axes.
@@ -97,18 +114,19 @@ class Articulated {
     void coupleParts(std::span<const int> part);
 
     std::vector<Surface>& surfaces() { return m_surfaces; }
-    /// Lets segments be as deep in surfaces and in one another as they are in a pose, times `share`; the surfaces must stand
-    /// where they do then, and stay as many.
-    void allow(std::span<const Vec3> places, std::span<const Quat> turns, double share);
+    /// Lets segments be as deep in surfaces and in one another as they are in a pose, times the share of each; the surfaces must
+    /// stand where they do then, and stay as many.
+    void allow(std::span<const Vec3> places, std::span<const Quat> turns, std::span<const double> shares);
     std::vector<Grip>& grips() { return m_grips; }
+    std::vector<Thrust>& thrusts() { return m_thrusts; }
 
-    /// Lays the body into a pose; a step of length `h` is to follow. `velocities` and `spins` of the segments [m/s], [rad/s].
+    /// Lays a body into a pose; a step of length `h` is to follow. `velocities` and `spins` of its segments [m/s], [rad/s].
     void start(std::span<const Vec3> rootPlaces, std::span<const Quat> turns, std::span<const Vec3> velocities,
-               std::span<const Vec3> spins, double h);
+               std::span<const Vec3> spins, double h, std::size_t body = 0);
     void step(double h);
 
-    /// Gives the whole body a speed and a spin about its centre of mass more; no joint feels it.
-    void hurl(const Vec3& velocity, const Vec3& spin);
+    /// Gives a whole body a speed and a spin about its centre of mass more; no joint feels it.
+    void hurl(const Vec3& velocity, const Vec3& spin, std::size_t body = 0);
     /// An impulse [N s] on a point of a segment (from its centre, in its axes), within the next step.
     void push(std::size_t segment, const Vec3& at, const Vec3& impulse) { m_blows.push_back({segment, at, impulse}); }
 
@@ -117,9 +135,9 @@ class Articulated {
     const Vec3& velocity(std::size_t i) const { return m_s[i].v; }
     const Vec3& spin(std::size_t i) const { return m_s[i].w; }
     Vec3 at(std::size_t i, const Vec3& own) const { return m_s[i].x + m_s[i].q * own; }
-    Vec3 centreOfMass() const;
-    Vec3 meanVelocity() const;
-    Vec3 spinOfWhole() const;
+    Vec3 centreOfMass(std::size_t body = 0) const;
+    Vec3 meanVelocity(std::size_t body = 0) const;
+    Vec3 spinOfWhole(std::size_t body = 0) const;
     /// Kinetic energy and gravity's [J]; springs apart.
     double energy() const;
     /// How many of its radii the fastest point of the body goes in a second.
@@ -130,8 +148,8 @@ class Articulated {
     double beyondLimits() const;
     /// How deep the body is in what it meets [m], with its own limbs or without.
     double deepest(bool limbs) const;
-    /// Share of the weight that what it touched in the last step carried, and whether a segment touched anything.
-    double supported() const { return m_supported; }
+    /// Share of its weight that what a body touched in the last step carried, and whether a segment touched anything.
+    double supported(std::size_t body = 0) const { return m_bodies[body].supported; }
     bool touches(std::size_t i) const { return m_s[i].load > 0; }
     /// What holds the grip pulled with in the last step [N], [N m].
     double pullOf(std::size_t grip) const;
@@ -149,7 +167,7 @@ class Articulated {
     static constexpr int kMostHalvings = 3;
     static constexpr std::size_t kMostRows = 384, kMostCached = 192;
     struct Segment {
-        int parent = -1, tree = 0;
+        int parent = -1, tree = 0, body = 0;
         double mass = 1, radius = 0.05, half = 0;  // half: of its capsule's length
         Vec3 offset, lever;                        // parent's centre -> joint, joint -> centre, in their axes
         Vec3 endA, endB;                           // from the centre
@@ -166,6 +184,11 @@ class Articulated {
     };
     struct Fitted {
         double swing = -1, zeta = 0, strength = 0, h = 0, k = 0, d = 0;
+    };
+    struct Whole {
+        std::size_t first = 0, count = 0;
+        double mass = 0, size = 1, friction = 0.3, supported = 0;
+        Vec3 gravity{0, -kEarthGravity, 0}, air = Vec3::Zero(), sleptGravity = Vec3::Zero();
     };
     struct Root {
         int segment = 0;
@@ -203,7 +226,7 @@ class Articulated {
         std::vector<Motion> motion;
         std::vector<Cached> cache;
         std::vector<Blow> blows;
-        double supported = 0;
+        std::vector<double> supported;  // by body
     };
     struct LimitNow;
 
@@ -215,12 +238,19 @@ class Articulated {
     void limitRows(double h);
     void findTouches(double h, double margin, bool limbs, std::vector<Touch>& out) const;
     void touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double far, std::vector<Touch>& out) const;
+    bool meetsSurface(const Segment& s, std::size_t k) const { return m_surfaces[k].of < 0 || m_surfaces[k].of == s.body; }
     double allowedIn(std::size_t i, std::size_t k) const {
         const std::size_t at = i * m_surfaces.size() + k;
         return at < m_allowed.size() ? m_allowed[at] : 0;
     }
     void contactRows(double h);
     void gripRows(double h);
+    void thrustRows(double h);
+    std::span<Segment> segmentsOf(std::size_t body) { return std::span(m_s).subspan(m_bodies[body].first, m_bodies[body].count); }
+    std::span<const Segment> segmentsOf(std::size_t body) const {
+        return std::span(m_s).subspan(m_bodies[body].first, m_bodies[body].count);
+    }
+    const Whole& wholeOf(const Segment& s) const { return m_bodies[static_cast<std::size_t>(s.body)]; }
     void addRow(int a, int b, const Vec3& n, const Vec3& p, bool angular, double target, double low, double high, double warm,
                 std::uint32_t id);
     const Cached* cached(std::uint32_t id) const;
@@ -242,6 +272,7 @@ class Articulated {
 
     std::vector<SegmentDef> m_defs;
     std::vector<Segment> m_s;
+    std::vector<Whole> m_bodies;
     std::vector<Root> m_roots;
     std::vector<std::pair<int, int>> m_meets;
     std::vector<JointAim> m_aims, m_sleptAims;
@@ -252,10 +283,10 @@ class Articulated {
     std::vector<Surface> m_surfaces;
     std::vector<double> m_allowed, m_allowedLimbs;  // by segment and surface, by pair [m]
     std::vector<Grip> m_grips;
+    std::vector<Thrust> m_thrusts;
     std::vector<Blow> m_blows;
-    Vec3 m_gravity{0, -kEarthGravity, 0}, m_air = Vec3::Zero(), m_sleptGravity = Vec3::Zero();
-    double m_mass = 0, m_size = 1, m_friction = 0.3;
-    double m_supported = 0, m_calm = 0;
+    double m_size = 1;  // of the smallest body
+    double m_calm = 0;
     bool m_asleep = false, m_carries = false;
     std::vector<Row> m_rows;
     std::vector<Touch> m_touches;

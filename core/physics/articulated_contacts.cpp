@@ -136,6 +136,7 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
         const Segment& s = m_s[i];
         const double reach = margin + h * (s.v.norm() + s.w.norm() * s.half);
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
+            if (!meetsSurface(s, k)) continue;
             const Body& body = m_surfaces[k].body;
             const double far = reach + h * body.velocity.norm(), round = s.half + s.radius + far;
             if (body.kind == Body::Kind::Plane) {
@@ -164,28 +165,30 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
         const double length = d.norm(), gap = length - radii + (pair < m_allowedLimbs.size() ? m_allowedLimbs[pair] : 0);
         if (gap > reach || out.size() >= kMostRows) continue;
         const Vec3 n = length > 1e-12 ? Vec3(d / length) : Vec3(Vec3::UnitY());
-        out.push_back({first, second, p - n * (a.radius + 0.5 * gap), n, Vec3::Zero(), gap, m_friction, 0,
+        const double grip = std::sqrt(wholeOf(a).friction * wholeOf(b).friction);
+        out.push_back({first, second, p - n * (a.radius + 0.5 * gap), n, Vec3::Zero(), gap, grip, 0,
                        kLimbIds + static_cast<std::uint32_t>(i * 256 + j)});
     }
 }
 
-void Articulated::allow(std::span<const Vec3> places, std::span<const Quat> turns, double share) {
+void Articulated::allow(std::span<const Vec3> places, std::span<const Quat> turns, std::span<const double> shares) {
     m_allowed.assign(m_s.size() * m_surfaces.size(), 0);
     m_allowedLimbs.assign(m_meets.size(), 0);
-    if (share <= 0) return;
     std::vector<Touch>& touches = m_touches;
     for (std::size_t i = 0; i < m_s.size(); ++i)
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
+            if (shares[i] <= 0 || !meetsSurface(m_s[i], k)) continue;
             touches.clear();
             touchSurface(i, k, places[i], turns[i], 0, touches);
             double deep = 0;
             for (const Touch& t : touches) deep = std::max(deep, -t.gap);
-            m_allowed[i * m_surfaces.size() + k] = share * deep;
+            m_allowed[i * m_surfaces.size() + k] = shares[i] * deep;
         }
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
         const Segment &a = m_s[i], &b = m_s[j];
-        const double radii = a.radius + b.radius, far = a.half + b.half + radii;
+        const double radii = a.radius + b.radius, far = a.half + b.half + radii, share = std::min(shares[i], shares[j]);
+        if (share <= 0) continue;
         if ((places[i] - places[j]).squaredNorm() > far * far) continue;
         const Vec3 a0 = places[i] + turns[i] * a.endA, a1 = places[i] + turns[i] * a.endB, b0 = places[j] + turns[j] * b.endA,
                    b1 = places[j] + turns[j] * b.endB;

@@ -32,7 +32,7 @@ constexpr double kLimitSpeed = 6;     // [rad/s]
 constexpr double kEnough = 3e-4;      // [sizes/s]
 constexpr int kPasses = 12;
 constexpr double kFree = 1e30;
-constexpr std::uint32_t kLimitIds = 0x40000000u, kGripIds = 0x20000000u;
+constexpr std::uint32_t kLimitIds = 0x40000000u, kGripIds = 0x20000000u, kThrustIds = 0x30000000u;
 
 constexpr std::size_t kW = 8;
 using Pack = float __attribute__((vector_size(4 * kW)));
@@ -72,7 +72,7 @@ struct Small {
 
 /// What the sweeps over a body read, in single precision; on the stack.
 struct Sweep {
-    static constexpr std::size_t kMost = 64;
+    static constexpr std::size_t kMost = Articulated::kMostSegments;
     Small E[kMost], G[kMost], D[kMost], B11[kMost], B12[kMost], B22[kMost];
     Vec3f up[kMost];
     Pack3 t[kMost], f[kMost], w[kMost], v[kMost];
@@ -194,7 +194,8 @@ void Articulated::contactRows(double h) {
     for (const Touch& t : m_touches) {
         if (m_rows.size() + 3 > kMostRows) break;
         const Cached* known = cached(t.id);
-        double target = t.gap > 0 ? -t.gap / h : std::min(kPushBack * std::max(0.0, -t.gap - kSlop * m_size) / h, 2 * m_size);
+        const double size = wholeOf(m_s[static_cast<std::size_t>(t.a)]).size;
+        double target = t.gap > 0 ? -t.gap / h : std::min(kPushBack * std::max(0.0, -t.gap - kSlop * size) / h, 2 * size);
         if (known && known->arrive > 0) target = std::max(target, t.bounce * known->arrive);
         const int normal = static_cast<int>(m_rows.size());
         addRow(t.a, t.b, t.n, t.p, false, target + t.n.dot(t.v), 0, kFree, known ? known->p : 0, t.id);
@@ -229,6 +230,16 @@ void Articulated::gripRows(double h) {
             r.swing = grip.swing;
             r.zeta = grip.zeta;
         }
+    }
+}
+
+void Articulated::thrustRows(double h) {
+    std::uint32_t id = kThrustIds;
+    for (const Thrust& t : m_thrusts) {
+        if (m_rows.size() >= kMostRows) return;
+        const Cached* c = cached(id);
+        addRow(t.segment, t.off, t.along, t.at, false, t.speed, 0, t.most * h, c ? c->p : 0, id);
+        ++id;
     }
 }
 
@@ -459,11 +470,18 @@ void Articulated::applyRows(double h) {
         }
     }
     keepRows();
-    Vec3 lift = Vec3::Zero();
-    for (const Row& r : m_rows)
-        if (r.contact && r.b < 0) lift += r.p * r.n;
-    const double weight = m_mass * m_gravity.norm() * h;
-    m_supported = weight > 0 ? std::max(0.0, -kHalf * lift.dot(m_gravity.normalized()) / weight) : 0;
+    for (std::size_t b = 0; b < m_bodies.size(); ++b) {
+        Whole& whole = m_bodies[b];
+        Vec3 lift = Vec3::Zero();
+        for (const Row& r : m_rows) {
+            if (!r.contact) continue;
+            const int other = r.b < 0 ? -1 : m_s[static_cast<std::size_t>(r.b)].body;
+            if (m_s[static_cast<std::size_t>(r.a)].body == static_cast<int>(b) && other != static_cast<int>(b)) lift += r.p * r.n;
+            if (other == static_cast<int>(b) && m_s[static_cast<std::size_t>(r.a)].body != other) lift -= r.p * r.n;
+        }
+        const double weight = whole.mass * whole.gravity.norm() * h;
+        whole.supported = weight > 0 ? std::max(0.0, -kHalf * lift.dot(whole.gravity.normalized()) / weight) : 0;
+    }
     for (double& pull : m_gripPulls)
         if (pull >= 0) {
             const auto at = static_cast<std::size_t>(pull);
@@ -487,7 +505,7 @@ void Articulated::keepRows() {
             c.t2 = m_rows[static_cast<std::size_t>(k) + 2].p;
             // Stopped at the surface while it still came: it bounces in the next step.
             const double came = r.target < 0 ? -r.v0 : 0;
-            if (r.p > 0 && came > kBounces * m_size) c.arrive = came;
+            if (r.p > 0 && came > kBounces * wholeOf(m_s[static_cast<std::size_t>(r.a)]).size) c.arrive = came;
         }
         m_fresh.push_back(c);
     }

@@ -172,7 +172,7 @@ struct Evaluator::Kept {
     TrackPtr body;
     Changed changed;
     std::vector<std::string> remarks;
-    std::string problem;
+    std::string problem, said;
     layers::Closure closure;
     std::vector<layers::Held> held;
     std::shared_ptr<const layers::Weighed> weighed;
@@ -208,10 +208,9 @@ class Run {
     Evaluation evaluate() {
         for (const scene::ActorEntry& a : m_scene.actors) climb(a);
         m_items = itemsOf(m_scene, *m_shot, m_frames);
-        for (m_at = 0; m_at < m_scene.layers.size(); ++m_at) {
-            if (m_cancel.asked()) throw Cancelled{};
-            visit(m_scene.layers.pointer(m_at));
-        }
+        m_visited.resize(m_scene.layers.size());
+        for (m_at = 0; m_at < m_scene.layers.size(); ++m_at)
+            if (!m_visited[m_at]) visit(m_at);
         flush();
         feedItems();  // those that no layer came to use
         for (const scene::Gauge& g : m_scene.gauges) m_out.gauges.push_back(m_readings->of(g));
@@ -236,6 +235,7 @@ class Run {
         layers::LayerContext context;
         Key full, shown;  // of what it makes, and of that mixed
         std::shared_ptr<const Kept> made;
+        std::shared_ptr<const void> joined;  // keeps what it looks at
     };
 
     void climb(const scene::ActorEntry& a) {
@@ -264,7 +264,10 @@ class Run {
             m_climbers.begin());
     }
 
-    void visit(std::shared_ptr<const scene::Layer> layer) {
+    void visit(std::size_t number) {
+        if (m_cancel.asked()) throw Cancelled{};
+        m_visited[number] = true;
+        const std::shared_ptr<const scene::Layer> layer = m_scene.layers.pointer(number);
         const std::size_t at = climberOf(layer->actor);
         if (at == m_climbers.size()) return;
         Climber& me = m_climbers[at];
@@ -383,11 +386,16 @@ class Run {
         return out;
     }
 
-    void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
+    static bool takesWhole(const Plan& plan) {
+        return plan.kind->takes == layers::Takes::Map || (plan.kind->bends && plan.kind->bends(*plan.settings));
+    }
+
+    /// A layer with all that it may read, hashed; what is to be known of that is told to `r`.
+    Waiting prepared(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer,
+                     LayerResult& r, Hasher& h) {
         Climber& me = m_climbers[at];
-        const bool whole = plan.kind->takes == layers::Takes::Map || (plan.kind->bends && plan.kind->bends(*plan.settings));
-        if (whole || plan.kind->acts || conflicts(me, plan)) flush();
-        Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr};
+        const bool whole = takesWhole(plan);
+        Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr, nullptr};
         w.context.apart = plan.apart;
         if (const auto spans = m_shot->intervals.find(layer->id); plan.kind->readsSpans && spans != m_shot->intervals.end())
             w.context.spans = spans->second;
@@ -402,16 +410,15 @@ class Run {
         w.context.onward = loops && me.goes;
         if (plan.kind->setting(scene::Role::GroundSpeed)) me.goes = true;
         if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
-            m_out.actors[at].layers[result].remarks.push_back(
+            r.remarks.push_back(
                 "the body goes over the ground: what is simulated goes on from the lap before, and is not closed");
         w.context.closes = w.context.period > 0 && m_shot->loop == scene::Loop::Closed && plan.kind->movers;
         if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
-            m_out.actors[at].layers[result].remarks.push_back(
+            r.remarks.push_back(
                 "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
         for (double c : m_shot->cuts)
             if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())
                 w.context.cuts.push_back(f);
-        Hasher h;
         h.key(plan.key)
             .number(static_cast<std::uint64_t>(m_frames))
             .real(m_shot->fps)
@@ -431,7 +438,103 @@ class Run {
             if (row.type == scene::SettingType::Region)
                 if ((w.context.region = m_evaluator.regionFor(*me.entry, layer->text(row.id))))
                     h.key(w.context.region->key).key(me.entry->actor->picture);
-        meet(w, h);
+        meet(w, r, h);
+        return w;
+    }
+
+    /// Layers that are solved together, each as it is to be run, with what they saw when the lowest of them was come to.
+    struct Joined {
+        struct One {
+            std::string layer, actor;
+            std::shared_ptr<const layers::LayerContext> context;
+            std::shared_ptr<const rig::Track> track;
+            std::vector<std::string> met;
+        };
+        std::vector<One> ones;                                            // in the order of the stack
+        std::map<std::size_t, std::shared_ptr<const rig::Track>> tracks;  // by climber: those of all actors that they look at
+        Key key;
+    };
+
+    /// What is solved together with a layer; null: it goes alone. What stands below any of them is run first, so that all are
+    /// simulated where the lowest stands.
+    std::shared_ptr<const Joined> joinedWith(const std::shared_ptr<const scene::Layer>& layer, const Plan& plan) {
+        if (!plan.kind->joins || !plan.kind->joins(*plan.settings)) return nullptr;
+        if (const auto known = m_joined.find(layer->id); known != m_joined.end()) return known->second;
+        std::vector<std::size_t> numbers;
+        std::vector<std::string> actors;
+        for (std::size_t i = 0; i < m_scene.layers.size(); ++i) {
+            const scene::Layer& l = *m_scene.layers.pointer(i);
+            const std::size_t c = climberOf(l.actor);
+            if (l.kind != layer->kind || c == m_climbers.size() || !inForce(l)) continue;
+            if (l.id != layer->id) {
+                if (m_visited[i] || std::find(actors.begin(), actors.end(), l.actor) != actors.end() || l.actor == layer->actor)
+                    continue;
+                const Plan& other = m_evaluator.planOf(m_scene.layers.pointer(i), m_shot, *m_climbers[c].entry, m_frames);
+                if (!other.problem.empty() || other.shares->none() || !plan.kind->joins(*other.settings)) continue;
+            }
+            numbers.push_back(i);
+            actors.push_back(l.actor);
+        }
+        if (numbers.size() < 2) return nullptr;
+        for (const std::size_t upTo : numbers)
+            for (std::size_t i = 0; i < upTo; ++i)
+                if (!m_visited[i] && m_scene.layers.pointer(i)->actor == m_scene.layers.pointer(upTo)->actor) visit(i);
+        flush();
+        auto out = std::make_shared<Joined>();
+        Hasher all;
+        const auto tracked = [&](std::size_t climber) {
+            auto& track = out->tracks[climber];
+            if (!track) track = std::make_shared<const rig::Track>(m_climbers[climber].track);
+            return track;
+        };
+        for (const std::size_t i : numbers) {
+            const auto one = m_scene.layers.pointer(i);
+            const std::size_t c = climberOf(one->actor);
+            std::vector<std::string> said;
+            const Plan& its =
+                one->id == layer->id ? plan : fedPlan(m_evaluator.planOf(one, m_shot, *m_climbers[c].entry, m_frames), said);
+            LayerResult aside;
+            Hasher h;
+            Waiting w = prepared(c, 0, its, one, aside, h);
+            for (layers::LayerContext::Other& o : w.context.others) o.track = tracked(climberOf(o.id)).get();
+            all.key(h.done());
+            out->ones.push_back({one->id, one->actor, std::make_shared<const layers::LayerContext>(std::move(w.context)),
+                                 tracked(c), std::move(aside.met)});
+            m_joined[one->id] = out;
+        }
+        out->key = all.done();
+        return out;
+    }
+
+    void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
+        Climber& me = m_climbers[at];
+        const bool whole = takesWhole(plan);
+        if (whole || plan.kind->acts || conflicts(me, plan)) flush();
+        LayerResult r = m_out.actors[at].layers[result];
+        const std::shared_ptr<const Joined> joined = joinedWith(layer, plan);
+        Hasher h;
+        Waiting w = prepared(at, result, plan, layer, r, h);
+        if (joined) {
+            m_touched.clear();
+            h = Hasher();
+            h.key(joined->key);
+            std::vector<layers::LayerContext::Fellow> fellows;
+            bool below = true;
+            for (const Joined::One& one : joined->ones) {
+                if (one.layer != layer->id) {
+                    fellows.push_back({one.context, one.track, below});
+                    r.together.push_back(one.layer);
+                    continue;
+                }
+                below = false;
+                h.number(fellows.size());
+                w.context.others = one.context->others;
+                r.met = one.met;
+            }
+            w.context.fellows = std::move(fellows);
+            w.joined = joined;
+        }
+        m_out.actors[at].layers[result] = std::move(r);
         w.full = h.done();
         w.shown = w.full;
         if (!plan.shares->whole()) {
@@ -494,7 +597,7 @@ class Run {
     }
 
     /// Gives the layer what it can meet, and hashes that.
-    void meet(Waiting& w, Hasher& h) {
+    void meet(Waiting& w, LayerResult& r, Hasher& h) {
         m_touched.clear();
         const Plan& plan = *w.plan;
         if (plan.kind->blown || plan.kind->meets) feedItems();
@@ -524,7 +627,6 @@ class Run {
             if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
         for (const scene::JointIn& named : takeActs(w, h))
             if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
-        LayerResult& r = m_out.actors[w.climber].layers[w.result];
         std::vector<const Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
             if (!plan.kind->meets || !canReach(w, c, bases)) continue;
@@ -643,6 +745,7 @@ class Run {
                 made.changed.morphs = std::move(f.morphs);
                 made.remarks = std::move(f.remarks);
                 made.closure = f.closure;
+                made.said = std::move(f.said);
                 made.held = std::move(f.held);
                 made.weighed = std::move(f.weighed);
                 made.sealed = std::move(f.sealed);
@@ -687,6 +790,7 @@ class Run {
         out.remarks = w.made->remarks;
         out.problem = w.made->problem;
         out.closure = w.made->closure;
+        out.said = w.made->said;
         out.held = w.made->held;
         out.weighed = w.made->weighed;
         out.sealed = w.made->sealed;
@@ -748,6 +852,7 @@ class Run {
         if (!r.problem.empty()) return;
         r.changed = w.made->changed;
         r.closure = w.made->closure;
+        r.said = w.made->said;
         r.held = w.made->held;
         r.weighed = w.made->weighed;
         r.sealed = w.made->sealed;
@@ -773,8 +878,10 @@ class Run {
     ItemsOfShot m_items;
     std::vector<Climber> m_climbers;
     std::optional<Readings> m_readings;
-    std::deque<Plan> m_fedPlans;  // stay where they are
-    std::size_t m_at = 0;         // place in the stack of the layer in hand
+    std::deque<Plan> m_fedPlans;                                    // stay where they are
+    std::vector<char> m_visited;                                    // by place in the stack
+    std::map<std::string, std::shared_ptr<const Joined>> m_joined;  // by layer
+    std::size_t m_at = 0;                                           // place in the stack of the layer in hand
     std::vector<Waiting> m_waiting;
     std::vector<std::shared_ptr<const scene::Layer>> m_kept;
     std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere

@@ -37,11 +37,13 @@ struct LayerResult {
     std::string problem;                             // why it does nothing although it should; empty when all is well
     std::string idle;                                // why it does nothing, though nothing is wrong: muted, mixed to nothing
     std::vector<std::string> remarks;                // what a person should know of how it went
+    std::string said;                                // what came of what was asked, where it says so itself
     std::vector<layers::Held> held;                  // where joints are held
     std::shared_ptr<const layers::Weighed> weighed;  // how the body's weight lies, where the kind weighs
     layers::Closure closure;                         // how its loop was closed, where it was to be
     std::shared_ptr<const scene::Seal> sealed;       // what of it was to be sealed
     std::vector<std::string> met;                    // ids of the colliders that it can reach
+    std::vector<std::string> together;               // ids of the layers that were solved together with it
     Changed changed;                                 // empty when it did nothing
     layers::ResolvedPtr settings;                    // as they held in the shot, feeds counted; null for an unknown kind
     std::shared_ptr<const rig::Region> region;       // that it is laid over; null where it names none that is there

@@ -399,6 +399,12 @@ TEST_CASE("a leap that hangs in the air takes the time that its height asks for;
     bool told = false;
     for (const std::string& r : timed.made.remarks) told = told || r.find("frames against the animation's") != std::string::npos;
     CHECK(told);
+    // What is said of it is what was animated, and what it falls with now.
+    for (const Balanced* b : {&kept, &timed}) {
+        CHECK(b->made.weighed->flights[0].before == Approx(8 * 0.3 / (0.8 * 0.8)).epsilon(0.1));
+        CHECK(b->made.said.find("1 flight (frames ") == 0);
+        CHECK(b->made.said.find("with 9.81 now") != std::string::npos);
+    }
 }
 
 TEST_CASE("a hop that goes round is balanced without a seam, and one joint of the spine may take all of a turn") {

@@ -37,7 +37,7 @@ std::vector<Vec3> tipWith(const scene::Scene& s) {
 
 /// What must stand on the joint that moves itself to have an effect; a person, on its chest.
 const char* targetFor(const scene::SettingSpec& spec, const layers::LayerKind* kind = nullptr) {
-    if (kind && kind->setting("effort")) return "chest";
+    if (kind && kind->setting("poise")) return "chest";
     return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root" : "bone_2";
 }
 
@@ -277,7 +277,7 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         if (id == "shows") return 2;
         return spec.start == 1 ? 0.3 : 0.3 + spec.start;
     }
-    if (kind.setting("effort")) {
+    if (kind.setting("poise")) {
         // A person who turns and leaps, one arm out.
         const double effort = 1, poise = 1;
         test::PersonSpec person;

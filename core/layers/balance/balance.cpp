@@ -195,7 +195,6 @@ const LayerKind kBalanceKind{
     .problem = problem,
     .moves = moves,
     .filter = balance,
-    .measured = balanceMeasured,
     .reads = reads,
     .volumes = volumes};
 

@@ -527,9 +527,8 @@ class Balancing {
             out.above.push_back(own(centre[k]));
             const double floor = m_is.floor[k];
             out.floor.push_back(floor);
-            Vec3 press = pressureOf(path, m_is.laps.first() + f, floor);
-            if (const auto grip = gripOf(f); grip && m_is.hangs[k]) press = pressureOf(path, m_is.laps.first() + f, grip->y());
-            out.pressure.push_back(own(press));
+            const auto grip = gripOf(f);
+            out.pressure.push_back(own(pressureOf(path, m_is.laps.first() + f, grip && m_is.hangs[k] ? grip->y() : floor)));
             std::vector<Vec3> around;
             if (!m_flies[k])
                 for (const Eigen::Vector2d& p : outline(f)) around.push_back(own(Vec3(p.x(), floor, p.y())));
@@ -593,6 +592,25 @@ void hint(const LayerContext& c, const Weighed& weighed, std::vector<std::string
     std::snprintf(text, sizeof text, "its flights fall with %.1f m/s2: on earth a unit of its file would be %.3g m, not %.3g m",
                   mean, c.actor.metresPerUnit * kEarthGravity / mean, c.actor.metresPerUnit);
     remarks.emplace_back(text);
+}
+
+/// Flights and what they fall with, below and now.
+std::string flightsIn(const Weighed& weighed) {
+    constexpr std::size_t kTold = 3;
+    const std::size_t n = weighed.flights.size();
+    if (n == 0) return "no flight is found";
+    std::string frames;
+    double was = 0, is = 0;
+    for (std::size_t k = 0; k < n; ++k) {
+        const Weighed::Flight& x = weighed.flights[k];
+        was += x.before / static_cast<double>(n);
+        is += x.after / static_cast<double>(n);
+        if (k < kTold) frames += (k > 0 ? ", " : "") + std::to_string(x.from + 1) + "-" + std::to_string(x.to + 1);
+    }
+    char text[200];
+    std::snprintf(text, sizeof text, "%d flight%s (frames %s%s): fell with %.2f m/s2, with %.2f now", static_cast<int>(n),
+                  n == 1 ? "" : "s", frames.c_str(), n > kTold ? " ..." : "", was, is);
+    return text;
 }
 
 bool inItsOwnTime(const scene::Layer& layer) {
@@ -693,7 +711,13 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
             const OwnTime time(context, is, below.grid().fps);
             time.read(context.actor, s.from, timed);
             said += (said.empty() || time.empty() ? "" : ", ") + time.said();
-            if (!time.empty()) is = Weighing(context, weights, timed, s, cancel);
+            if (!time.empty()) {
+                // What they fell with is what was animated.
+                const std::vector<rig::Flight> animated = is.flights;
+                is = Weighing(context, weights, timed, s, cancel);
+                for (std::size_t k = 0; k < std::min(animated.size(), is.flights.size()); ++k)
+                    is.flights[k].pull = animated[k].pull;
+            }
         }
         Balancing each(context, weights, turned, body, timed, s, std::move(is), cancel);
         each.run();
@@ -705,6 +729,7 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
             if (!timed.holdsStill(j) && std::find(body.joints().begin(), body.joints().end(), j) == body.joints().end())
                 out.joints.emplace_back(j, *timed.column(j));
     if (!said.empty()) out.remarks.push_back("flights take " + said + " frames against the animation's");
+    out.said = flightsIn(*weighed);
     hint(context, *weighed, out.remarks);
     for (const Weighed::Turned& t : weighed->turned) {
         if (t.saturated < 0.02) continue;
@@ -720,33 +745,6 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
     }
     out.weighed = std::move(weighed);
     return out;
-}
-
-std::string balanceMeasured(const LayerContext& context, const rig::Track& below, const rig::Track& above) {
-    const Weights weights(context);
-    const Cancel never;
-    int flights = 0;
-    double was = 0, is = 0;
-    std::string frames;
-    for (const Stretch& s : stretches(context, below.frames())) {
-        const Weighing first(context, weights, below, s, never), now(context, weights, above, s, never);
-        const rig::PlacePath path(now.laps.laidOut(now.centre), rig::Ends::Held);
-        for (const rig::Flight& x : first.flights) {
-            const int from = x.from - first.laps.first();
-            if (from < 0 || from >= first.laps.frames) continue;
-            was += x.pull;
-            is += rig::pullOf(path, x, below.grid().fps);
-            constexpr int kTold = 3;
-            if (++flights <= kTold)
-                frames += (flights > 1 ? ", " : "") + std::to_string(s.from + from + 1) + "-" +
-                          std::to_string(s.from + from + 1 + x.to - x.from);
-        }
-    }
-    if (flights == 0) return "no flight is found";
-    char text[160];
-    std::snprintf(text, sizeof text, "%d flight%s (frames %s%s): fell with %.2f m/s2, with %.2f now", flights,
-                  flights == 1 ? "" : "s", frames.c_str(), flights > 3 ? " ..." : "", was / flights, is / flights);
-    return text;
 }
 
 }  // namespace nutatio::layers

@@ -10,7 +10,4 @@ std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& lay
 
 Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel);
 
-/// Flights and what they fall with, feet and the way that its weight was missed by, in a few words.
-std::string balanceMeasured(const LayerContext& context, const rig::Track& below, const rig::Track& above);
-
 }  // namespace nutatio::layers

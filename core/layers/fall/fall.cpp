@@ -230,11 +230,11 @@ class Falling {
             for (int j : s.subtree(root)) fill(j, j == root);
         }
         if (m_touch < 0) out.remarks.push_back("it touches nothing in this shot");
+        char text[80];
+        std::snprintf(text, sizeof text, "touches first at frame %d, at %.3g m/s", m_touch + 1, m_speed);
+        out.said = m_touch < 0 ? "touches nothing in this shot" : text;
         return out;
     }
-
-    int touch() const { return m_touch; }
-    double speedAtTouch() const { return m_speed; }
 
   private:
     static constexpr int kTurns = 4, kRate = 240, kBlend = 3;
@@ -435,16 +435,6 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     return falling.made();
 }
 
-std::string measured(const LayerContext& context, const rig::Track& below, const rig::Track&) {
-    const Cancel never;
-    Falling falling(context, below, never);
-    falling.run();
-    if (falling.touch() < 0) return "touches nothing in this shot";
-    char text[80];
-    std::snprintf(text, sizeof text, "touches first at frame %d, at %.3g m/s", falling.touch() + 1, falling.speedAtTouch());
-    return text;
-}
-
 }  // namespace
 
 const LayerKind kFallKind{.id = "fall",
@@ -458,7 +448,6 @@ const LayerKind kFallKind{.id = "fall",
                           .problem = problem,
                           .moves = moves,
                           .filter = filter,
-                          .measured = measured,
                           .readsSpans = true,
                           .meets = true};
 

@@ -630,6 +630,11 @@ class Holding {
                 ++contacts;
                 out.held.push_back(held);
             }
+        char said[120];
+        const double mm = 1000 * m_c.placement.metres;
+        std::snprintf(said, sizeof said, "holds %d contacts: they slide %.3g mm below, %.2g mm now", contacts, mm * before,
+                      mm * after);
+        if (contacts > 0) out.said = said;
         if (contacts == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
         if (after > 0.02 * m_c.actor.height) {
             char text[120];

@@ -110,7 +110,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "meets",
      .label = "Meets",
      .type = SettingType::Choice,
-     .help = "What stops it: floor, colliders, set pieces and its own limbs; all but its limbs; the floor alone; or nothing.",
+     .help =
+         "What stops it: floor, colliders, set pieces, other ragdolls and its own limbs; all but its limbs; the floor alone; or "
+         "nothing.",
      .feel = false,
      .together = true,
      .choices = "all|bodies|floor|nothing",
@@ -124,6 +126,14 @@ constexpr SettingSpec kSettings[] = {
      .type = SettingType::Colliders,
      .help = "Colliders that it does not mind.",
      .feel = false},
+    {.id = "others",
+     .label = "Other ragdolls",
+     .type = SettingType::Choice,
+     .help = "Whether it moves other ragdolls where they meet, and is moved by them, by what both weigh; both must be set so.",
+     .feel = false,
+     .together = true,
+     .choices = "meets them|passes through them",
+     .only = "meets=all|bodies"},
     {.id = "limits",
      .label = "Joint limits",
      .type = SettingType::Choice,
@@ -164,6 +174,11 @@ Movers movers(const LayerContext& context, const PoseView&) {
     return out;
 }
 
+bool joins(const scene::Resolved& settings) {
+    const std::string& meets = settings.text("meets");
+    return (meets == "all" || meets == "bodies") && settings.text("others") == "meets them";
+}
+
 std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) {
     const auto figure = rig::figureOf(actor, topsOf(actor, layer));
     const scene::Resolved settings(layer, kRagdollKind.settings);
@@ -189,6 +204,7 @@ const LayerKind kRagdollKind{
     .movers = movers,
     .volumes = volumes,
     .acts = true,
+    .joins = joins,
     .meets = true,
     .blown = true};
 

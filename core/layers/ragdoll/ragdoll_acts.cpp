@@ -10,12 +10,13 @@ namespace nutatio::layers {
 
 // Reach: the hand is drawn firmly along a path of least jerk from where it is to where it should be, within the ease-in; the
 // force has a bound, so at what is out of reach nothing stretches. Hold: the same, at what it grips, from the first step on.
-// Look: headings by a spring, of n segments the k-th from the root k/n of the way. Leap: with T until it lands, every segment gets (X - x - g T^2/2)/T - V more, V the centre
-// of mass's speed, which turns no joint; up to a height, v = sqrt(2 g H).
+// Look: headings by a spring, of n segments the k-th from the root k/n of the way. Leap: with T until it lands, every segment
+// gets (X - x - g T^2/2)/T - V more, V the centre of mass's speed, which turns no joint; up to a height, v = sqrt(2 g H).
 
 namespace {
 
-constexpr double kLookSwing = 3;  // [1/s]
+constexpr double kLookSwing = 3;   // [1/s]
+constexpr double kLegsGive = 0.9;  // of their strength, while they extend
 
 }  // namespace
 
@@ -44,6 +45,12 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
             const int p = figure.segments[i].parent;
             act.below.push_back(own || (p >= 0 && act.below[static_cast<std::size_t>(p)]));
         }
+        if (act.does == "leap" && a.settings->text("off") == "by its legs") {
+            std::vector<std::size_t> feet;
+            for (std::size_t s : act.segments)
+                if (figure.segments[s].parent >= 0) feet.push_back(s);
+            act.legs.emplace(figure, std::move(feet));
+        }
         if (const std::string& to = a.settings->text("to"); !to.empty()) {
             const scene::JointIn named = scene::jointIn(context.actor.skeleton, to);
             act.anchor = anchors.add(named.actor.empty() ? context.layer.actor : named.actor, named.joint);
@@ -52,7 +59,7 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
     }
 }
 
-void BodyActs::headings(const std::vector<Quat>& turns, const physics::Articulated& body) {
+void BodyActs::headings(const std::vector<Quat>& turns, const physics::OneBody& body) {
     m_heading = turns;
     m_heads.resize(body.size());
     m_hands.resize(body.size());
@@ -68,6 +75,7 @@ void BodyActs::reset() {
         a.begun = -1;
         a.over = a.active = false;
         a.off = 0;
+        if (a.legs) a.legs->reset();
     }
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
     m_freed = 0;
@@ -75,12 +83,12 @@ void BodyActs::reset() {
 }
 
 /// The far end of what acts: a hand's palm, a head's middle.
-Vec3 BodyActs::handOf(const physics::Articulated& body, std::size_t segment) const {
+Vec3 BodyActs::handOf(const physics::OneBody& body, std::size_t segment) const {
     const physics::SegmentDef& d = body.segment(segment);
     return body.at(segment, d.endB - d.centre);
 }
 
-void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics::Articulated& body,
+void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics::OneBody& body,
                      const std::vector<std::pair<std::string, physics::Body>>& bodies) const {
     act.targetBefore = act.target;
     act.turnBefore = act.turn;
@@ -100,7 +108,7 @@ void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics:
     if (c.normal.allFinite()) act.target = hand - c.distance * c.normal;
 }
 
-bool BodyActs::due(const Act& act, std::size_t number, const physics::Articulated& body) const {
+bool BodyActs::due(const Act& act, std::size_t number, const physics::OneBody& body) const {
     if (act.starts == "after the act below") return number == 0 || m_acts[number - 1].over;
     if (act.starts == "on touch") {
         for (std::size_t i = 0; i < body.size(); ++i)
@@ -111,15 +119,51 @@ bool BodyActs::due(const Act& act, std::size_t number, const physics::Articulate
     return true;
 }
 
-void BodyActs::begin(Act& act, int frame, double dt, physics::Articulated& body) {
+/// To the left of where the root faces, level.
+Vec3 BodyActs::leftOf(const Quat& root) const {
+    const Vec3 forward = root * (m_placement.turn * m_figure.forward), left = Vec3::UnitY().cross(forward);
+    return left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
+}
+
+Vec3 BodyActs::turnBy(const Act& act, const physics::OneBody& body) const {
+    if (act.turning == "turns on") return Vec3::Zero();
+    // Forwards as it stands now: about what is to its left.
+    const Vec3 asked =
+        act.turning == "turns as asked" ? Vec3(radians(act.settings->at("spin")) * leftOf(body.turn(0))) : Vec3(Vec3::Zero());
+    return asked - body.spinOfWhole();
+}
+
+LegsAsked BodyActs::askedOf(const Act& act, int frame, double dt) const {
+    LegsAsked out;
+    out.crouch = act.settings->at("crouch");
+    out.seconds = act.settings->at("crouch_frames") / m_fps;
+    out.effort = act.settings->at("effort");
+    out.strength = act.settings->at("mix", frame);
+    out.toPlace = act.leap == "to the place";
+    out.place = act.target;
+    out.until = std::max(dt, act.length - act.past + dt);
+    out.height = act.settings->at("height");
+    return out;
+}
+
+void BodyActs::bend(BodyPose& pose) const {
+    for (const Act& act : m_acts)
+        if (act.legs && act.active) act.legs->bend(pose, leftOf(pose.front().turn));
+}
+
+void BodyActs::begin(Act& act, int frame, double dt, physics::OneBody& body) {
     const std::size_t hand = act.segments.front();
     act.from = handOf(body, hand);
     act.own = act.turn.conjugate() * (act.from - act.target);
     const double strength = act.settings->at("mix", frame);
     const Vec3 g = body.gravity();
     if (act.does == "leap") {
-        const Vec3 v = body.meanVelocity(), spin = body.spinOfWhole();
+        const Vec3 v = body.meanVelocity();
         Vec3 wanted = v;
+        if (act.legs) {
+            act.legs->begin(body, askedOf(act, frame, dt));
+            if (act.legs->hasLegs()) return;
+        }
         if (act.leap == "to the place") {
             const double T = std::max(dt, act.length);
             wanted = (act.target - body.centreOfMass() - 0.5 * g * T * T) / T;
@@ -127,16 +171,7 @@ void BodyActs::begin(Act& act, int frame, double dt, physics::Articulated& body)
             const Vec3 up = g.norm() > 0 ? Vec3(-g.normalized()) : Vec3(Vec3::UnitY());
             wanted += (std::sqrt(2 * g.norm() * act.settings->at("height")) - v.dot(up)) * up;
         }
-        Vec3 turned = Vec3::Zero();
-        if (act.turning != "turns on") {
-            // Forwards as it stands now: about what is to its left.
-            const Vec3 forward = body.turn(0) * (m_placement.turn * m_figure.forward);
-            Vec3 left = Vec3::UnitY().cross(forward);
-            left = left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
-            turned =
-                (act.turning == "turns as asked" ? Vec3(radians(act.settings->at("spin")) * left) : Vec3(Vec3::Zero())) - spin;
-        }
-        body.hurl(strength * (wanted - v), strength * turned);
+        body.hurl(strength * (wanted - v), strength * turnBy(act, body));
     }
     if (act.does == "push") {
         const Vec3 way = scene::windDirection(act.settings->at("heading"), act.settings->at("rise"));
@@ -146,7 +181,7 @@ void BodyActs::begin(Act& act, int frame, double dt, physics::Articulated& body)
     }
 }
 
-void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Articulated& body,
+void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::OneBody& body,
                        const std::vector<std::pair<std::string, physics::Body>>& bodies) {
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
     m_freed = 0;
@@ -195,8 +230,15 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Ar
             const double mix = act.settings->at("mix", frame);
             if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
         }
+        const bool legs = act.legs && act.legs->hasLegs();
+        if (legs) act.legs->advance(act.past, body, askedOf(act, frame, dt));
         // What is thrown is let go at once: a root that is still led would take the speed away.
-        if ((act.does == "leap" || act.does == "push") && act.settings->at("mix", frame) > 0) m_freed = 1;
+        if ((act.does == "leap" || act.does == "push") && act.settings->at("mix", frame) > 0 &&
+            (!legs || act.legs->drives() || act.legs->isOff()))
+            m_freed = 1;
+        if (legs && act.legs->drives())
+            for (std::size_t i = 0; i < m_limp.size(); ++i)
+                if (act.legs->isLeg(i)) m_limp[i] = std::max(m_limp[i], kLegsGive);
         if (act.does == "recover") {
             m_recoverSeconds = act.spans.empty() ? 1 : std::max(dt, to - act.begun);
             m_recovering = std::min(1.0, act.past / m_recoverSeconds);
@@ -206,10 +248,12 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::Ar
     }
 }
 
-void BodyActs::grip(double u, double h, double dt, std::vector<physics::Grip>& out) const {
-    out.clear();
+void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
+                     std::vector<physics::Thrust>& thrusts) {
     bool anchored = false;
-    for (const Act& act : m_acts) {
+    for (Act& act : m_acts) {
+        if (act.active && act.legs && act.legs->drive(u * dt, h, body, thrusts))
+            body.hurl(Vec3::Zero(), act.settings->at("mix") * turnBy(act, body));
         if (!act.active || act.weight <= 0 || (act.does != "reach" && act.does != "hold" && act.does != "look")) continue;
         const double weight = act.weight * act.force;
         const auto ease = [&] {
@@ -219,7 +263,7 @@ void BodyActs::grip(double u, double h, double dt, std::vector<physics::Grip>& o
         }();
         for (std::size_t segment : act.segments) {
             physics::Grip g;
-            g.segment = static_cast<int>(segment);
+            g.segment = body.number(segment);
             // [times the body's weight], and of turning a tenth of its size as a lever.
             g.most = weight * m_weight * (act.does == "look" ? 0.1 * m_size : 1.0);
             const auto at = [&](double share) -> Vec3 {
@@ -253,7 +297,7 @@ void BodyActs::grip(double u, double h, double dt, std::vector<physics::Grip>& o
                 g.anchors = act.does == "hold" && !anchored && act.weight > 0.99;
                 anchored = anchored || g.anchors;
             }
-            out.push_back(g);
+            grips.push_back(g);
         }
     }
 }
@@ -263,6 +307,7 @@ void BodyActs::appendState(State& out) const {
         out.insert(out.end(), {a.begun, a.over ? 1.0 : 0.0, a.active ? 1.0 : 0.0, a.off});
         for (const Vec3* v : {&a.from, &a.own, &a.target}) out.insert(out.end(), v->begin(), v->end());
         for (double c : a.turn.coeffs()) out.push_back(c);
+        if (a.legs) a.legs->appendState(out);
     }
 }
 
@@ -277,6 +322,7 @@ const double* BodyActs::takeState(const double* from) {
             from += 3;
         }
         for (double& c : a.turn.coeffs()) c = *from++;
+        if (a.legs) from = a.legs->takeState(from);
     }
     return from;
 }
@@ -289,6 +335,8 @@ std::vector<std::string> BodyActs::remarks() const {
             std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for", a.name.c_str(), 100 * a.off);
             out.emplace_back(text);
         }
+        if (a.legs)
+            if (const std::string less = a.legs->shortfall(m_size); !less.empty()) out.push_back("\"" + a.name + "\" " + less);
         if (a.starts != "on time" && !a.spans.empty() && a.begun < 0 && !a.over)
             out.push_back("\"" + a.name + "\" is never due in this shot");
     }

@@ -4,8 +4,7 @@
 #include <optional>
 
 #include "layers/anchors.h"
-#include "physics/articulated.h"
-#include "rig/figure.h"
+#include "layers/ragdoll/push_off.h"
 
 namespace nutatio::layers {
 
@@ -18,15 +17,18 @@ class BodyActs {
     /// Nothing is under way.
     void reset();
     /// To a frame: begins what is due, after the anchors were updated. `bodies`: where the colliders stand by id.
-    void advance(int frame, double dt, const Anchors& anchors, physics::Articulated& body,
+    void advance(int frame, double dt, const Anchors& anchors, physics::OneBody& body,
                  const std::vector<std::pair<std::string, physics::Body>>& bodies);
     /// Where the animation turns the segments, which a look sets out from.
-    void headings(const std::vector<Quat>& turns, const physics::Articulated& body);
+    void headings(const std::vector<Quat>& turns, const physics::OneBody& body);
     /// How much of a segment's strength is taken away, and of the root's guidance.
     double limp(std::size_t segment) const { return m_limp[segment]; }
     double freed() const { return m_freed; }
-    /// What is gripped at `u` of the way to the frame, for a substep of `h` [s].
-    void grip(double u, double h, double dt, std::vector<physics::Grip>& out) const;
+    /// What is gripped and pushed off at `u` of the way to the frame, in a substep of `h` [s].
+    void drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
+               std::vector<physics::Thrust>& thrusts);
+    /// Bends a pose of the animation to what the body crouches.
+    void bend(BodyPose& pose) const;
     /// The frame's share of the way back to the animation, when it is recovering: 0 begins now, 1 is there.
     std::optional<double> recovering() const { return m_recovering; }
     double recoverSeconds() const { return m_recoverSeconds; }
@@ -43,6 +45,7 @@ class BodyActs {
         scene::Curve share;
         std::vector<std::size_t> segments;  // that do it
         std::vector<char> below;            // by segment: it hangs on one of them
+        std::optional<PushOff> legs;        // of a leap by them
         int anchor = -1;
         // Under way:
         double begun = -1;  // [s]; below 0: not yet
@@ -56,11 +59,15 @@ class BodyActs {
         Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
         double off = 0;  // how far from where it should be at most, once it is in [m]
     };
-    void place(Act& act, int frame, const Anchors& anchors, const physics::Articulated& body,
+    void place(Act& act, int frame, const Anchors& anchors, const physics::OneBody& body,
                const std::vector<std::pair<std::string, physics::Body>>& bodies) const;
-    bool due(const Act& act, std::size_t number, const physics::Articulated& body) const;
-    void begin(Act& act, int frame, double dt, physics::Articulated& body);
-    Vec3 handOf(const physics::Articulated& body, std::size_t segment) const;
+    bool due(const Act& act, std::size_t number, const physics::OneBody& body) const;
+    void begin(Act& act, int frame, double dt, physics::OneBody& body);
+    LegsAsked askedOf(const Act& act, int frame, double dt) const;
+    /// What a leap makes of the body's turning.
+    Vec3 turnBy(const Act& act, const physics::OneBody& body) const;
+    Vec3 leftOf(const Quat& root) const;
+    Vec3 handOf(const physics::OneBody& body, std::size_t segment) const;
 
     const rig::Figure& m_figure;
     scene::Placement m_placement;

@@ -3,552 +3,135 @@
 #include <algorithm>
 #include <cmath>
 
-#include "physics/oscillator.h"
-#include "rig/capsule.h"
-#include "rig/figure_limits.h"
-
 namespace nutatio::layers {
 
 namespace {
 
-constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
-constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 constexpr double kRate = 120;  // [1/s] of substeps; twice as many where something goes farther than it is thick in one, and again
-
-Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
-    const rig::Spread spread = rig::spreadOf(corners);
-    Eigen::AlignedBox3d box;
-    for (const Vec3& c : corners) box.extend(spread.axes.transpose() * (c - spread.mean));
-    const Vec3 d = box.sizes().cwiseAbs2();
-    Vec3 moments = mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
-    moments = moments.cwiseMax(0.05 * moments.maxCoeff());
-    return spread.axes * moments.asDiagonal() * spread.axes.transpose();
-}
 
 }  // namespace
 
-RagdollMover::RagdollMover(const LayerContext& context)
-    : m_settings(context.settings),
-      m_figure(rig::figureOf(context.actor, topsOf(context.actor, context.layer))),
-      m_skeleton(context.actor.skeleton),
-      m_placement(context.placement),
-      m_worlds(m_skeleton, jointsOf(*m_figure)),
-      m_anchors(context),
-      m_acts(context, *m_figure, m_anchors),
-      m_air(context),
-      m_cuts(context) {
-    m_joints = jointsOf(*m_figure);
-    rig::worldTransforms(m_skeleton, context.actor.restPose(), m_rest);
-    m_stiffer = partsOf(*m_figure, m_skeleton, *m_settings, "stiffer");
-    m_bouncier = partsOf(*m_figure, m_skeleton, *m_settings, "bouncier");
-    m_looser = partsOf(*m_figure, m_skeleton, *m_settings, "looser");
-    m_body.emplace(define());
-    const std::size_t n = m_body->size();
-    for (std::size_t i = 0; i < n; ++i) m_lever.push_back(m_body->segment(i).centre - m_body->segment(i).joint);
-    // Trunk and limbs swing as parts of their own, and so does what is set apart: the first mode of each is the asked one.
-    std::map<std::string, int> parts;
-    for (std::size_t i = 0; i < n; ++i) {
-        const int p = m_figure->segments[i].parent;
-        const bool aside = m_figure->fellow[i] != static_cast<int>(i);
-        const bool leaves = p >= 0 && aside && m_figure->fellow[static_cast<std::size_t>(p)] == p;
-        m_limb.push_back(p < 0 || leaves ? static_cast<int>(i) : m_limb[static_cast<std::size_t>(p)]);
-        m_part.push_back(
-            parts.emplace(std::to_string(m_limb[i]) + m_stiffer[i] + "/" + m_bouncier[i] + "/" + m_looser[i], static_cast<int>(i))
-                .first->second);
+RagdollMover::RagdollMover(const LayerContext& context) {
+    std::vector<const LayerContext*> contexts;
+    for (const LayerContext::Fellow& f : context.fellows) {
+        if (!f.below && contexts.size() == m_own) contexts.push_back(&context);
+        if (f.below) ++m_own;
+        contexts.push_back(f.context.get());
+    }
+    if (contexts.size() == m_own) contexts.push_back(&context);
+    std::vector<physics::ArticulatedDef> defs;
+    std::size_t segments = 0;
+    for (const LayerContext* c : contexts) {
+        std::vector<const LayerContext*> fellows;
+        for (const LayerContext* other : contexts)
+            if (other != c) fellows.push_back(other);
+        auto body = std::make_unique<RagdollBody>(*c, fellows);
+        defs.push_back(body->define());
+        segments += defs.back().segments.size();
+        One one{std::move(body)};
+        for (const LayerContext::Fellow& f : context.fellows)
+            if (f.context.get() == c) one.track = f.track.get();
+        m_bodies.push_back(std::move(one));
+    }
+    if (segments > physics::Articulated::kMostSegments) {
+        // Who comes last in the stack goes alone; so does, for the same reason, each of the others.
+        m_remarks.push_back("there are more bodies to meet than are moved together at once: it meets none of them");
+        One alone = std::move(m_bodies[m_own]);
+        physics::ArticulatedDef def = std::move(defs[m_own]);
+        m_bodies.clear();
+        defs.clear();
+        m_bodies.push_back(std::move(alone));
+        defs.push_back(std::move(def));
+        m_own = 0;
+    }
+    m_all.emplace(std::move(defs));
+    std::vector<int> parts;
+    for (std::size_t b = 0; b < m_bodies.size(); ++b) {
+        const int first = static_cast<int>(parts.size());
+        for (int part : m_bodies[b].body->parts()) parts.push_back(first + part);
+        m_bodies[b].body->join(*m_all, b);
     }
     // In the rest pose, so that it is the same wherever the motion begins.
-    m_body->coupleParts(m_part);
-    m_slope.resize(n);
-    m_nextSlope.resize(n);
-    m_off.resize(n);
-    addColliders(context);
-    m_anchors.close();
-    m_watched = n - 1;
+    m_all->coupleParts(parts);
 }
 
-/// The figure in the world, in metres, with what the layer says of its segments.
-physics::ArticulatedDef RagdollMover::define() const {
-    physics::ArticulatedDef def;
-    const rig::Figure& f = *m_figure;
-    def.size = f.height * m_placement.metres;
-    def.friction = m_settings->at("friction");
-    const double kg = rig::usualMass(def.size);
-    const bool limits = m_settings->text("limits") == "kept";
-    const PartChannels heavier = partsOf(*m_figure, m_skeleton, *m_settings, "heavier"),
-                       thicker = partsOf(*m_figure, m_skeleton, *m_settings, "thicker"),
-                       freer = partsOf(*m_figure, m_skeleton, *m_settings, "freer");
-    const auto own = [&](const PartChannels& channels, std::size_t i) { return apart(channels, i, 0); };
-    for (std::size_t i = 0; i < f.segments.size(); ++i) {
-        const rig::FigureSegment& g = f.segments[i];
-        physics::SegmentDef s;
-        s.parent = g.parent;
-        s.mass = std::max(g.share * kg * (1 + own(heavier, i)), kg / 300);
-        s.joint = toWorld(g.at);
-        s.centre = toWorld(g.centre);
-        s.endA = toWorld(g.endA);
-        s.endB = toWorld(g.endB);
-        s.radius = m_placement.metres * g.radius * (1 + own(thicker, i));
-        for (const Vec3& c : g.corners) s.corners.push_back(toWorld(c));
-        s.inertia = s.corners.empty() ? physics::capsuleInertia(s.mass, s.endA, s.endB, s.radius) : boxInertia(s.mass, s.corners);
-        if (g.parent >= 0) {
-            const double more = radians(own(freer, i));
-            const auto range = [&](double half) { return std::clamp(half + more, radians(2), 2.9); };
-            s.limited = limits;
-            s.middle = (m_placement.turn * g.middle * m_placement.turn.conjugate()).normalized();
-            s.axis = m_placement.turn * g.axis;
-            s.side = m_placement.turn * g.side;
-            s.swingA = range(g.swingA);
-            s.swingB = range(g.swingB);
-            s.twist = range(g.twist);
-        }
-        def.segments.push_back(std::move(s));
-    }
-    if (m_settings->text("meets") == "all") def.meets = physics::mayTouch(def.segments);
-    return def;
-}
-
-double RagdollMover::apart(const PartChannels& channels, std::size_t segment, int frame) const {
-    return channels[segment].empty() ? 0 : m_settings->at(channels[segment], frame);
-}
-
-void RagdollMover::addColliders(const LayerContext& context) {
-    if (m_settings->text("meets") == "nothing" || m_settings->text("meets") == "floor") return;
-    const auto& passes = m_settings->list("passes");
-    for (const LayerContext::Body& b : context.colliders) {
-        const scene::Collider& c = *b.collider;
-        if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
-        const int anchor = m_anchors.add(c.actor, c.joint);
-        if (anchor < 0) continue;
-        // What rides on the body itself is the body.
-        const int joint = m_anchors.ownJoint(anchor);
-        if (joint != rig::kNoJoint && m_figure->segmentOf[static_cast<std::size_t>(joint)] >= 0) continue;
-        Met m;
-        m.id = c.id;
-        m.settings = b.settings;
-        m.anchor = anchor;
-        m_met.push_back(std::move(m));
-    }
-}
-
-void RagdollMover::readColliders(const PoseView& pose) {
-    if (m_met.empty() && m_acts.none()) return;
-    m_anchors.update(pose);
-    for (Met& m : m_met) {
-        const StandingBody stands = standingBody(*m.settings, pose.frame(), m_anchors, m.anchor, m_placement);
-        m.numbers = stands.numbers;
-        m.now = stands.place;
-    }
-}
-
-void RagdollMover::placeColliders(double u, double dt) {
-    std::vector<physics::Surface>& surfaces = m_body->surfaces();
-    const std::size_t floor = m_meetsFloor ? 1 : 0;
-    surfaces.resize(floor + m_met.size());
-    if (m_meetsFloor) {
-        physics::Body& b = surfaces[0].body;
-        b.kind = physics::Body::Kind::Plane;
-        b.a = Vec3(0, m_floor, 0);
-        b.friction = m_settings->at("friction");
-        surfaces[0].bounce = m_settings->at("bounce");
-    }
-    for (std::size_t k = 0; k < m_met.size(); ++k) {
-        const Met& m = m_met[k];
-        const Vec3 spin = rotationVector(m.now.turn * m.before.turn.conjugate());
-        const ColliderPlace at{m.before.centre + u * (m.now.centre - m.before.centre),
-                               (fromRotationVector(u * spin) * m.before.turn).normalized()};
-        physics::Surface& s = surfaces[floor + k];
-        s.body = bodyOf(m.numbers, at);
-        s.body.velocity = (m.now.centre - m.before.centre) / dt;
-        s.body.spin = spin / dt;
-        // Its speed is that of its middle; the body's is told at its start.
-        s.body.velocity += s.body.spin.cross(s.body.a - at.centre);
-        s.bounce = m.settings->at("bounce");
-    }
-}
-
-/// What the animated pose itself stands in is left alone as far as the body is held to that pose: a foot's capsule that reaches
-/// into the floor does not lift it.
-void RagdollMover::allowPose() {
-    const double held = m_settings->text("meets") == "nothing" ? 0 : m_follow;
-    const std::size_t n = m_body->size();
-    std::vector<Vec3>& places = m_poseAt;
-    std::vector<Quat>& turns = m_poseTurn;
-    places.resize(n);
-    turns.resize(n);
-    for (std::size_t i = 0; i < n; ++i) {
-        turns[i] = m_now[i].turn;
-        places[i] = m_now[i].joint + turns[i] * m_lever[i];
-    }
-    placeColliders(1, 1);
-    m_body->allow(places, turns, held);
-}
-
-void RagdollMover::tune(int frame) {
-    m_follow = m_settings->at("follow", frame) * (1 - m_acts.freed());
-    m_floor = m_settings->at("floor", frame);
-    m_meetsFloor = m_settings->text("meets") != "nothing";
-    m_body->setGravity(Vec3(0, -kEarthGravity * m_settings->at("gravity", frame), 0));
-    const double carries = m_settings->at("carried", frame), strength = m_settings->at("strength", frame);
-    const double n = static_cast<double>(std::max<std::size_t>(2, m_body->size()));
-    for (std::size_t i = 0; i < m_body->size(); ++i) {
-        physics::JointAim& aim = m_body->aim(i);
-        const double along = static_cast<double>(i) / (n - 1);
-        aim.swing = m_settings->at("swing", frame, along) * std::max(0.0, 1 + apart(m_stiffer, i, frame));
-        aim.zeta =
-            physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
-        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_acts.limp(i)), 0.0, 1.0);
-        aim.carried = carries * aim.strength;
-        aim.drag = m_settings->at("drag", frame);
-        if (m_alone < 0 || m_part[i] == m_alone) continue;
-        // A part is measured on a base that is held.
-        aim.swing = kHeldSwing;
-        aim.zeta = 1;
-        aim.strength = 1;
-    }
-    if (m_alone >= 0) {
-        m_follow = 1;
-        m_meetsFloor = false;
-    }
-    if (m_air.still()) return;
-    m_air.setFrame(frame);
-}
-
-void RagdollMover::read(const PoseView& pose, Pose& out) {
-    m_worlds.update(pose);
-    out.resize(m_figure->segments.size());
-    for (std::size_t i = 0; i < out.size(); ++i) {
-        const auto j = static_cast<std::size_t>(m_figure->segments[i].joint);
-        const Affine& w = m_worlds.world(static_cast<int>(j));
-        out[i].joint = toWorld(w.t);
-        out[i].turn = (m_placement.turn * rig::turnFromRest(w, m_rest[j]) * m_placement.turn.conjugate()).normalized();
-        if (m_figure->segments[i].parent < 0) continue;
-        const auto p = static_cast<std::size_t>(m_figure->segments[i].parent);
-        out[i].offset = out[p].turn.conjugate() * (out[i].joint - out[p].joint) - m_lever[p];
-    }
-}
-
-RagdollMover::Stand RagdollMover::between(std::size_t i, double u) const {
-    const Stand &a = m_before[i], &b = m_now[i];
-    const Hermite at(u);
-    const Vec3 way = rotationVector(b.turn * a.turn.conjugate());
-    Stand out;
-    out.turn = (fromRotationVector(at.m0 * m_slope[i].turn + at.p1 * way + at.m1 * m_nextSlope[i].turn) * a.turn).normalized();
-    out.joint = at.p0 * a.joint + at.m0 * m_slope[i].place + at.p1 * b.joint + at.m1 * m_nextSlope[i].place;
-    return out;
-}
-
-/// What the springs aim at in a substep whose momenta go from u0 to u1 of the frame's way, its places to `ends`.
-void RagdollMover::aimAt(double u0, double u1, double ends, double h) {
-    const std::size_t n = m_body->size();
-    Pose &from = m_from, &to = m_to;
-    from.resize(n);
-    to.resize(n);
-    for (std::size_t i = 0; i < n; ++i) {
-        from[i] = between(i, u0);
-        to[i] = between(i, u1);
-        const int parent = m_figure->segments[i].parent;
-        if (parent < 0) {
-            physics::RootAim& root = m_body->root(i);
-            root.held = carried();
-            root.swing = kFollowSwing * std::sqrt(std::max(0.0, m_follow));
-            root.zeta = 1;
-            if (root.held) {
-                // Its places go from where it is to where it will be when the step ends.
-                const Stand end = between(i, ends);
-                root.turn = end.turn;
-                root.place = end.joint + end.turn * m_lever[i];
-                root.velocity = (root.place - m_body->place(i)) / h;
-                root.spin = rotationVector(root.turn * m_body->turn(i).conjugate()) / h;
-            } else {
-                root.turn = from[i].turn;
-                root.place = from[i].joint + from[i].turn * m_lever[i];
-                root.velocity = (to[i].joint + to[i].turn * m_lever[i] - root.place) / h;
-                root.spin = rotationVector(to[i].turn * from[i].turn.conjugate()) / h;
-            }
-            continue;
-        }
-        const auto p = static_cast<std::size_t>(parent);
-        physics::JointAim& aim = m_body->aim(i);
-        aim.turn = (from[p].turn.conjugate() * from[i].turn).normalized();
-        const Quat then = (to[p].turn.conjugate() * to[i].turn).normalized();
-        aim.spin = rotationVector(then * aim.turn.conjugate()) / h;
-        if (aim.spin.norm() < 1e-9) aim.spin.setZero();
-        // Bones are as long as they are in the frames, between them too, and as they are written at the frame.
-        m_body->setOffset(i, m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset));
-    }
-}
-
-void RagdollMover::lay(double dt, const Pose& now, const Pose& then, int frame) {
-    const std::size_t n = m_body->size();
-    tune(frame);
-    std::vector<Vec3> roots, v(n), w(n);
-    std::vector<Quat> turns(n);
-    for (std::size_t i = 0; i < n; ++i) {
-        turns[i] = now[i].turn;
-        const Vec3 here = now[i].joint + now[i].turn * m_lever[i], there = then[i].joint + then[i].turn * m_lever[i];
-        v[i] = (there - here) / dt;
-        w[i] = rotationVector(then[i].turn * now[i].turn.conjugate()) / dt;
-        m_slope[i] = {rotationVector(then[i].turn * now[i].turn.conjugate()), then[i].joint - now[i].joint};
-        const int parent = m_figure->segments[i].parent;
-        if (parent < 0) {
-            roots.push_back(here);
-            physics::RootAim& root = m_body->root(i);
-            root.held = carried();
-            root.swing = kFollowSwing * std::sqrt(std::max(0.0, m_follow));
-            continue;
-        }
-        const auto p = static_cast<std::size_t>(parent);
-        m_body->aim(i).turn = (now[p].turn.conjugate() * now[i].turn).normalized();
-        m_body->setOffset(i, now[i].offset);
-    }
-    m_body->refit();
-    m_body->start(roots, turns, v, w, dt / substepsOf(dt));
-    m_went = {};
+/// A pose of its own actor's, at the same moment.
+PoseView RagdollMover::seenBy(const One& one, const PoseView& pose) {
+    return one.track ? PoseView(*one.track, pose.frame(), pose.time()) : pose;
 }
 
 int RagdollMover::substepsOf(double dt) const {
     const int base = std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6)));
-    const double quick = m_body->quickness();
+    const double quick = m_all->quickness();
     return quick > 2 * kRate ? 4 * base : quick > kRate ? 2 * base : base;
 }
 
+void RagdollMover::placeSurfaces(double u, double dt) {
+    m_all->surfaces().clear();
+    for (const One& one : m_bodies) one.body->addSurfaces(u, dt, m_all->surfaces());
+}
+
+void RagdollMover::allowPoses() {
+    m_places.clear();
+    m_turns.clear();
+    m_held.clear();
+    for (const One& one : m_bodies) one.body->addStand(m_places, m_turns, m_held);
+    placeSurfaces(1, 1);
+    m_all->allow(m_places, m_turns, m_held);
+}
+
 void RagdollMover::start(double dt, const PoseView& pose, const PoseView& next) {
-    read(next, m_next);
-    read(pose, m_now);
-    readColliders(pose);
-    for (Met& m : m_met) m.before = m.now;
-    m_acts.reset();
-    m_recovers = false;
-    lay(dt, m_now, m_next, pose.frame());
-    allowPose();
+    for (One& one : m_bodies) one.body->start(dt, seenBy(one, pose), seenBy(one, next), dt / substepsOf(dt));
+    m_all->refit();
+    allowPoses();
 }
 
 void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
-    m_before.swap(m_now);
-    const bool cutAhead = m_cuts.marked(next.frame()) && next.frame() != goal.frame();
-    read(cutAhead ? goal : next, m_next);
-    read(goal, m_now);
-    for (Met& m : m_met) m.before = m.now;
-    readColliders(goal);
-    const Cuts::Step went = Cuts::between(m_before[0].joint, m_before[0].turn, m_now[0].joint, m_now[0].turn),
-                     goes = Cuts::between(m_now[0].joint, m_now[0].turn, m_next[0].joint, m_next[0].turn);
-    // Lengths of cuts are the actor's.
-    const auto own = [&](Cuts::Step s) { return Cuts::Step{s.travel / m_placement.metres, s.turn}; };
-    if (m_cuts.marked(goal.frame()) || (m_follow > 0 && m_cuts.found(m_went, own(went), own(goes), dt))) {
-        for (Met& m : m_met) m.before = m.now;
-        lay(dt, m_now, m_next, goal.frame());
-        return;
+    bool solved = false;
+    for (One& one : m_bodies) {
+        one.way = one.body->begin(dt, seenBy(one, goal), seenBy(one, next));
+        solved = solved || one.way == RagdollBody::Way::Solved;
     }
-    const bool looms = m_cuts.looms(own(went), own(goes), dt);
-    m_went = own(went);
-    const std::size_t n = m_body->size();
-    for (std::size_t i = 0; i < n; ++i) {
-        const Stand &a = m_before[i], &b = m_now[i], &c = looms ? m_now[i] : m_next[i];
-        m_nextSlope[i] = {0.5 * (rotationVector(b.turn * a.turn.conjugate()) + rotationVector(c.turn * b.turn.conjugate())),
-                          0.5 * (c.joint - a.joint)};
-    }
-    if (!m_acts.none()) {
-        std::vector<Quat> turns;
-        for (const Stand& s : m_now) turns.push_back(s.turn);
-        m_acts.headings(turns, *m_body);
-        m_acts.advance(goal.frame(), dt, m_anchors, *m_body, bodies());
-    }
-    tune(goal.frame());
-    if (m_acts.recovering()) {
-        recover(dt);
-        m_slope.swap(m_nextSlope);
-        return;
-    }
-    m_recovers = false;
-    allowPose();
-    if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     // How quick things are is asked 24 times a second at least, however long a frame is.
-    const int parts = std::max(1, static_cast<int>(std::lround(24 * dt)));
+    const int parts = solved ? std::max(1, static_cast<int>(std::lround(24 * dt))) : 0;
+    if (solved) allowPoses();
     for (int part = 0; part < parts; ++part) {
         const int steps = substepsOf(dt / parts);
         const double h = dt / parts / steps;
         const auto at = [&](double step) { return (part + step / steps) / parts; };
         for (int k = 0; k < steps; ++k) {
-            placeColliders(at(k), dt);
-            aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
-            if (!m_acts.none()) m_acts.grip(at(k), h, dt, m_body->grips());
-            if (k == 0) m_body->refit();
-            m_body->step(h);
-        }
-    }
-    m_slope.swap(m_nextSlope);
-}
-
-std::vector<std::pair<std::string, physics::Body>> RagdollMover::bodies() const {
-    std::vector<std::pair<std::string, physics::Body>> out;
-    for (const Met& m : m_met) out.emplace_back(m.id, bodyOf(m.numbers, m.now));
-    return out;
-}
-
-/// On the way back to the animation the body is what the animation is, off by what it was off when it began, less and less: with
-/// u of the way, T long, off0 (1 - 10u^3 + 15u^4 - 6u^5) + rate0 T (u - 6u^3 + 8u^4 - 3u^5), without a jump in place or speed.
-void RagdollMover::recover(double dt) {
-    const std::size_t n = m_body->size();
-    if (!m_recovers) {
-        for (std::size_t i = 0; i < n; ++i) {
-            const Stand& a = m_before[i];
-            const int parent = m_figure->segments[i].parent;
-            Off& off = m_off[i];
-            off = {};
-            if (parent < 0) {
-                off.turn = rotationVector(m_body->turn(i) * a.turn.conjugate());
-                off.turnRate = m_body->spin(i) - m_slope[i].turn / dt;
-                off.place = jointOf(i) - a.joint;
-                off.placeRate = m_body->velocity(i) - m_body->spin(i).cross(m_body->turn(i) * m_lever[i]) - m_slope[i].place / dt;
-                continue;
+            placeSurfaces(at(k), dt);
+            m_all->grips().clear();
+            m_all->thrusts().clear();
+            for (One& one : m_bodies) {
+                one.body->aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
+                one.body->drive(at(k), h, dt, m_all->grips(), m_all->thrusts());
             }
-            const auto p = static_cast<std::size_t>(parent);
-            const Quat is = m_body->turn(p).conjugate() * m_body->turn(i), should = m_before[p].turn.conjugate() * a.turn;
-            off.turn = rotationVector(is * should.conjugate());
-            off.turnRate = m_body->turn(p).conjugate() * (m_body->spin(i) - m_body->spin(p)) -
-                           m_before[p].turn.conjugate() * ((m_slope[i].turn - m_slope[p].turn) / dt);
+            if (k == 0) m_all->refit();
+            m_all->step(h);
         }
-        m_recovers = true;
     }
-    const double T = m_acts.recoverSeconds();
-    const auto left = [&](const Vec3& off, const Vec3& rate, double u) -> Vec3 {
-        const double u3 = u * u * u;
-        return (1 - u3 * (10 + u * (6 * u - 15))) * off + (T * (u - u3 * (6 + u * (3 * u - 8)))) * rate;
-    };
-    const double u = *m_acts.recovering(), before = std::max(0.0, u - dt / T);
-    std::vector<Vec3> roots, v(n), w(n);
-    std::vector<Quat> turns(n), were(n);
-    std::vector<Vec3> places(n), wereAt(n);
-    const auto pose = [&](double share, const Pose& clip, std::vector<Quat>& q, std::vector<Vec3>& x) {
-        for (std::size_t i = 0; i < n; ++i) {
-            const int parent = m_figure->segments[i].parent;
-            const Off& off = m_off[i];
-            const Quat by = fromRotationVector(left(off.turn, off.turnRate, share));
-            if (parent < 0) {
-                q[i] = (by * clip[i].turn).normalized();
-                x[i] = clip[i].joint + left(off.place, off.placeRate, share) + q[i] * m_lever[i];
-                continue;
-            }
-            const auto p = static_cast<std::size_t>(parent);
-            q[i] = (q[p] * by * clip[p].turn.conjugate() * clip[i].turn).normalized();
-            x[i] = x[p] + q[p] * clip[i].offset + q[i] * m_lever[i];
-        }
-    };
-    pose(before, m_before, were, wereAt);
-    pose(u, m_now, turns, places);
-    for (std::size_t i = 0; i < n; ++i) {
-        v[i] = (places[i] - wereAt[i]) / dt;
-        w[i] = rotationVector(turns[i] * were[i].conjugate()) / dt;
-        const int parent = m_figure->segments[i].parent;
-        if (parent < 0) {
-            roots.push_back(places[i]);
-            continue;
-        }
-        m_body->setOffset(i, m_now[i].offset);
-    }
-    m_body->start(roots, turns, v, w, dt / substepsOf(dt));
-}
-
-/// Where the simulated body has a segment's joint.
-Vec3 RagdollMover::jointOf(std::size_t i) const {
-    return m_body->place(i) - m_body->turn(i) * m_lever[i];
-}
-
-Vec3 RagdollMover::windPlace() const {
-    return m_placement.toOwn(m_body->centreOfMass());
-}
-
-void RagdollMover::write(const PoseView& goal, std::span<Xform> out) const {
-    // Worlds of what the body turns, in the actor's own axes; what rides between its joints is animated.
-    std::vector<Affine> worlds(m_joints.size());
-    for (std::size_t i = 0; i < m_joints.size(); ++i) {
-        const rig::FigureSegment& g = m_figure->segments[i];
-        Affine above;
-        std::vector<int> way;
-        int up = m_skeleton.joint(g.joint).parent;
-        while (up != rig::kNoJoint && (g.parent < 0 || up != m_figure->segments[static_cast<std::size_t>(g.parent)].joint)) {
-            way.push_back(up);
-            up = m_skeleton.joint(up).parent;
-        }
-        if (g.parent >= 0) above = worlds[static_cast<std::size_t>(g.parent)];
-        for (auto j = way.rbegin(); j != way.rend(); ++j) above = above * goal.local(*j).affine();
-        const Xform& local = goal.local(g.joint);
-        const Quat wanted = m_placement.turn.conjugate() * m_body->turn(i) * m_placement.turn *
-                            rotationOf(m_rest[static_cast<std::size_t>(g.joint)].m);
-        const Quat is = rotationOf((above * local.affine()).m);
-        Xform x = turnedInWorld(local, above, (wanted * is.conjugate()).normalized());
-        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(jointOf(i)));
-        worlds[i] = above * x.affine();
-        out[i] = x;
-    }
+    for (One& one : m_bodies) one.body->finish(one.way, dt, goal.frame(), dt / substepsOf(dt));
+    if (std::any_of(m_bodies.begin(), m_bodies.end(), [](const One& o) { return o.way == RagdollBody::Way::Laid; }))
+        m_all->refit();
 }
 
 State RagdollMover::state() const {
     State out;
-    m_body->appendState(out);
-    for (const Slope& s : m_slope)
-        for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
-    out.insert(out.end(), {m_went.travel, m_went.turn, m_recovers ? 1.0 : 0.0});
-    for (const Off& o : m_off)
-        for (const Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) out.insert(out.end(), v->begin(), v->end());
-    m_acts.appendState(out);
+    m_all->appendState(out);
+    for (const One& one : m_bodies) one.body->appendState(out);
     return out;
 }
 
 void RagdollMover::setState(const State& state) {
-    std::span<const double> rest = m_body->takeState(state);
-    const double* at = rest.data();
-    for (Slope& s : m_slope)
-        for (Vec3* v : {&s.turn, &s.place}) {
-            *v = Vec3::Map(at);
-            at += 3;
-        }
-    m_went = {at[0], at[1]};
-    m_recovers = at[2] != 0;
-    at += 3;
-    for (Off& o : m_off)
-        for (Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) {
-            *v = Vec3::Map(at);
-            at += 3;
-        }
-    m_acts.takeState(at);
+    const double* at = m_all->takeState(state).data();
+    for (One& one : m_bodies) at = one.body->takeState(at);
 }
 
 std::vector<std::string> RagdollMover::remarks() const {
-    std::vector<std::string> out = m_acts.remarks();
-    out.insert(out.end(), m_figure->doubts.begin(), m_figure->doubts.end());
+    std::vector<std::string> out = m_remarks;
+    for (std::string& r : own().remarks()) out.push_back(std::move(r));
     return out;
-}
-
-Vec3 RagdollMover::probe() const {
-    const Vec3 own = m_body->segment(m_watched).endB - m_body->segment(m_watched).centre;
-    return m_placement.toOwn(m_body->at(m_watched, own));
-}
-
-Vec3 RagdollMover::probeGoal() const {
-    const Vec3 own = m_body->segment(m_watched).endB - m_body->segment(m_watched).joint;
-    return m_placement.toOwn(m_now[m_watched].joint + m_now[m_watched].turn * own);
-}
-
-double RagdollMover::probeLever() const {
-    return (m_body->segment(m_watched).endB - m_body->segment(m_watched).joint).norm() / m_placement.metres;
-}
-
-bool RagdollMover::watch(int joint) {
-    int segment = joint == rig::kNoJoint ? -1 : m_figure->find(joint);
-    if (segment < 0 && joint != rig::kNoJoint) return false;
-    // Of nobody's choice the last of a limb's: there it swings farthest.
-    if (segment < 0) {
-        segment = static_cast<int>(m_figure->segments.size()) - 1;
-        for (std::size_t i = 0; i + 1 < m_limb.size(); ++i)
-            if (m_limb[i] != m_limb[0] && m_limb[i + 1] != m_limb[i]) {
-                segment = static_cast<int>(i);
-                break;
-            }
-    }
-    m_watched = static_cast<std::size_t>(segment);
-    m_alone = m_part[m_watched];
-    return true;
 }
 
 }  // namespace nutatio::layers

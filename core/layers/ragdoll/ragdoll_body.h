@@ -1,0 +1,115 @@
+// One body of segments: where its animation has it, what its springs aim at, what it meets and does.
+#pragma once
+
+#include <optional>
+
+#include "layers/anchors.h"
+#include "layers/cuts.h"
+#include "layers/figure_parts.h"
+#include "layers/ragdoll/ragdoll_acts.h"
+#include "physics/one_body.h"
+
+namespace nutatio::layers {
+
+/// In the world and in SI units, whatever its actor's are.
+class RagdollBody {
+  public:
+    /// `fellows`: the other bodies that it moves together with.
+    RagdollBody(const LayerContext& context, std::span<const LayerContext* const> fellows);
+
+    /// What it is made of, for who solves it.
+    physics::ArticulatedDef define() const;
+    /// It is solved as one of several; needed before all that follows.
+    void join(physics::Articulated& all, std::size_t body);
+    /// By segment: the part that it swings in, named by a segment.
+    const std::vector<int>& parts() const { return m_part; }
+    const std::vector<int>& joints() const { return m_joints; }
+
+    void start(double dt, const PoseView& pose, const PoseView& next, double h);
+    /// What becomes of it in a step: it is solved, laid where its animation has it, or on its way back to that.
+    enum class Way { Solved, Laid, Recovers };
+    Way begin(double dt, const PoseView& goal, const PoseView& next);
+    /// What it meets, at `u` of the way to the frame.
+    void addSurfaces(double u, double dt, std::vector<physics::Surface>& to) const;
+    /// Where the pose of the frame has its segments, and how firmly it is held to it.
+    void addStand(std::vector<Vec3>& places, std::vector<Quat>& turns, std::vector<double>& held) const;
+    /// What the springs aim at in a substep whose momenta go from u0 to u1 of the frame's way, its places to `ends`.
+    void aimAt(double u0, double u1, double ends, double h);
+    /// What its acts pull and push with in a substep at `u` of the way.
+    void drive(double u, double h, double dt, std::vector<physics::Grip>& grips, std::vector<physics::Thrust>& thrusts);
+    void finish(Way way, double dt, int frame, double h);
+
+    void write(const PoseView& goal, std::span<Xform> out) const;
+    void appendState(State& out) const;
+    const double* takeState(const double* from);
+    std::vector<std::string> remarks() const;
+    Vec3 probe() const;
+    Vec3 probeGoal() const;
+    double probeLever() const;
+    bool watch(int joint);
+
+  private:
+    using Stand = SegmentStand;
+    using Pose = BodyPose;
+    /// How a segment goes on from a frame, a step: of a root its place too.
+    struct Slope {
+        Vec3 turn = Vec3::Zero(), place = Vec3::Zero();
+    };
+    struct Met {
+        std::string id;
+        ResolvedPtr settings;
+        int anchor = 0;
+        scene::ColliderNumbers numbers;
+        ColliderPlace before{}, now{};
+    };
+
+    void addColliders(const LayerContext& context, std::span<const LayerContext* const> fellows);
+    double apart(const PartChannels& channels, std::size_t segment, int frame) const;
+    void tune(int frame);
+    void read(const PoseView& pose, Pose& out);
+    Vec3 toWorld(const Vec3& p) const { return m_placement.toWorld(p); }
+    /// The animation at `u` of the way from the frame before to the one being stepped to.
+    Stand between(std::size_t segment, double u) const;
+    void lay(double dt, const Pose& now, const Pose& then, int frame, double h);
+    Vec3 windPlace() const;
+    Vec3 jointOf(std::size_t segment) const;
+    void readColliders(const PoseView& pose);
+    void recover(double dt, double h);
+    void crouch(Pose& pose) const { m_acts.bend(pose); }
+    std::vector<std::pair<std::string, physics::Body>> bodies() const;
+    bool carried() const { return m_follow >= 1; }
+
+    ResolvedPtr m_settings;
+    std::shared_ptr<const rig::Figure> m_figure;
+    const rig::Skeleton& m_skeleton;
+    scene::Placement m_placement;
+    std::vector<int> m_joints;
+    std::vector<Affine> m_rest;  // worlds of all joints in the rest pose
+    std::optional<physics::OneBody> m_body;
+    JointWorlds m_worlds;
+    Anchors m_anchors;
+    BodyActs m_acts;
+    Air m_air;
+    Cuts m_cuts;
+    Cuts::Step m_went;
+    std::vector<Met> m_met;
+    PartChannels m_stiffer, m_bouncier, m_looser;
+    std::vector<int> m_limb, m_part;  // by segment: where its limb leaves the trunk; the part that it swings in
+    int m_alone = -1;                 // part that is measured
+    std::vector<Vec3> m_lever;        // by segment: joint -> centre at rest [m]
+    Pose m_before, m_now, m_next, m_from, m_to;
+    Stand m_led;  // the root as the animation has it at the frame
+    std::vector<Slope> m_slope, m_nextSlope;
+    /// What the body was off its animation when it began to recover: turns of joints [rad], of the root its place too, and their
+    /// rates.
+    struct Off {
+        Vec3 turn = Vec3::Zero(), turnRate = Vec3::Zero(), place = Vec3::Zero(), placeRate = Vec3::Zero();
+    };
+    std::vector<Off> m_off;
+    bool m_recovers = false;
+    double m_follow = 1, m_floor = 0;
+    bool m_meetsFloor = true;
+    std::size_t m_watched = 0;
+};
+
+}  // namespace nutatio::layers
