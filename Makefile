@@ -36,7 +36,7 @@ bench: build
 bars: build
 	@build/release/bin/nutatio-bars
 
-sanitize: setup
+sanitize: build
 	@cmake --preset sanitize >/dev/null
 	@cmake --build --preset sanitize
 	@ctest --test-dir build/sanitize --output-on-failure -j 2

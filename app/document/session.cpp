@@ -129,15 +129,27 @@ std::optional<HandJoint> Session::partJoint() const {
     const scene::Scene& s = m_document.scene();
     const scene::Layer* l = s.layer(m_selection.layer);
     const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
-    const scene::ActorEntry* a = kind && kind->volumes ? s.actor(l->actor) : nullptr;
+    const scene::ActorEntry* a = kind ? s.actor(l->actor) : nullptr;
     if (!a || kind->problem(*a->actor, *l)) return std::nullopt;
-    const std::vector<layers::Moved> moved = kind->moves(*a->actor, *l);
+    const std::vector<layers::JointRows> apart = layers::rowsByJoint(*kind, *a->actor, *l);
     // What rides on a segment stands for it.
     for (int j = m_lastActor == a->id && m_lastJoint < a->actor->skeleton.size() ? m_lastJoint : rig::kNoJoint;
          j != rig::kNoJoint; j = a->actor->skeleton.joint(j).parent)
-        for (const layers::Moved& m : moved)
-            if (m.joint == j) return HandJoint{l, a, j};
-    return moved.empty() ? std::nullopt : std::optional(HandJoint{l, a, moved.front().joint});
+        for (const layers::JointRows& r : apart)
+            if (r.joint == j) return HandJoint{l, a, j};
+    return apart.empty() ? std::nullopt : std::optional(HandJoint{l, a, apart.front().joint});
+}
+
+std::optional<HandJoint> Session::partNear(int joint) const {
+    const auto part = partJoint();
+    if (!part) return part;
+    const layers::LayerKind& kind = *layers::findKind(part->layer->kind);
+    if (kind.volumes) return part;
+    const std::vector<layers::JointRows> apart = layers::rowsByJoint(kind, *part->actor->actor, *part->layer);
+    for (int j = joint; j != rig::kNoJoint; j = part->actor->actor->skeleton.joint(j).parent)
+        for (const layers::JointRows& r : apart)
+            if (r.joint == j) return part;
+    return std::nullopt;
 }
 
 void Session::setHandPoint(const std::string& of) {

@@ -147,6 +147,8 @@ class Session : public QObject {
     std::optional<HandJoint> handJoint() const;
     /// The joint that was pointed at last, of a body whose parts are set apart one by one; nothing unless its layer is selected.
     std::optional<HandJoint> partJoint() const;
+    /// The same while a joint is one of what may be set apart, or rides on it, or the whole body is simulated.
+    std::optional<HandJoint> partNear(int joint) const;
     /// The handle of its grid that was taken last; empty: none.
     const std::string& handPoint() const { return m_handPoint; }
     void setHandPoint(const std::string& of);

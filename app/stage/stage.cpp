@@ -296,6 +296,7 @@ void Stage::paintGL() {
     markAim(marks);
     markHeld(marks);
     markWeight(marks);
+    markThrown(marks);
     markWinds(marks);
     markPins(marks);
     markGauges(marks);

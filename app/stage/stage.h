@@ -88,9 +88,10 @@ class Stage : public QOpenGLWidget {
 
     /// Something on the stage that can be dragged: a part of the selected collider, wind or pin.
     struct Handle {
-        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip, Pivot };
+        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip, Pivot, Spot };
         Part part;
         Vec3 world;
+        int joint = rig::kNoJoint;  // whose spot it is
     };
     std::vector<Handle> handles() const;
     std::optional<QPointF> handlePixel(Handle::Part part) const;
@@ -162,6 +163,16 @@ class Stage : public QOpenGLWidget {
     /// What a layer holds in this frame.
     void markHeld(std::vector<Mark>& marks) const;
     void markWeight(std::vector<Mark>& marks) const;
+    /// The way of what is thrown, where that begins and which way it goes then, in the world [m].
+    struct ThrownHere {
+        std::shared_ptr<const layers::Thrown> way;
+        Vec3 start, tip;
+    };
+    std::optional<ThrownHere> thrownHere() const;
+    void markThrown(std::vector<Mark>& marks) const;
+    /// Points of the selected layer that may be put elsewhere on the body: their joints, and where they are.
+    std::vector<std::pair<int, Vec3>> spotsHere() const;
+    void dragSpot(scene::Scene& scene, const scene::Layer& layer, int joint) const;
     struct AimHere {
         Vec3 place, from;  // in the world
         Affine carrier;    // that the place is given from
@@ -198,6 +209,9 @@ class Stage : public QOpenGLWidget {
     };
     WindHere windHere(const scene::Wind& wind) const;
     double windLength(double speed) const;
+    /// Of a throw's arrow, and back.
+    double throwLength(double speed) const;
+    double throwSpeed(double length) const;
     /// Where its arrow begins: clear of the body.
     Vec3 windRoot(const WindHere& wind) const;
     Vec3 pinPlace(const scene::Pin& pin, const Affine& to) const;

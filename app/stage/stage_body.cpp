@@ -1,7 +1,9 @@
 // What is drawn of whole bodies: segments, contacts, aims, and where their weight lies.
+#include <algorithm>
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "app/stage/stage.h"
+
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "scene/items.h"
@@ -12,9 +14,11 @@ void Stage::markVolumes(std::vector<Mark>& marks) const {
     const auto part = m_session.partJoint();
     const Shown* s = part ? shown(part->actor->id) : nullptr;
     if (!s || !m_jointsShown || m_session.bodyHeld()) return;
+    const layers::LayerKind& kind = *layers::findKind(part->layer->kind);
+    if (!kind.volumes) return;
     const look::Theme& t = look::theme();
     const double unit = scene::placementOf(*part->actor).metres;
-    for (const layers::Volume& v : layers::findKind(part->layer->kind)->volumes(*part->actor->actor, *part->layer)) {
+    for (const layers::Volume& v : kind.volumes(*part->actor->actor, *part->layer)) {
         const Affine& world = s->posed.worlds[static_cast<std::size_t>(v.joint)];
         const Quat turn = rotationOf(world.m);
         const bool chosen = v.joint == part->joint;
@@ -37,7 +41,7 @@ std::optional<Stage::PartHere> Stage::partHere() const {
     const Shown* s = part ? shown(part->actor->id) : nullptr;
     const layers::LayerKind* kind = s ? layers::findKind(part->layer->kind) : nullptr;
     // What cannot be made thicker has no handle for it.
-    if (!kind || !kind->setting(scene::Role::Thickness)) return std::nullopt;
+    if (!kind || !kind->volumes || !kind->setting(scene::Role::Thickness)) return std::nullopt;
     const double unit = scene::placementOf(*part->actor).metres;
     for (const layers::Volume& v : kind->volumes(*part->actor->actor, *part->layer)) {
         if (v.joint != part->joint || !v.corners.empty()) continue;
@@ -57,19 +61,83 @@ void Stage::markHeld(std::vector<Mark>& marks) const {
     const pipeline::LayerResult* result = r ? r->evaluation.layer(layer) : nullptr;
     if (!s || !result || m_session.bodyHeld()) return;
     const look::Theme& t = look::theme();
+    const auto placed = [&](const layers::Held& h) { return s->posed.worlds[static_cast<std::size_t>(h.joint)].apply(h.spot); };
+    std::vector<const layers::Held*> seen;
     for (const layers::Held& h : result->held) {
+        if (h.joint >= static_cast<int>(s->posed.worlds.size())) continue;
         const bool now = m_session.frame() >= h.from && m_session.frame() <= h.to;
-        if (!now || h.joint >= static_cast<int>(s->posed.worlds.size())) continue;
-        // A square on the ground about what stands, filled with its cross.
-        const Vec3& at = s->posed.worlds[static_cast<std::size_t>(h.joint)].t;
-        const double size = 0.05 * m_size;
-        std::vector<Vec3> square;
-        for (const auto& [x, z] : {std::pair{1, 1}, {1, -1}, {-1, -1}, {-1, 1}, {1, 1}})
-            square.push_back(at + Vec3(x * size, 0, z * size));
-        addPolyline(marks, square, 2.4, t.lagoon);
-        addLine(marks, square[0], square[2], 1.2, t.lagoon);
-        addLine(marks, square[1], square[3], 1.2, t.lagoon);
+        const auto same = [&](const layers::Held* o) { return o->joint == h.joint && o->spot == h.spot; };
+        if (now) {
+            // A square on the ground about what stands, filled with its cross.
+            const Vec3 at = placed(h);
+            const double size = 0.05 * m_size;
+            std::vector<Vec3> square;
+            for (const auto& [x, z] : {std::pair{1, 1}, {1, -1}, {-1, -1}, {-1, 1}, {1, 1}})
+                square.push_back(at + Vec3(x * size, 0, z * size));
+            addPolyline(marks, square, 2.4, t.lagoon);
+            addLine(marks, square[0], square[2], 1.2, t.lagoon);
+            addLine(marks, square[1], square[3], 1.2, t.lagoon);
+        }
+        if (std::any_of(seen.begin(), seen.end(), same)) continue;
+        seen.push_back(&h);
+        // How near it must be to where it stands: a ring about the point, whole while it does, in dashes while it is up.
+        const bool stands = std::any_of(result->held.begin(), result->held.end(), [&](const layers::Held& o) {
+            return same(&o) && m_session.frame() >= o.from && m_session.frame() <= o.to;
+        });
+        const double reach = h.near * scene::placementOf(*a).metres;
+        if (reach <= 0) continue;
+        const Vec3 at = placed(h), eye = (m_camera.eye() - at).normalized(), u = anySquareTo(eye), v = eye.cross(u);
+        constexpr int kParts = 24;
+        const auto on = [&](int k) -> Vec3 {
+            return at + reach * (std::cos(2 * kPi * k / kParts) * u + std::sin(2 * kPi * k / kParts) * v);
+        };
+        for (int k = 0; k < kParts; ++k)
+            if (stands || k % 2 == 0)
+                addLine(marks, on(k), on(k + 1), stands ? 2.2 : 1.6, stands ? t.lagoon : look::faded(t.ink, 0.6));
     }
+}
+
+std::optional<Stage::ThrownHere> Stage::thrownHere() const {
+    const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
+    const ResultsPtr& r = m_document.results();
+    const pipeline::LayerResult* result = l && r ? r->evaluation.layer(l->id) : nullptr;
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    if (!result || !result->thrown || result->thrown->places.empty() || !kind || m_session.bodyHeld()) return std::nullopt;
+    const scene::SettingSpec *speed = kind->setting(scene::Role::ThrowSpeed), *heading = kind->setting(scene::Role::ThrowHeading),
+                             *rise = kind->setting(scene::Role::ThrowRise), *lift = kind->setting(scene::Role::Lift);
+    if (!speed || !heading || !rise || !lift) return std::nullopt;
+    const scene::Resolved settings = resolvedHere(*l, {scene::List::Layers, l->id});
+    ThrownHere out{result->thrown, {}, {}};
+    out.start = result->thrown->rests + Vec3(0, settings.at(lift->id), 0);
+    out.tip =
+        out.start + throwLength(settings.at(speed->id)) * scene::windDirection(settings.at(heading->id), settings.at(rise->id));
+    return out;
+}
+
+void Stage::markThrown(std::vector<Mark>& marks) const {
+    const auto thrown = thrownHere();
+    if (!thrown) return;
+    const look::Theme& t = look::theme();
+    const layers::Thrown& way = *thrown->way;
+    // How high it is lifted, the way that it goes with a dot a frame, a ring where it touches first, and which way it is thrown.
+    addLine(marks, way.rests, thrown->start, 1.4, look::faded(t.ink, 0.7));
+    addPolyline(marks, way.places, 2.4, t.persimmon);
+    for (std::size_t k = 0; k < way.places.size(); ++k) {
+        const bool now = way.from + static_cast<int>(k) == m_session.frame();
+        addLine(marks, way.places[k], way.places[k], now ? 10 : 4, now ? t.ochre : t.persimmon);
+    }
+    const auto touch = static_cast<std::size_t>(std::max(0, way.touch - way.from));
+    if (way.touch >= 0 && touch < way.places.size()) {
+        std::vector<Vec3> ring;
+        const double size = 0.04 * m_size;
+        for (int k = 0; k <= 32; ++k)
+            ring.push_back(way.places[touch] + size * Vec3(std::cos(2 * kPi * k / 32), 0, std::sin(2 * kPi * k / 32)));
+        addPolyline(marks, ring, 2.4, t.lagoon);
+    }
+    const Vec3 along = thrown->tip - thrown->start, side = anySquareTo(along.normalized());
+    addLine(marks, thrown->start, thrown->tip, 2.4, t.plum);
+    for (const double s : {-0.12, 0.12})
+        addLine(marks, thrown->tip, Vec3(thrown->tip - 0.2 * along + s * along.norm() * side), 2.4, t.plum);
 }
 
 std::optional<Stage::AimHere> Stage::aimHere() const {

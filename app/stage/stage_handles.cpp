@@ -55,6 +55,10 @@ std::vector<Stage::Handle> Stage::handles() const {
     const Selection& sel = m_session.selection();
     if (const auto aim = aimHere()) {
         out = {{Handle::Move, aim->place}};
+    } else if (const auto thrown = thrownHere()) {
+        out = {{Handle::Tip, thrown->tip}, {Handle::Move, thrown->start}};
+    } else if (const auto spots = spotsHere(); !spots.empty()) {
+        for (const auto& [joint, place] : spots) out.push_back({Handle::Spot, place, joint});
     } else if (const auto part = m_jointsShown ? partHere() : std::nullopt) {
         const Vec3 middle = 0.5 * (part->a + part->b), way = part->b - part->a, eye = m_camera.eye() - middle;
         Vec3 across = way.cross(eye);
@@ -216,6 +220,7 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
                 putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1));
             break;
         case Handle::Pivot:
+        case Handle::Spot:
             break;
     }
 }
@@ -231,6 +236,25 @@ void Stage::dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3
         for (int k = 0; k < 3; ++k) edit::set(scene, owner, stem + "xyz"[k], scene::clampTo(*row, own[k]), m_session.frame());
         return;
     }
+    if (m_grabbed->part == Handle::Spot) return dragSpot(scene, layer, m_grabbed->joint);
+    if (const auto thrown = thrownHere()) {
+        const auto put = [&](scene::Role role, double v) {
+            const scene::SettingSpec* row = findRow(table, role);
+            edit::set(scene, owner, row->id, scene::clampTo(*row, v), m_session.frame());
+        };
+        if (m_grabbed->part == Handle::Move) {
+            put(scene::Role::Lift, to.y() - thrown->way->rests.y());
+            return;
+        }
+        const Vec3 way = to - thrown->start;
+        if (way.norm() < 1e-9) return;
+        scene::Wind aimed;
+        scene::setWindDirection(aimed, way);
+        put(scene::Role::ThrowHeading, aimed.number("heading"));
+        put(scene::Role::ThrowRise, aimed.number("rise"));
+        put(scene::Role::ThrowSpeed, throwSpeed(way.norm()));
+        return;
+    }
     const auto part = partHere();
     const scene::SettingSpec* row = findRow(table, scene::Role::Thickness);
     if (!part || !row) return;
@@ -239,6 +263,45 @@ void Stage::dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3
     const std::string id = scene::channelId(row->id, part->joint);
     const double found = part->radius / (1 + layer.number(id));
     edit::set(scene, owner, id, scene::clampTo(*row, (d - u * way).norm() / found - 1), m_session.frame());
+}
+
+std::vector<std::pair<int, Vec3>> Stage::spotsHere() const {
+    const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    const scene::SettingSpec* row = kind ? kind->setting(scene::Role::Spot) : nullptr;
+    const scene::ActorEntry* a = row ? m_document.scene().actor(l->actor) : nullptr;
+    const Shown* s = a ? shown(a->id) : nullptr;
+    if (!s || m_session.bodyHeld() || !m_jointsShown) return {};
+    std::vector<std::pair<int, Vec3>> out;
+    const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
+    for (const std::string& name : l->list(kind->target())) {
+        const int j = a->actor->skeleton.find(name);
+        if (j == rig::kNoJoint) continue;
+        Vec3 own;
+        for (int k = 0; k < 3; ++k) own[k] = l->number(scene::channelId(stem + "xyz"[k], a -> actor -> skeleton.reference(j)));
+        const Affine& world = s->posed.worlds[static_cast<std::size_t>(j)];
+        out.emplace_back(j, world.t + rotationOf(world.m) * own);
+    }
+    return out;
+}
+
+/// A held point goes over the body, as long as it is the joint's own surface or of what hangs on it; elsewhere it stays.
+void Stage::dragSpot(scene::Scene& scene, const scene::Layer& layer, int joint) const {
+    const scene::ActorEntry* a = scene.actor(layer.actor);
+    const Shown* s = a ? shown(a->id) : nullptr;
+    const std::optional<MeshHit> hit = hitMesh(m_last);
+    const std::optional<Hit> moves = hit ? pickMesh(m_last) : std::nullopt;
+    if (!s || !moves || moves->actor != layer.actor) return;
+    const rig::Skeleton& skeleton = a->actor->skeleton;
+    if (moves->joint != joint && !skeleton.isBelow(moves->joint, joint)) return;
+    const Affine& world = s->posed.worlds[static_cast<std::size_t>(joint)];
+    const Vec3 at = m_camera.eye() + hit->distance * m_camera.ray(m_last, size());
+    const Vec3 own = rotationOf(world.m).conjugate() * (at - world.t);
+    const scene::SettingSpec* row = findRow(layers::findKind(layer.kind)->settings, scene::Role::Spot);
+    const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
+    for (int k = 0; k < 3; ++k)
+        edit::set(scene, {scene::List::Layers, layer.id}, scene::channelId(stem + "xyz"[k], skeleton.reference(joint)),
+                  scene::clampTo(*row, own[k]), m_session.frame());
 }
 
 void Stage::dragPivot(const Vec3& to) {

@@ -185,6 +185,14 @@ double Stage::windLength(double speed) const {
     return m_size * (0.12 + 0.05 * std::min(speed, 10.0));
 }
 
+double Stage::throwLength(double speed) const {
+    return m_size * (0.12 + 0.05 * speed);
+}
+
+double Stage::throwSpeed(double length) const {
+    return std::max(0.0, (length / m_size - 0.12) / 0.05);
+}
+
 Vec3 Stage::windRoot(const WindHere& w) const {
     // An arrow that would lie inside the body is drawn beside it, as long as its speed says.
     if (w.reach > 0) return w.place;

@@ -284,7 +284,7 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
     const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     const auto hit = adds ? pick(e->position()) : pickBeneath(e->position());
     const Shown* what = hit ? shown(hit->actor) : nullptr;
-    const auto hand = m_session.handJoint() ? m_session.handJoint() : m_session.partJoint();
+    const auto hand = m_session.handJoint() ? m_session.handJoint() : m_session.partNear(hit ? hit->joint : rig::kNoJoint);
     if (what && what->piece)
         m_session.selectActor(hit->actor);
     else if (hit && hand && hand->actor->id == hit->actor)

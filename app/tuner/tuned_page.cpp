@@ -244,25 +244,30 @@ void TunedPage::addChannels(const HandJoint& hand) {
 
 /// What one part of a body is set to apart from the rest.
 void TunedPage::addPart(const HandJoint& part) {
-    beginGroup(tr("One part of the body"));
+    const layers::LayerKind& kind = *layers::findKind(part.layer->kind);
+    beginGroup(kind.volumes ? tr("One part of the body") : tr("One point"));
     const rig::Skeleton& k = part.actor->actor->skeleton;
     auto* box = new QComboBox;
     box->setObjectName(QStringLiteral("part-joint"));
-    box->setAccessibleName(tr("Part of the body that is set apart"));
+    box->setAccessibleName(kind.volumes ? tr("Part of the body that is set apart") : tr("Point that is held"));
     box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    for (const layers::Moved& m : layers::findKind(part.layer->kind)->moves(*part.actor->actor, *part.layer))
-        box->addItem(QString::fromStdString(rig::plainName(k, m.joint)), m.joint);
+    const std::vector<layers::JointRows> joints = layers::rowsByJoint(kind, *part.actor->actor, *part.layer);
+    for (const layers::JointRows& r : joints) box->addItem(QString::fromStdString(rig::plainName(k, r.joint)), r.joint);
     box->setCurrentIndex(box->findData(part.joint));
     m_rows->addWidget(box);
     connect(box, &QComboBox::activated, this,
             [this, box, actor = part.actor->id](int at) { m_session.pointAt(actor, box->itemData(at).toInt()); });
-    addText(tr("Or click it on the stage. What hangs on it goes along, unless it is set apart itself."));
+    addText(kind.volumes ? tr("Or click it on the stage. What hangs on it goes along, unless it is set apart itself.")
+                         : tr("Its dot on the stage can be dragged over the body."));
     const rig::Sides sides = rig::sidesOf(*part.actor->actor);
     const int fellow = sides.fellow[static_cast<std::size_t>(part.joint)];
     if (fellow != rig::kNoJoint && fellow != part.joint)
         addButtons({{QStringLiteral("same-side"), tr("The same on the other side")}});
-    for (scene::SettingSpec row : layers::tableOf(m_document.scene(), m_owner)) {
-        if (row.each != scene::Each::Joint) continue;
+    const auto mine =
+        std::find_if(joints.begin(), joints.end(), [&](const layers::JointRows& r) { return r.joint == part.joint; });
+    if (mine == joints.end()) return;
+    for (const scene::SettingSpec* each : mine->rows) {
+        scene::SettingSpec row = *each;
         m_channels.push_back(scene::channelId(row.id, part.reference()));
         row.id = m_channels.back();
         addRow(row);

@@ -141,6 +141,10 @@ class Mover {
     /// nobody should reckon with.
     virtual std::size_t smooth() const { return static_cast<std::size_t>(-1); }
 
+    /// A hand has hold of a joint and pulls it to a place in the actor's world [units], or has let go; the body below is pulled
+    /// besides. For movers that go where they fall, whatever the body below does.
+    virtual void pull(int /*joint*/, const std::optional<Vec3>& /*to*/) {}
+
     /// What a person should know of how it went, a sentence each; asked for after the last step.
     virtual std::vector<std::string> remarks() const { return {}; }
 
@@ -182,7 +186,17 @@ struct Held {
     double before = 0, after = 0;  // the farthest that it slides from its middle, below and above the layer [units]
     double beyond = 0;             // how far out of reach the place is at most [units]
     bool set = false;              // by hand
+    Vec3 spot = Vec3::Zero();      // that is held, in the joint's axes [units]
+    double near = 0;               // how near to where it stands it counts as standing [units]; 0: set by hand
     bool operator==(const Held&) const = default;
+};
+
+/// The way of what is carried as one rigid thing.
+struct Thrown {
+    int from = 0;               // frame in which it begins
+    int touch = -1;             // in which it touches first; below 0: in none
+    Vec3 rests = Vec3::Zero();  // where its centre is without the layer, as it begins [m, in the world]
+    std::vector<Vec3> places;   // of its centre, by frame from there on
 };
 
 /// How a body's weight lies in a shot: places in its actor's world [units], by frame.
@@ -215,6 +229,7 @@ struct Filtered {
     std::vector<std::string> remarks;
     std::string said;  // what came of what was asked, in a few words; empty: `measured` tells, or nothing does
     std::vector<Held> held;
+    std::shared_ptr<const Thrown> thrown;       // null: the kind does not throw
     std::shared_ptr<const Weighed> weighed;     // null: the kind does not weigh
     Closure closure;                            // the worst of its movers
     std::shared_ptr<const scene::Seal> sealed;  // what was to be sealed, made
@@ -286,6 +301,8 @@ struct LayerKind {
     std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// The segments of what a layer simulates, to be looked at. Null: it has none.
     std::vector<Volume> (*volumes)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// Joints for which a row counts that has a value for each of them. Null: those that the layer moves.
+    std::vector<int> (*concerned)(const rig::Actor&, const scene::Layer&, std::string_view row) = nullptr;
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
     bool acts = false;

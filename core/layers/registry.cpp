@@ -281,6 +281,25 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     return l;
 }
 
+std::vector<JointRows> rowsByJoint(const LayerKind& kind, const rig::Actor& actor, const scene::Layer& layer) {
+    std::vector<JointRows> out;
+    if (kind.posed) return out;
+    for (const scene::SettingSpec& row : kind.settings) {
+        if (row.each != scene::Each::Joint) continue;
+        std::vector<int> joints;
+        if (kind.concerned)
+            joints = kind.concerned(actor, layer, row.id);
+        else
+            for (const Moved& m : kind.moves(actor, layer)) joints.push_back(m.joint);
+        for (int joint : joints) {
+            auto at = std::find_if(out.begin(), out.end(), [&](const JointRows& r) { return r.joint == joint; });
+            if (at == out.end()) at = out.insert(out.end(), JointRows{joint, {}});
+            at->rows.push_back(&row);
+        }
+    }
+    return out;
+}
+
 Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view text, const rig::Actor& actor) {
     const std::string id(spec.id);
     const auto joint = [&](std::string_view name) { return actor.skeleton.find(name) != rig::kNoJoint; };

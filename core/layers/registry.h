@@ -28,6 +28,14 @@ scene::Table tableOf(const scene::Scene& scene, const scene::Owner& owner);
 scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const scene::ActorEntry& actor,
                       std::vector<std::string> joints);
 
+/// Joints for which a layer without problem has rows with a value for each of them, with those rows; none of a kind that is posed
+/// by hand.
+struct JointRows {
+    int joint = rig::kNoJoint;
+    std::vector<const scene::SettingSpec*> rows;
+};
+std::vector<JointRows> rowsByJoint(const LayerKind& kind, const rig::Actor& actor, const scene::Layer& layer);
+
 /// Reads `text` as a value of `spec`: a number, axes or "none", joints joined by "+". Errors: what is wrong, in one sentence.
 Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view text, const rig::Actor& actor);
 

@@ -73,8 +73,7 @@ struct Thrust {
     int segment = 0, off = 0;    // driven, and off which
     Vec3 at = Vec3::Zero();      // in the world [m]
     Vec3 along = Vec3::UnitY();  // unit
-    double speed = 0;            // of the one from the other, wanted at the end of the step [m/s]
-    double most = 0;             // force [N]
+    double force = 0;            // [N]
 };
 
 /// A body that segments meet.

@@ -32,7 +32,7 @@ constexpr double kLimitSpeed = 6;     // [rad/s]
 constexpr double kEnough = 3e-4;      // [sizes/s]
 constexpr int kPasses = 12;
 constexpr double kFree = 1e30;
-constexpr std::uint32_t kLimitIds = 0x40000000u, kGripIds = 0x20000000u, kThrustIds = 0x30000000u;
+constexpr std::uint32_t kLimitIds = 0x40000000u, kGripIds = 0x20000000u;
 
 constexpr std::size_t kW = 8;
 using Pack = float __attribute__((vector_size(4 * kW)));
@@ -234,12 +234,9 @@ void Articulated::gripRows(double h) {
 }
 
 void Articulated::thrustRows(double h) {
-    std::uint32_t id = kThrustIds;
     for (const Thrust& t : m_thrusts) {
-        if (m_rows.size() >= kMostRows) return;
-        const Cached* c = cached(id);
-        addRow(t.segment, t.off, t.along, t.at, false, t.speed, 0, t.most * h, c ? c->p : 0, id);
-        ++id;
+        const double p = t.force * h / kHalf;
+        addRow(t.segment, t.off, t.along, t.at, false, 0, p, p, p, 0);
     }
 }
 

@@ -175,6 +175,7 @@ struct Evaluator::Kept {
     std::string problem, said;
     layers::Closure closure;
     std::vector<layers::Held> held;
+    std::shared_ptr<const layers::Thrown> thrown;
     std::shared_ptr<const layers::Weighed> weighed;
     std::shared_ptr<const scene::Seal> sealed;
     std::size_t bytes = 0;
@@ -747,6 +748,7 @@ class Run {
                 made.closure = f.closure;
                 made.said = std::move(f.said);
                 made.held = std::move(f.held);
+                made.thrown = std::move(f.thrown);
                 made.weighed = std::move(f.weighed);
                 made.sealed = std::move(f.sealed);
             } catch (const Cancelled&) {
@@ -792,6 +794,7 @@ class Run {
         out.closure = w.made->closure;
         out.said = w.made->said;
         out.held = w.made->held;
+        out.thrown = w.made->thrown;
         out.weighed = w.made->weighed;
         out.sealed = w.made->sealed;
         for (const auto& [joint, column] : w.made->changed.joints) {
@@ -854,6 +857,7 @@ class Run {
         r.closure = w.made->closure;
         r.said = w.made->said;
         r.held = w.made->held;
+        r.thrown = w.made->thrown;
         r.weighed = w.made->weighed;
         r.sealed = w.made->sealed;
         me.held += r.changed.transforms();

@@ -39,6 +39,7 @@ struct LayerResult {
     std::vector<std::string> remarks;                // what a person should know of how it went
     std::string said;                                // what came of what was asked, where it says so itself
     std::vector<layers::Held> held;                  // where joints are held
+    std::shared_ptr<const layers::Thrown> thrown;    // the way of what is carried as one, where the kind does that
     std::shared_ptr<const layers::Weighed> weighed;  // how the body's weight lies, where the kind weighs
     layers::Closure closure;                         // how its loop was closed, where it was to be
     std::shared_ptr<const scene::Seal> sealed;       // what of it was to be sealed

@@ -114,6 +114,7 @@ void Live::make(Level& l, std::size_t below, int step) {
     if (l.kind->movers) {
         if (l.movers.empty()) l.movers = l.kind->movers(*l.context, pose);
         for (const auto& mover : l.movers) {
+            mover->pull(m_pulled, m_pullTo);
             if (step == 0)
                 mover->start(m_dt, pose, next);
             else

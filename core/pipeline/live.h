@@ -27,6 +27,11 @@ class Live {
     /// Moves on by one step. Where the body is known as many steps ahead as there are layers, the motion is bit for bit what is
     /// baked; where it is not, a layer takes it that the body holds still from there on.
     void step();
+    /// A hand has hold of a joint and pulls it there [units of the actor] from the next step on; nothing: it has let go.
+    void pull(int joint, std::optional<Vec3> to) {
+        m_pulled = joint;
+        m_pullTo = to;
+    }
     /// What the stack makes of the moment stepped to.
     const std::vector<Xform>& result() const { return m_result; }
 
@@ -56,6 +61,8 @@ class Live {
     std::deque<Moment> m_body;  // from step m_first on
     Body m_source;
     std::vector<Xform> m_result, m_scratch;
+    int m_pulled = rig::kNoJoint;
+    std::optional<Vec3> m_pullTo;
     double m_dt = 0;
     int m_step = 0, m_first = 0;
 };

@@ -277,3 +277,68 @@ TEST_CASE("a body is weighed by one button; what moves its legs offers to hold i
     w.settle();
     CHECK(w.bench.tuner()->findChild<QPushButton*>(QStringLiteral("do-hold-feet")) == nullptr);
 }
+
+TEST_CASE("what falls is lifted and aimed by its handles on the stage") {
+    Window w;
+    play(w, "Idle");
+    w.bench.session().select({});
+    w.bench.session().setStep(app::StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("add-fall");
+    w.settle();
+    const std::string id = bodyLayer(w).id;
+    app::Stage* stage = w.bench.stage();
+    const auto start = stage->handlePixel(app::Stage::Handle::Move);
+    REQUIRE(start);
+    // Its arrow begins in the same place: the start is what lies over it.
+    test::dragMouse(stage, start->toPoint(), start->toPoint() + QPoint(0, -110));
+    w.settle();
+    const double lift = w.scene().layer(id)->number("lift");
+    CHECK(lift > 0.1);
+    const auto tip = stage->handlePixel(app::Stage::Handle::Tip);
+    REQUIRE(tip);
+    test::dragMouse(stage, tip->toPoint(), tip->toPoint() + QPoint(120, -60));
+    w.settle();
+    CHECK(w.scene().layer(id)->number("lift") == lift);
+    CHECK(w.scene().layer(id)->number("speed") > 0.5);
+    const auto thrown = w.bench.document().results()->evaluation.layer(id)->thrown;
+    REQUIRE(thrown);
+    CHECK((thrown->places.back() - thrown->places.front()).norm() > 0.2);
+    // The arrow's tip stays where it was let go.
+    const auto now = stage->handlePixel(app::Stage::Handle::Tip);
+    REQUIRE(now);
+    CHECK(std::hypot(now->x() - tip->x() - 120, now->y() - tip->y() + 60) < 12);
+    w.bench.session().setFrame(10);
+    lookAt(w, "thrown.png");
+}
+
+TEST_CASE("a held point is dragged over the body on the stage") {
+    Window w;
+    play(w, "Idle");
+    w.bench.session().select({});
+    w.clickJoint("hand_R");
+    w.bench.session().setStep(app::StepId::Attach);
+    QApplication::processEvents();
+    w.clickButton("add-hold");
+    w.settle();
+    const std::string id = bodyLayer(w).id;
+    app::Stage* stage = w.bench.stage();
+    const auto from = stage->handlePixel(app::Stage::Handle::Spot);
+    REQUIRE(from);
+    // Along the hand, by steps, until its surface is met: beside it nothing changes.
+    const auto finger = stage->jointPixel(w.scene().actors[0].id, w.joint("hand_R"));
+    REQUIRE(finger);
+    const auto spot = [&] {
+        return Vec3(w.scene().layer(id)->number("spot_x@hand_R"), w.scene().layer(id)->number("spot_y@hand_R"),
+                    w.scene().layer(id)->number("spot_z@hand_R"));
+    };
+    test::dragMouse(stage, from->toPoint(), QPoint(8, 8));
+    w.settle();
+    const Vec3 beside = spot();
+    test::dragMouse(stage, stage->handlePixel(app::Stage::Handle::Spot)->toPoint(), from->toPoint() + QPoint(3, 6));
+    w.settle();
+    CHECK(spot().norm() > 0.003);
+    CHECK(spot().norm() < 0.3);
+    CHECK(beside.norm() < 0.3);
+    lookAt(w, "held-point.png");
+}

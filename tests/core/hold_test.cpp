@@ -156,6 +156,43 @@ TEST_CASE("intervals set by hand are the contacts, and a hand holds on to a movi
     CHECK((is - by).norm() < 0.25 * by.norm());
 }
 
+TEST_CASE("a point anywhere on the body is held, not the joint alone, and each point has its own nearness") {
+    scene::Scene s = test::otterScene();
+    edit::playClip(s, s.actors[0].id, "Walk");
+    const std::vector<std::string> feet = feetOf(*s.actors[0].actor);
+    REQUIRE(feet.size() == 2);
+    const std::string id = edit::addLayer(s, "hold", s.actors[0].id, feet);
+    const double unit = scene::placementOf(s.actors[0]).metres;
+    const Vec3 spot(0.0, 0.02, 0.05);
+    for (int k = 0; k < 3; ++k) s.layer(id)->set(std::string("spot_") + "xyz"[k] + "@" + feet[0], spot[k]);
+    const pipeline::Evaluation e = test::evaluate(s);
+    REQUIRE(e.layer(id)->problem.empty());
+    const rig::Actor& actor = *s.actors[0].actor;
+    const int foot = actor.skeleton.find(feet[0]);
+    int seen = 0;
+    for (const layers::Held& h : e.layer(id)->held) {
+        CHECK(h.near > 0);
+        CHECK(h.spot.norm() == Approx(h.joint == foot ? spot.norm() / unit : 0).margin(1e-9));
+        if (h.joint != foot) continue;
+        ++seen;
+        CHECK(h.after < 0.001 * actor.height);
+    }
+    CHECK(seen > 0);
+    // One that must be right down to count stands less, the other as before.
+    scene::Scene apart = s;
+    apart.layer(id)->apart[feet[1]]["near"] = 0.001;
+    const pipeline::Evaluation less = test::evaluate(apart);
+    const auto frames = [&](const pipeline::Evaluation& of, int joint) {
+        int n = 0;
+        for (const layers::Held& h : of.layer(id)->held)
+            if (h.joint == joint) n += h.to - h.from + 1;
+        return n;
+    };
+    const int other = actor.skeleton.find(feet[1]);
+    CHECK(frames(less, other) < frames(e, other));
+    CHECK(frames(less, foot) == frames(e, foot));
+}
+
 TEST_CASE("what cannot be held says so") {
     scene::Scene s = test::otterScene();
     edit::playClip(s, s.actors[0].id, "Idle");

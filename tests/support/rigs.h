@@ -115,13 +115,7 @@ struct Bench {
 };
 
 /// So many draws of the same code, or under sanitizers, which look at memory and not at odds, an eighth of them.
-constexpr int draws(int many) {
-#ifdef __SANITIZE_ADDRESS__
-    return many / 8;
-#else
-    return many;
-#endif
-}
+int draws(int many);
 
 /// How often this program has asked for memory so far (counted in core-tests).
 std::size_t allocations();

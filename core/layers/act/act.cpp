@@ -153,8 +153,8 @@ constexpr SettingSpec kSettings[] = {
      .label = "Effort",
      .unit = Unit::Times,
      .range = {0, 100},
-     .soft = {1, 8},
-     .start = 4,
+     .soft = {1, 15},
+     .start = 8,
      .help =
          "The most its legs push with together, against its weight. What they slip on, or cannot lift, falls short, and says so.",
      .more = "1: it barely stands up. More: it springs.",

@@ -177,6 +177,10 @@ std::vector<int> reads(const rig::Actor& actor, const scene::Layer&) {
     return out;
 }
 
+std::vector<int> concerned(const rig::Actor& actor, const scene::Layer& layer, std::string_view row) {
+    return row == "takes_turns" ? turnedSpine(actor) : jointsOf(*rig::figureOf(actor, topsOf(actor, layer)));
+}
+
 std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) {
     return volumesOf(actor, *rig::figureOf(actor, topsOf(actor, layer)));
 }
@@ -196,6 +200,7 @@ const LayerKind kBalanceKind{
     .moves = moves,
     .filter = balance,
     .reads = reads,
-    .volumes = volumes};
+    .volumes = volumes,
+    .concerned = concerned};
 
 }  // namespace nutatio::layers

@@ -695,6 +695,13 @@ std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& lay
     return Poised(actor, roles, none, turnedOf(actor, roles).joints).joints();
 }
 
+std::vector<int> turnedSpine(const rig::Actor& actor) {
+    const Turned turned = turnedOf(actor, rig::rolesOf(actor));
+    std::vector<int> out;
+    for (std::size_t k : turned.spine) out.push_back(turned.joints[k]);
+    return out;
+}
+
 Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
     const Weights weights(context);
     const Turned turned = turnedOf(context.actor, weights.roles);

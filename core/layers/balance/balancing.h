@@ -7,6 +7,8 @@ namespace nutatio::layers {
 
 /// Joints that a layer without problem may change, parents first.
 std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& layer);
+/// Those of the spine, which share turns.
+std::vector<int> turnedSpine(const rig::Actor& actor);
 
 Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel);
 

@@ -44,6 +44,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How far above its animated place it begins.",
      .more = "More: a longer drop.",
+     .role = scene::Role::Lift,
      .feel = false,
      .together = true,
      .group = "Throw"},
@@ -55,6 +56,7 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How fast it goes as it begins.",
      .more = "More: farther. 0: it drops.",
+     .role = scene::Role::ThrowSpeed,
      .feel = false,
      .together = true},
     {.id = "heading",
@@ -63,6 +65,7 @@ constexpr SettingSpec kSettings[] = {
      .range = {-360, 360},
      .soft = {-180, 180},
      .help = "Which way it is thrown: 0 along +z, 90 along +x.",
+     .role = scene::Role::ThrowHeading,
      .feel = false,
      .together = true},
     {.id = "rise",
@@ -72,6 +75,7 @@ constexpr SettingSpec kSettings[] = {
      .soft = {-90, 90},
      .start = 30,
      .help = "How steeply it is thrown upwards.",
+     .role = scene::Role::ThrowRise,
      .feel = false,
      .together = true},
     {.id = "spin",
@@ -229,6 +233,9 @@ class Falling {
             }
             for (int j : s.subtree(root)) fill(j, j == root);
         }
+        Thrown thrown{m_from, m_touch, m_start, {}};
+        for (const auto& [place, turn] : m_path) thrown.places.push_back(place);
+        out.thrown = std::make_shared<const Thrown>(std::move(thrown));
         if (m_touch < 0) out.remarks.push_back("it touches nothing in this shot");
         char text[80];
         std::snprintf(text, sizeof text, "touches first at frame %d, at %.3g m/s", m_touch + 1, m_speed);

@@ -31,6 +31,19 @@ using scene::SettingSpec;
 using scene::SettingType;
 using scene::Unit;
 
+constexpr SettingSpec spotRow(std::string_view id, std::string_view label, scene::Role role = scene::Role::None) {
+    return {.id = id,
+            .label = label,
+            .unit = Unit::Metres,
+            .range = {-100, 100},
+            .soft = {-0.3, 0.3},
+            .help = "Where on what hangs on the joint the held point is, from the joint in its axes: drag it over the body.",
+            .role = role,
+            .feel = false,
+            .together = true,
+            .each = scene::Each::Joint};
+}
+
 constexpr SettingSpec kSettings[] = {
     {.id = "joint",
      .label = "Points",
@@ -78,7 +91,6 @@ constexpr SettingSpec kSettings[] = {
      .help = "How near its lowest a point must be to stand, against the length of its limb.",
      .more = "More: contacts begin earlier. Less: only where it is right down.",
      .curved = true,
-     .together = true,
      .only = "contacts=found"},
     {.id = "still",
      .label = "Still",
@@ -89,7 +101,6 @@ constexpr SettingSpec kSettings[] = {
      .help = "How slow it must be to stand, in lengths of its limb a second.",
      .more = "More: sliding feet count. Less: only what stands still.",
      .curved = true,
-     .together = true,
      .only = "contacts=found"},
     {.id = "ease",
      .label = "Ease",
@@ -130,6 +141,9 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .together = true,
      .choices = "keep their turn|heel and ball stand"},
+    spotRow("spot_x", "Point x", scene::Role::Spot),
+    spotRow("spot_y", "Point y"),
+    spotRow("spot_z", "Point z"),
     kMixRow,
 };
 
@@ -208,6 +222,14 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     return out;
 }
 
+/// The place of a held point is said of that one.
+std::vector<int> concerned(const rig::Actor& actor, const scene::Layer& layer, std::string_view) {
+    std::vector<int> out;
+    for (const std::string& p : layer.list("joint"))
+        if (const int j = actor.skeleton.find(p); j != rig::kNoJoint) out.push_back(j);
+    return out;
+}
+
 /// Median, coordinate by coordinate.
 Vec3 middleOf(const std::vector<Vec3>& points) {
     Vec3 out;
@@ -275,7 +297,7 @@ class Holding {
             if (limb.onSole)
                 for (const Vec3* edge : {&limb.heel, &limb.ball}) m_points.push_back({k, findContacts(k, limb.end, *edge)});
             else
-                for (int joint : limb.points) m_points.push_back({k, findContacts(k, joint, Vec3::Zero())});
+                for (int joint : limb.points) m_points.push_back({k, findContacts(k, joint, spotOn(joint))});
         }
         combine();
         moveRoot();
@@ -342,6 +364,19 @@ class Holding {
         return way;
     }
 
+    /// The point that is held of what hangs on a joint, in its axes.
+    Vec3 spotOn(int joint) const {
+        Vec3 out;
+        for (int k = 0; k < 3; ++k) {
+            const std::string id = scene::channelId(std::string("spot_") + "xyz"[k], m_s.reference(joint));
+            out[k] = m_settings.at(id) / m_c.placement.metres;
+        }
+        if (out.isZero()) return out;
+        // Lengths are the actor's, however its joints are scaled.
+        const Mat3& m = m_worlds.front()[static_cast<std::size_t>(joint)].m;
+        return m.inverse() * (rotationOf(m) * out);
+    }
+
     double limbLength(const HeldLimb& l) const {
         return (place(l.lower, 0) - place(l.upper, 0)).norm() + (place(l.end, 0) - place(l.lower, 0)).norm();
     }
@@ -360,6 +395,7 @@ class Holding {
             on.push_back(m_ground[static_cast<std::size_t>(f)].inverse().apply(p.world.back()));
         }
         const double fps = m_below.grid().fps, length = limbLength(limb);
+        double near = 0;
         std::vector<rig::Standing> spans;
         const bool set = m_settings.text("contacts") == "intervals";
         if (set) {
@@ -367,10 +403,12 @@ class Holding {
                 spans.push_back({std::clamp(static_cast<int>(std::lround(i.from * fps)), 0, m_n - 1),
                                  std::clamp(static_cast<int>(std::lround(i.to * fps)), 0, m_n - 1)});
         } else {
+            const scene::Resolved& own = *m_c.settingsOf(m_s.reference(joint));
             rig::StandingRule rule;
-            rule.near = m_settings.at("near");
+            rule.near = own.at("near");
             rule.far = rule.near * 0.06 / 0.035;
-            rule.still = m_settings.at("still");
+            rule.still = own.at("still");
+            near = rule.near * length;
             rule.quick = 2 * rule.still;
             std::vector<Vec3> seen = on;
             // Near a thing that it is held to: nearer than anywhere else.
@@ -412,7 +450,8 @@ class Holding {
         const auto ease = static_cast<int>(std::lround(m_settings.at("ease")));
         for (std::size_t k = 0; k < spans.size(); ++k) {
             const rig::Standing& s = spans[k];
-            Held held{joint, s.from, s.to, m_ground[static_cast<std::size_t>(s.from)].apply(middles[k]), 0, 0, 0, set};
+            Held held{joint, s.from, s.to, m_ground[static_cast<std::size_t>(s.from)].apply(middles[k]), 0, 0, 0,
+                      set,   local,  near};
             for (int f = s.from; f <= s.to; ++f) {
                 const auto at = static_cast<std::size_t>(f);
                 p.weight[at] = 1;
@@ -681,6 +720,7 @@ const LayerKind kHoldKind{.id = "hold",
                           .problem = problem,
                           .moves = moves,
                           .filter = filter,
+                          .concerned = concerned,
                           .readsSpans = true};
 
 }  // namespace nutatio::layers

@@ -9,16 +9,23 @@
 namespace nutatio::layers {
 
 // With V the speed wanted at take-off, n from the feet to the centre of mass, e the way that the legs still have to extend and v
-// the speed along n: (V.n)^2 = v^2 + 2 a e, so that the speed is there when the legs are straight; each substep asks for v + a h,
-// by no more force than the effort. The trunk goes down beforehand, and over the feet as far as the force m (a - g), along V and
-// up, leans: it passes through the centre of mass then.
+// the speed along n: a = ((V.n)^2 - v^2)/(2 e) is wanted of the whole, and the legs push with m (a - g.n) and what of the last
+// substeps' a did not come of it, since thighs and shins must be turned as well. They do not push to the very end of their
+// length: there they would have to turn without bounds. The trunk goes down beforehand, and over the feet as far as the force m
+// (a - g), along V and up, leans: it passes through the centre of mass then, give or take what is needed to steer.
 
 namespace {
 
-constexpr double kLowest = 0.04;                                  // [sizes] above the lowest that a foot may stand
-constexpr double kStraight = 0.98;                                // of a leg's length, at which it gives no more
-constexpr double kSlipped = 0.03, kShort = 0.03, kMissed = 0.05;  // [sizes], share of the speed, [sizes]: told from there on
-constexpr double kMostLean = 0.5;                                 // [lengths of a leg] that the trunk goes over the feet
+constexpr double kLowest = 0.04;  // [sizes] above the lowest that a foot may stand
+constexpr double kStraight =
+    0.93;  // of a leg's length, up to which it pushes: beyond, thigh and shin would have to turn without bounds
+constexpr double kSlipped = 0.03, kShort = 0.02, kMissed = 0.06;  // [sizes]: told from there on
+constexpr double kLeft = 0.04;                                    // [s] without touch after which it has left
+constexpr double kSpare = 0.2;      // of the way that legs have, by which they are there before its end
+constexpr double kSteers = 0.15;    // [rad]
+constexpr double kMakesGood = 0.3;  // a substep
+constexpr double kUnbends = 0.3;    // [s]
+constexpr double kMostLean = 0.5;   // [lengths of a leg] that the trunk goes over the feet
 
 Vec3 jointOf(const physics::OneBody& body, std::size_t i) {
     const physics::SegmentDef& d = body.segment(i);
@@ -28,6 +35,13 @@ Vec3 jointOf(const physics::OneBody& body, std::size_t i) {
 double lowestOf(const physics::OneBody& body, std::size_t i, const Vec3& up) {
     const physics::SegmentDef& d = body.segment(i);
     return std::min(body.at(i, d.endA - d.centre).dot(up), body.at(i, d.endB - d.centre).dot(up)) - d.radius;
+}
+
+/// Unit `way` turned towards another by no more than legs lean off the line that turns nothing.
+Vec3 steered(const Vec3& way, const Vec3& to) {
+    if (!(to.norm() > 1e-9)) return way;
+    const Vec3 by = rotationVector(arc(way, to.normalized()));
+    return fromRotationVector(by.norm() > kSteers ? Vec3(by * (kSteers / by.norm())) : by) * way;
 }
 
 Vec3 upOf(const Vec3& gravity) {
@@ -64,7 +78,9 @@ bool PushOff::isLeg(std::size_t segment) const {
 }
 
 Vec3 PushOff::wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead) const {
-    if (!m_asked.toPlace) return m_asked.strength * std::sqrt(2 * gravity.norm() * std::max(0.0, m_asked.height)) * upOf(gravity);
+    const Vec3 up = upOf(gravity);
+    if (!m_asked.toPlace)
+        return m_asked.strength * std::sqrt(2 * gravity.norm() * std::max(0.0, m_from + m_asked.height - centre.dot(up))) * up;
     const double T = std::max(0.02, m_asked.until - ahead);
     return m_asked.strength * ((m_asked.place - centre) / T - 0.5 * T * gravity);
 }
@@ -96,7 +112,8 @@ void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
             lowestOf(body, leg.chain.back(), up) < lowest + kLowest * height)
             m_legs.push_back(leg);
     m_phase = m_legs.empty() ? Phase::Off : Phase::Crouches;
-    m_share = m_slip = m_got = m_miss = 0;
+    m_share = m_slip = m_miss = m_lost = m_speed = m_gain = m_held = m_offAt = m_offShare = 0;
+    m_from = body.centreOfMass().dot(up);
     m_capped = false;
     if (m_legs.empty()) return;
     Vec3 feet = Vec3::Zero();
@@ -124,11 +141,15 @@ void PushOff::advance(double past, const physics::OneBody& body, const LegsAsked
     }
     if (m_phase == Phase::Crouches) m_share = eased(past / std::max(asked.seconds, 1e-6));
     if (m_phase == Phase::Drives) m_share = std::clamp(extension(body) / m_room, 0.0, 1.0);
-    if (m_phase == Phase::Off) m_share = 0;
+    // Legs that did not get to extend do so in the air, and not at once.
+    if (m_phase == Phase::Off) {
+        if (m_offAt < 0) m_offAt = past;
+        m_share = m_offShare * (1 - eased((past - m_offAt) / kUnbends));
+    }
 }
 
 void PushOff::bend(BodyPose& pose, const Vec3& left) const {
-    if (m_share <= 0 || (m_phase != Phase::Crouches && m_phase != Phase::Drives)) return;
+    if (m_share <= 0 || m_phase == Phase::Idle) return;
     const Vec3 by = m_share * m_crouch;
     BodyPose out = pose;
     for (SegmentStand& s : out) s.joint += by;
@@ -151,8 +172,7 @@ void PushOff::bend(BodyPose& pose, const Vec3& left) const {
 
 bool PushOff::drive(double past, double h, const physics::OneBody& body, std::vector<physics::Thrust>& out) {
     if (m_phase != Phase::Drives) return false;
-    const Vec3 g = body.gravity(), centre = body.centreOfMass(), speed = body.meanVelocity(),
-               wanted = wantedSpeed(centre, g, past);
+    const Vec3 g = body.gravity(), up = upOf(g), centre = body.centreOfMass(), speed = body.meanVelocity();
     Vec3 mean = Vec3::Zero();
     double slid = 0;
     bool stands = false;
@@ -161,41 +181,49 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
         mean += (centre - body.place(foot)).normalized();
         if (!body.touches(foot)) continue;
         stands = true;
-        const Vec3 v = body.velocity(foot), up = upOf(g);
+        // Where it touches: a foot that rolls does not slip.
+        const physics::SegmentDef& d = body.segment(foot);
+        const Vec3 a = body.at(foot, d.endA - d.centre), b = body.at(foot, d.endB - d.centre),
+                   low = (a.dot(up) < b.dot(up) ? a : b) - d.radius * up;
+        const Vec3 v = body.velocity(foot) + body.spin(foot).cross(low - body.place(foot));
         slid = std::max(slid, (v - v.dot(up) * up).norm());
     }
     m_slip += h * slid;
-    const Vec3 way = mean.norm() > 1e-9 ? Vec3(mean.normalized()) : upOf(g);
-    const double room = extension(body), after = wanted.dot(way), now = speed.dot(way);
-    // Pressed on what they stand on, feet touch it; those that lose it for the first time have left.
-    if (room <= 1e-3 * m_room || now >= after || (!stands && m_got > 0)) {
-        const Vec3 up = upOf(g);
-        const double T = m_asked.until - past;
-        m_got = wanted.norm() > 1e-9 ? speed.dot(wanted) / wanted.squaredNorm() : 1;
-        if (!m_asked.toPlace) {
-            m_got = after > 0 ? speed.dot(up) / std::max(1e-9, wanted.dot(up)) : 1;
-            m_miss = m_asked.height - std::pow(std::max(0.0, speed.dot(up)), 2) / std::max(1e-9, 2 * g.norm());
-        } else {
-            m_miss = (centre + T * speed + 0.5 * T * T * g - m_asked.place).norm();
-        }
+    m_lost = stands ? 0 : m_lost + h;
+    const Vec3 way = mean.norm() > 1e-9 ? Vec3(mean.normalized()) : up;
+    const double room = std::max(0.0, extension(body)), now = speed.dot(way);
+    const Vec3 wanted = wantedSpeed(centre + room * way, g, past + room / std::max(0.5, now));
+    const double after = wanted.dot(way);
+
+    if (room <= 1e-3 * m_room || now >= after || m_lost > kLeft) {
+        const double T = m_asked.until - past, v = std::max(0.0, speed.dot(up));
+        m_miss = m_asked.toPlace ? (centre + T * speed + 0.5 * T * T * g - m_asked.place).norm()
+                                 : m_from + m_asked.height - centre.dot(up) - v * v / std::max(1e-9, 2 * g.norm());
         m_phase = Phase::Off;
+        m_offAt = -1;
+        m_offShare = m_share;
         return true;
     }
-    if (stands) m_got = std::max(m_got, 1e-3);
-    const double gain = (after * after - std::max(0.0, now) * std::abs(now)) / (2 * std::max(room, 1e-3 * m_room));
-    const double weight = body.mass() * std::max(g.norm(), 1e-3),
-                 most = m_asked.effort * weight / static_cast<double>(m_legs.size());
-    if (body.mass() * (gain + g.norm()) > m_asked.effort * weight) m_capped = true;
+    // What its own joints hold back of it is made good: asked less what came of it, evened out over some substeps.
+    if (m_gain > 0) m_held = std::clamp(m_held + kMakesGood * (m_gain - (now - m_speed) / h), 0.0, m_asked.effort * g.norm());
+    // No more than what brings it there in this step.
+    const double gain = std::min(
+        (after * after - now * std::abs(now)) / (2 * std::max(room - kSpare * m_room, kSpare * m_room / 4)), (after - now) / h);
+    m_speed = now;
+    m_gain = gain;
+    const double weight = body.mass() * std::max(g.norm(), 1e-3), force = body.mass() * (gain + m_held - g.dot(way)),
+                 most = m_asked.effort * weight;
+    m_capped = m_capped || force > most;
+    // The force that would bring all of the speed, sideways too.
+    const Vec3 leant = (wanted - speed) * (gain / std::max(1e-6, after - now)) - g;
     for (const Leg& leg : m_legs) {
         const std::size_t foot = leg.chain.back();
         physics::Thrust t;
         t.segment = body.number(leg.trunk);
         t.off = body.number(foot);
         t.at = body.place(foot);
-        t.along = (centre - t.at).normalized();
-        const Vec3 trunk = body.velocity(leg.trunk) + body.spin(leg.trunk).cross(t.at - body.place(leg.trunk));
-        t.speed = t.along.dot(trunk - body.velocity(foot)) + gain * h;
-        t.most = most;
+        t.along = steered((centre - t.at).normalized(), leant);
+        t.force = std::clamp(force, 0.0, most) / static_cast<double>(m_legs.size());
         out.push_back(t);
     }
     return false;
@@ -204,7 +232,7 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
 std::string PushOff::shortfall(double size) const {
     if (m_phase != Phase::Off) return {};
     if (m_legs.empty()) return "finds no legs to leap with";
-    if (m_got > 1 - kShort && (!m_asked.toPlace || m_miss < kMissed * size)) return {};
+    if (m_miss < (m_asked.toPlace ? kMissed : kShort) * size) return {};
     char text[200];
     if (m_asked.toPlace)
         std::snprintf(text, sizeof text, "comes %.0f cm short of its place", 100 * m_miss);
@@ -221,8 +249,8 @@ std::string PushOff::shortfall(double size) const {
 }
 
 void PushOff::appendState(std::vector<double>& to) const {
-    to.insert(to.end(),
-              {static_cast<double>(static_cast<int>(m_phase)), m_share, m_room, m_slip, m_got, m_miss, m_capped ? 1.0 : 0.0});
+    to.insert(to.end(), {static_cast<double>(static_cast<int>(m_phase)), m_share, m_room, m_from, m_speed, m_gain, m_held, m_lost,
+                         m_offAt, m_offShare, m_slip, m_miss, m_capped ? 1.0 : 0.0});
     to.insert(to.end(), m_crouch.begin(), m_crouch.end());
     for (const Leg& leg : m_all)
         to.push_back(std::any_of(m_legs.begin(), m_legs.end(), [&](const Leg& l) { return l.chain == leg.chain; }) ? 1 : 0);
@@ -230,7 +258,8 @@ void PushOff::appendState(std::vector<double>& to) const {
 
 const double* PushOff::takeState(const double* from) {
     m_phase = static_cast<Phase>(static_cast<int>(std::clamp(std::round(*from++), 0.0, 3.0)));
-    for (double* v : {&m_share, &m_room, &m_slip, &m_got, &m_miss}) *v = *from++;
+    for (double* v : {&m_share, &m_room, &m_from, &m_speed, &m_gain, &m_held, &m_lost, &m_offAt, &m_offShare, &m_slip, &m_miss})
+        *v = *from++;
     m_capped = *from++ != 0;
     m_crouch = Vec3::Map(from);
     from += 3;

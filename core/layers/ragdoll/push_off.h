@@ -58,6 +58,7 @@ class PushOff {
         std::vector<std::size_t> chain;  // from the trunk to the foot
         std::size_t trunk = 0;           // on which it hangs
     };
+    /// At take-off, where the centre of mass will be then, `ahead` [s] after the frame before.
     Vec3 wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead) const;
     double lengthOf(const Leg& leg, const physics::OneBody& body) const;
     double extension(const physics::OneBody& body) const;
@@ -70,8 +71,13 @@ class PushOff {
     Vec3 m_crouch = Vec3::Zero();  // of the trunk at its deepest [m]
     double m_share = 0;            // of the crouch, at the frame
     double m_room = 0;             // that its legs have to extend when they begin to [m]
-    double m_slip = 0;             // how far its feet slid meanwhile [m]
-    double m_got = 0, m_miss = 0;  // share of the speed that it was after; how far off it will come [m]
+    double m_from = 0;             // height of the centre of mass as it begins [m]
+    double m_speed = 0, m_gain = 0,
+           m_held = 0;                   // of the last substep: speed, what was to be gained [m/s^2]; and what joints hold back
+    double m_lost = 0;                   // for how long no foot has touched anything [s]
+    double m_offAt = 0, m_offShare = 0;  // when it took off, and how much of the crouch was left
+    double m_slip = 0;                   // how far its feet slid meanwhile [m]
+    double m_miss = 0;                   // how far off it will come [m]
     bool m_capped = false;
 };
 

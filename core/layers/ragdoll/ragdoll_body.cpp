@@ -12,6 +12,8 @@ namespace nutatio::layers {
 namespace {
 
 constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
+constexpr double kHandSpeed = 3;     // [sizes/s] of the hand that pulls it about
+constexpr double kHandForce = 4;     // [times its weight] that it has
 constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 
 Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
@@ -355,6 +357,28 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
 
 void RagdollBody::drive(double u, double h, double dt, std::vector<physics::Grip>& grips, std::vector<physics::Thrust>& thrusts) {
     if (!m_acts.none()) m_acts.drive(u, h, dt, *m_body, grips, thrusts);
+    if (m_pulled < 0) return;
+    physics::Grip& g = grips.emplace_back();
+    g.segment = m_body->number(static_cast<std::size_t>(m_pulled));
+    g.at = m_pullAt;
+    // It is drawn there no faster than a hand goes.
+    const double most = kHandSpeed * m_figure->height * m_placement.metres * h;
+    const Vec3 way = m_pullTo - m_pullNow;
+    const Vec3 by = way.norm() > most ? Vec3(most / way.norm() * way) : way;
+    g.place = m_pullNow;
+    g.velocity = by / h;
+    m_pullNow += by;
+    g.most = kHandForce * m_body->mass() * kEarthGravity;
+}
+
+void RagdollBody::pull(int joint, const std::optional<Vec3>& to) {
+    const int was = m_pulled;
+    m_pulled = to && joint != rig::kNoJoint ? m_figure->segmentOf[static_cast<std::size_t>(joint)] : -1;
+    if (m_pulled < 0) return;
+    const auto i = static_cast<std::size_t>(m_pulled);
+    m_pullAt = toWorld(m_rest[static_cast<std::size_t>(joint)].t) - m_body->segment(i).centre;
+    m_pullTo = toWorld(*to);
+    if (was != m_pulled) m_pullNow = m_body->at(i, m_pullAt);
 }
 
 void RagdollBody::finish(Way way, double dt, int frame, double h) {

@@ -47,6 +47,7 @@ class RagdollBody {
     Vec3 probeGoal() const;
     double probeLever() const;
     bool watch(int joint);
+    void pull(int joint, const std::optional<Vec3>& to);
 
   private:
     using Stand = SegmentStand;
@@ -110,6 +111,8 @@ class RagdollBody {
     double m_follow = 1, m_floor = 0;
     bool m_meetsFloor = true;
     std::size_t m_watched = 0;
+    int m_pulled = -1;                                                                // segment that a hand has hold of
+    Vec3 m_pullAt = Vec3::Zero(), m_pullTo = Vec3::Zero(), m_pullNow = Vec3::Zero();  // from its centre, at rest; in the world
 };
 
 }  // namespace nutatio::layers

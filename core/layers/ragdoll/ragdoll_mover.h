@@ -22,6 +22,7 @@ class RagdollMover final : public Mover {
     Vec3 probe() const override { return own().probe(); }
     Vec3 probeGoal() const override { return own().probeGoal(); }
     double probeLever() const override { return own().probeLever(); }
+    void pull(int joint, const std::optional<Vec3>& to) override { m_bodies[m_own].body->pull(joint, to); }
     bool watch(int joint) override { return m_bodies[m_own].body->watch(joint); }
 
   private:
