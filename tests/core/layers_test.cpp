@@ -38,6 +38,7 @@ std::vector<Vec3> tipWith(const scene::Scene& s) {
 /// What must stand on the joint that moves itself to have an effect; a person, on its chest.
 const char* targetFor(const scene::SettingSpec& spec, const layers::LayerKind* kind = nullptr) {
     if (kind && kind->setting("poise")) return "chest";
+    if (kind && kind->setting("contacts")) return "bone_3";
     return spec.id.substr(0, 4) == "more" || spec.id == "late" || spec.id == "about_frame" ? "root" : "bone_2";
 }
 
@@ -222,7 +223,8 @@ namespace {
 /// What needs a morph target, a region, a size that changes or a bend is in touchup_test.cpp.
 bool isElsewhere(const scene::SettingSpec& spec) {
     return spec.each == scene::Each::Morph || spec.each == scene::Each::Handle || spec.id.substr(0, 8) == "handles_" ||
-           spec.id == "more_size" || spec.id == "straighten";
+           spec.id == "more_size" || spec.id == "straighten" || spec.id.substr(0, 6) == "crouch" ||
+           (spec.id == "effort" && spec.unit == scene::Unit::Times);  // of leaps: see leap_test.cpp
 }
 
 /// Gives a setting something to act on, and the value that it is changed to.

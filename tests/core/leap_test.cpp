@@ -115,6 +115,25 @@ TEST_CASE("legs that push no harder than they can fall short, and say by how muc
     CHECK(highest(centres(s, e)) - centres(s, e)[0].y() < 0.35);
 }
 
+TEST_CASE("a deeper crouch goes lower, a longer one takes longer") {
+    const auto lowest = [](double crouch, double frames, int* when) {
+        scene::Scene s = oneWho({});
+        leaps(s, {{"crouch", crouch}, {"crouch_frames", frames}}, 0.25, 2.0);
+        const std::vector<Vec3> c = centres(s, test::evaluate(s));
+        std::size_t at = 0;
+        // Before it lands.
+        for (std::size_t f = 0; f < 9 + static_cast<std::size_t>(frames); ++f)
+            if (c[f].y() < c[at].y()) at = f;
+        *when = static_cast<int>(at);
+        return c[0].y() - c[at].y();
+    };
+    int deep = 0, flat = 0, slow = 0;
+    const double down = lowest(0.45, 6, &deep);
+    CHECK(lowest(0.15, 6, &flat) < 0.6 * down);
+    lowest(0.45, 14, &slow);
+    CHECK(slow > deep + 4);
+}
+
 TEST_CASE("a leap to a place takes hold of the floor: on a slick one it falls short, since its feet slip") {
     std::vector<double> far;
     for (const double friction : {1.2, 0.03}) {
