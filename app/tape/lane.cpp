@@ -246,17 +246,23 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
     }
 }
 
-/// Where joints are held: a row a joint at the foot of the lane, solid where it was found, open where it was set by hand.
+/// Where points are held: a row for each at the foot of the lane, heel and ball apart, solid where it was found, open where it
+/// was set by hand.
 void Lane::paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers::Held>& held) {
     if (held.empty()) return;
     const look::Theme& t = look::theme();
-    std::vector<int> joints;
+    std::vector<const layers::Held*> points;
+    const auto rowOf = [&](const layers::Held& h) {
+        return std::find_if(points.begin(), points.end(),
+                            [&](const layers::Held* o) { return o->joint == h.joint && o->spot == h.spot; }) -
+               points.begin();
+    };
     for (const layers::Held& h : held)
-        if (std::find(joints.begin(), joints.end(), h.joint) == joints.end()) joints.push_back(h.joint);
+        if (rowOf(h) == static_cast<std::ptrdiff_t>(points.size())) points.push_back(&h);
     constexpr double kRow = 4;
     for (const layers::Held& h : held) {
-        const auto row = static_cast<double>(std::find(joints.begin(), joints.end(), h.joint) - joints.begin());
-        const QRectF bar(s.x(h.from), height() - 2 - kRow * (static_cast<double>(joints.size()) - row),
+        const auto row = static_cast<double>(rowOf(h));
+        const QRectF bar(s.x(h.from), height() - 2 - kRow * (static_cast<double>(points.size()) - row),
                          std::max(2.0, s.x(h.to) - s.x(h.from)), kRow - 1);
         p.setPen(QPen(t.lagoon, 1));
         p.setBrush(h.set ? Qt::NoBrush : QBrush(t.lagoon));

@@ -79,6 +79,20 @@ QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
     return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
 }
 
+QString TunedPage::fellows(const scene::Scene& s, const scene::Owner& owner) {
+    const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr;
+    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
+    const auto joins = [&](const scene::Layer& each) {
+        return each.kind == l->kind && s.acts(each) && kind->joins(scene::Resolved(each, kind->settings));
+    };
+    QStringList out;
+    if (kind && kind->joins && joins(*l))
+        for (const scene::Layer& other : s.layers)
+            if (const scene::ActorEntry* a = other.actor == l->actor || !joins(other) ? nullptr : s.actor(other.actor))
+                out << QString::fromStdString(a->name);
+    return out.join(QStringLiteral(", "));
+}
+
 QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const Session& session) {
     const scene::Tuned* t = s.tuned(owner);
     if (!t) return {};
@@ -90,6 +104,7 @@ QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const
         for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
     }
     if (MeetsTable::suits(s, owner)) out += u'm';
+    out += fellows(s, owner);
     if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id)
         out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
     if (const auto part = session.partJoint(); part && part->layer->id == owner.id) out += u'p' + QString::number(part->joint);
@@ -186,6 +201,8 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         m_rows->addWidget(m_meets);
         connect(m_meets, &MeetsTable::hovered, this, &TunedPage::hovered);
     }
+    if (const QString with = fellows(s, m_owner); !with.isEmpty())
+        addText(tr("Moves, where they meet, and is moved by: %1.").arg(with));
     const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
     if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind) {
         if (kind->movers) addSeal(s.shot());

@@ -108,13 +108,17 @@ void SettingRow::buildNumber(QHBoxLayout* row) {
     m_field->setAccessibleName(qs(m_spec.label));
     m_field->installEventFilter(this);
     row->addWidget(m_field);
-    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share     ? QStringLiteral("%")
-                            : m_spec.unit == scene::Unit::Degrees ? QStringLiteral("°")
-                            : m_spec.unit == scene::Unit::Frames  ? tr("f")
-                                                                  : qs(scene::unitText(m_spec.unit)));
+    auto* unit = new QLabel(m_spec.unit == scene::Unit::Share              ? QStringLiteral("%")
+                            : m_spec.unit == scene::Unit::Degrees          ? QStringLiteral("°")
+                            : m_spec.unit == scene::Unit::Frames           ? tr("f")
+                            : m_spec.unit == scene::Unit::DegreesPerSecond ? QStringLiteral("°/s")
+                                                                           : qs(scene::unitText(m_spec.unit)));
     unit->setObjectName(QStringLiteral("soft"));
     unit->setFont(look::textFont(9));
-    unit->setFixedSize(m_spec.unit == scene::Unit::MetresPerSecond ? 24 : m_spec.unit == scene::Unit::Centimetres ? 18 : 14, 13);
+    unit->setFixedSize(m_spec.unit == scene::Unit::MetresPerSecond                                               ? 24
+                       : m_spec.unit == scene::Unit::Centimetres || m_spec.unit == scene::Unit::DegreesPerSecond ? 18
+                                                                                                                 : 14,
+                       13);
     row->addWidget(unit);
     m_slider = new Slider;
     m_slider->setSlim(true);

@@ -446,10 +446,10 @@ class Run {
     /// Layers that are solved together, each as it is to be run, with what they saw when the lowest of them was come to.
     struct Joined {
         struct One {
-            std::string layer, actor;
+            std::string layer;
             std::shared_ptr<const layers::LayerContext> context;
             std::shared_ptr<const rig::Track> track;
-            std::vector<std::string> met;
+            std::vector<std::string> met, remarks;
         };
         std::vector<One> ones;                                            // in the order of the stack
         std::map<std::size_t, std::shared_ptr<const rig::Track>> tracks;  // by climber: those of all actors that they look at
@@ -499,42 +499,45 @@ class Run {
             Waiting w = prepared(c, 0, its, one, aside, h);
             for (layers::LayerContext::Other& o : w.context.others) o.track = tracked(climberOf(o.id)).get();
             all.key(h.done());
-            out->ones.push_back({one->id, one->actor, std::make_shared<const layers::LayerContext>(std::move(w.context)),
-                                 tracked(c), std::move(aside.met)});
+            out->ones.push_back({one->id, std::make_shared<const layers::LayerContext>(std::move(w.context)), tracked(c),
+                                 std::move(aside.met), std::move(aside.remarks)});
             m_joined[one->id] = out;
         }
         out->key = all.done();
         return out;
     }
 
+    /// One of them, as it is to be run.
+    Waiting oneOf(const std::shared_ptr<const Joined>& joined, std::size_t at, std::size_t result, const Plan& plan,
+                  const std::string& layer, LayerResult& r, Hasher& h) {
+        m_touched.clear();
+        h.key(joined->key);
+        std::vector<layers::LayerContext::Fellow> fellows;
+        const Joined::One* mine = nullptr;
+        for (const Joined::One& one : joined->ones) {
+            if (one.layer == layer) {
+                mine = &one;
+                h.number(fellows.size());
+                continue;
+            }
+            fellows.push_back({one.context, one.track, mine == nullptr});
+        }
+        r.met = mine->met;
+        r.remarks.insert(r.remarks.end(), mine->remarks.begin(), mine->remarks.end());
+        Waiting w{at, result, &plan, *mine->context, {}, {}, nullptr, joined};
+        w.context.fellows = std::move(fellows);
+        return w;
+    }
+
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
         const bool whole = takesWhole(plan);
-        if (whole || plan.kind->acts || conflicts(me, plan)) flush();
+        // What is solved together has seen what it looks at already.
+        if (whole || (plan.kind->acts && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
         LayerResult r = m_out.actors[at].layers[result];
         const std::shared_ptr<const Joined> joined = joinedWith(layer, plan);
         Hasher h;
-        Waiting w = prepared(at, result, plan, layer, r, h);
-        if (joined) {
-            m_touched.clear();
-            h = Hasher();
-            h.key(joined->key);
-            std::vector<layers::LayerContext::Fellow> fellows;
-            bool below = true;
-            for (const Joined::One& one : joined->ones) {
-                if (one.layer != layer->id) {
-                    fellows.push_back({one.context, one.track, below});
-                    r.together.push_back(one.layer);
-                    continue;
-                }
-                below = false;
-                h.number(fellows.size());
-                w.context.others = one.context->others;
-                r.met = one.met;
-            }
-            w.context.fellows = std::move(fellows);
-            w.joined = joined;
-        }
+        Waiting w = joined ? oneOf(joined, at, result, plan, layer->id, r, h) : prepared(at, result, plan, layer, r, h);
         m_out.actors[at].layers[result] = std::move(r);
         w.full = h.done();
         w.shown = w.full;

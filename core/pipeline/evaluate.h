@@ -44,7 +44,6 @@ struct LayerResult {
     layers::Closure closure;                         // how its loop was closed, where it was to be
     std::shared_ptr<const scene::Seal> sealed;       // what of it was to be sealed
     std::vector<std::string> met;                    // ids of the colliders that it can reach
-    std::vector<std::string> together;               // ids of the layers that were solved together with it
     Changed changed;                                 // empty when it did nothing
     layers::ResolvedPtr settings;                    // as they held in the shot, feeds counted; null for an unknown kind
     std::shared_ptr<const rig::Region> region;       // that it is laid over; null where it names none that is there

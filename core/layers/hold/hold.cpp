@@ -671,8 +671,8 @@ class Holding {
             }
         char said[120];
         const double mm = 1000 * m_c.placement.metres;
-        std::snprintf(said, sizeof said, "holds %d contacts: they slide %.3g mm below, %.2g mm now", contacts, mm * before,
-                      mm * after);
+        std::snprintf(said, sizeof said, "holds %d contact%s: %s %.3g mm below, %.2g mm now", contacts, contacts == 1 ? "" : "s",
+                      contacts == 1 ? "it slides" : "they slide", mm * before, mm * after);
         if (contacts > 0) out.said = said;
         if (contacts == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
         if (after > 0.02 * m_c.actor.height) {
