@@ -220,7 +220,7 @@ Result<Done> copySettings(scene::Scene& scene, const scene::Owner& from, const s
 
 const scene::SettingSpec* passesOf(const scene::Layer& layer) {
     const layers::LayerKind* kind = layers::findKind(layer.kind);
-    if (!kind || !kind->meets) return nullptr;
+    if (!kind || !kind->meets || kind->onto) return nullptr;
     for (const scene::SettingSpec& row : kind->settings)
         if (row.type == scene::SettingType::Colliders) return &row;
     return nullptr;

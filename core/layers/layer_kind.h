@@ -313,6 +313,8 @@ struct LayerKind {
     bool readsSpans = false;
     /// It meets bodies, wind and pins.
     bool meets = false;
+    /// The only bodies that a layer looks at, by id, where its kind is put onto some; null: it meets all that are in reach.
+    std::vector<std::string> (*onto)(const scene::Resolved&) = nullptr;
     /// How far its joints may get from where they hang [units], 0: it meets nothing. Bodies farther away cannot matter.
     double (*reach)(const rig::Actor&, const scene::Layer&, const scene::Resolved&) = nullptr;
     /// Wind moves it, whether or not it meets bodies.

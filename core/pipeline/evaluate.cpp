@@ -575,6 +575,14 @@ class Run {
         return c == m_climbers.size() ? rig::kNoJoint : m_climbers[c].entry->actor->skeleton.find(named.joint);
     }
 
+    static bool meetsAll(const Plan& plan) { return plan.kind->meets && !plan.kind->onto; }
+
+    static bool looksAt(const Plan& plan, const std::string& body) {
+        if (!plan.kind->onto) return plan.kind->meets;
+        const std::vector<std::string> ids = plan.kind->onto(*plan.settings);
+        return std::find(ids.begin(), ids.end(), body) != ids.end();
+    }
+
     /// Whether what waits writes what this layer looks at or writes, or looks at what this one writes.
     bool conflicts(const Climber& me, const Plan& plan) const {
         if (m_waiting.empty()) return false;
@@ -595,9 +603,11 @@ class Run {
             if (pending(named.actor, jointOf(named))) return true;
         if (!plan.kind->meets) return false;
         return std::any_of(m_items.colliders.begin(), m_items.colliders.end(),
-                           [&](const auto& c) { return pending(c.body.collider->actor, c.joint); }) ||
-               std::any_of(m_items.pins.begin(), m_items.pins.end(),
-                           [&](const auto& p) { return pending(p.hold.pin->toActor, p.toJoint); });
+                           [&](const auto& c) {
+                               return looksAt(plan, c.body.collider->id) && pending(c.body.collider->actor, c.joint);
+                           }) ||
+               (meetsAll(plan) && std::any_of(m_items.pins.begin(), m_items.pins.end(),
+                                              [&](const auto& p) { return pending(p.hold.pin->toActor, p.toJoint); }));
     }
 
     /// Gives the layer what it can meet, and hashes that.
@@ -605,7 +615,7 @@ class Run {
         m_touched.clear();
         const Plan& plan = *w.plan;
         if (plan.kind->blown || plan.kind->meets) feedItems();
-        if (plan.kind->blown || plan.kind->meets)
+        if (plan.kind->blown || meetsAll(plan))
             for (const ItemsOfShot::Wind& wind : m_items.winds)
                 if (wind.blow.wind->layers.empty() || std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(),
                                                                 w.context.layer.id) != wind.blow.wind->layers.end()) {
@@ -633,7 +643,7 @@ class Run {
             if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
         std::vector<const Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
-            if (!plan.kind->meets || !canReach(w, c, bases)) continue;
+            if (!looksAt(plan, c.body.collider->id) || !canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
             r.met.push_back(c.body.collider->id);
             h.key(c.key);
@@ -641,7 +651,7 @@ class Run {
         }
         const auto mine = [&](int joint) { return std::binary_search(plan.writes.begin(), plan.writes.end(), joint); };
         for (const ItemsOfShot::Pin& p : m_items.pins) {
-            if (!plan.kind->meets || p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
+            if (!meetsAll(plan) || p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
             w.context.pins.push_back(p.hold);
             h.key(p.key);
             touch(p.hold.pin->toActor, p.toJoint);

@@ -156,6 +156,58 @@ TEST_CASE("intervals set by hand are the contacts, and a hand holds on to a movi
     CHECK((is - by).norm() < 0.25 * by.norm());
 }
 
+TEST_CASE("a hand is held on the surface of a ball that moves, where it touches it, and may slide over that") {
+    scene::Scene s = test::otterScene();
+    edit::playClip(s, s.actors[0].id, "Idle");
+    const rig::Actor& actor = *s.actors[0].actor;
+    const double unit = scene::placementOf(s.actors[0]).metres, radius = 0.1;
+    const int hand = actor.skeleton.find("hand_R");
+    const Vec3 begins = unit * test::worldPlaces(actor, *test::evaluate(s).actors[0].result, hand)[12];
+    // It stands a little beside the hand, and goes away from it by and by.
+    scene::Collider ball = scene::newCollider(s, s.actors[0], 0, scene::Shape::Sphere);
+    ball.actor.clear();
+    ball.joint.clear();
+    ball.set("radius", radius);
+    const Vec3 centre = begins + Vec3(radius + 0.008, 0, 0);
+    ball.setVector("offset", centre);
+    s.colliders.push_back(ball);
+    test::keyed(s, {scene::List::Colliders, ball.id}, "offset_z", {{0, centre.z()}, {30, centre.z()}, {60, centre.z() + 0.04}});
+    const std::string id = edit::addLayer(s, "hold", s.actors[0].id, {"hand_R"});
+    s.layer(id)->set("onto", std::vector<std::string>{ball.id});
+    s.layer(id)->set("contacts", std::string("intervals"));
+    s.editShot().intervals[id] = {{0.5, 2.5, 0.1, 0.1}};
+    const auto middleOfBall = [&](int f) -> Vec3 {
+        return {centre.x(), centre.y(),
+                scene::Resolved(ball, scene::colliderTable(), s.shot().keysOf({scene::List::Colliders, ball.id}), 24, 97)
+                    .at("offset_z", f)};
+    };
+    for (const bool slides : {false, true}) {
+        INFO(slides);
+        if (slides) s.layer(id)->set("slides", std::string("over the ground"));
+        const pipeline::Evaluation e = test::evaluate(s);
+        REQUIRE(e.layer(id)->problem.empty());
+        CHECK(e.layer(id)->met == std::vector<std::string>{ball.id});
+        const std::vector<Vec3> at = test::worldPlaces(actor, *e.actors[0].result, hand);
+        double apart = 0, wanders = 0;
+        for (int f = 14; f <= 58; ++f) {
+            const Vec3 off = unit * at[static_cast<std::size_t>(f)] - middleOfBall(f), first = unit * at[14] - middleOfBall(14);
+            apart = std::max(apart, std::abs(off.norm() - radius));
+            wanders = std::max(wanders, (off - first).norm());
+        }
+        CHECK(apart < 0.002);
+        CHECK((wanders < 0.003) == !slides);
+    }
+    // Found: only where it is near.
+    s.layer(id)->set("contacts", std::string("found"));
+    s.layer(id)->set("still", 2.0);
+    const pipeline::Evaluation found = test::evaluate(s);
+    REQUIRE_FALSE(found.layer(id)->held.empty());
+    scene::Scene far = s;
+    far.editShot().keys.clear();
+    far.colliders.edit(0).setVector("offset", centre + Vec3(0.5, 0, 0));
+    CHECK(test::evaluate(far).layer(id)->held.empty());
+}
+
 TEST_CASE("a point anywhere on the body is held, not the joint alone, and each point has its own nearness") {
     scene::Scene s = test::otterScene();
     edit::playClip(s, s.actors[0].id, "Walk");

@@ -67,6 +67,12 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .anywhere = true,
      .together = true},
+    {.id = "onto",
+     .label = "On the surface of",
+     .type = SettingType::Colliders,
+     .help =
+         "A collider or set piece on whose surface points are held where they are near it: hands on a rail, a strap on a back.",
+     .feel = false},
     {.id = "at",
      .label = "Takes it",
      .type = SettingType::Choice,
@@ -78,7 +84,8 @@ constexpr SettingSpec kSettings[] = {
     {.id = "slides",
      .label = "May slide",
      .type = SettingType::Choice,
-     .help = "Ways that a held point may go all the same: over the ground, or along an axis of what it is held to.",
+     .help =
+         "Ways that a held point may go all the same: over the ground or the surface, or along an axis of what it is held to.",
      .feel = false,
      .together = true,
      .choices = "no|over the ground|along x|along y|along z"},
@@ -230,6 +237,10 @@ std::vector<int> concerned(const rig::Actor& actor, const scene::Layer& layer, s
     return out;
 }
 
+std::vector<std::string> onto(const scene::Resolved& settings) {
+    return settings.list("onto");
+}
+
 /// Median, coordinate by coordinate.
 Vec3 middleOf(const std::vector<Vec3>& points) {
     Vec3 out;
@@ -321,9 +332,48 @@ class Holding {
         }
     }
 
+    /// A surface that points are held on: it goes along with what it rides on.
+    bool readSurface() {
+        const auto& onto = m_settings.list("onto");
+        Anchors anchors(m_c);
+        for (const LayerContext::Body& b : m_c.colliders) {
+            if (onto.empty() || b.collider->id != onto.front()) continue;
+            const int anchor = anchors.add(b.collider->actor, b.collider->joint);
+            if (anchor < 0) return false;
+            anchors.close();
+            const scene::Placement& p = m_c.placement;
+            for (int f = 0; f < m_n; ++f) {
+                anchors.update(PoseView(m_below, f));
+                const StandingBody stands = standingBody(*b.settings, f, anchors, anchor, p);
+                m_surface.push_back(bodyOf(stands.numbers, stands.place));
+                m_ground[static_cast<std::size_t>(f)] = {(p.turn.conjugate() * stands.place.turn).toRotationMatrix(),
+                                                         p.toOwn(stands.place.centre)};
+            }
+            return true;
+        }
+        return false;
+    }
+
+    /// From a point, in the axes of the surface, to the nearest of that; nothing where it has no way out.
+    Vec3 toSurface(int f, const Vec3& on) const {
+        const scene::Placement& p = m_c.placement;
+        const Affine& ground = m_ground[static_cast<std::size_t>(f)];
+        const physics::Contact c =
+            physics::nearest(m_surface[static_cast<std::size_t>(f)], p.toWorld(ground.apply(on)), Vec3::Zero());
+        if (!c.normal.allFinite()) return Vec3::Zero();
+        return ground.m.transpose() * (p.turn.conjugate() * (-c.distance / p.metres * c.normal));
+    }
+
+    /// What of the way from a point to the middle of its contact is to be made good, in the axes of what it stands on.
+    Vec3 offOf(int f, const Vec3& on, const Vec3& middle) const {
+        const bool slides = !m_surface.empty() && m_free[0] && m_free[2] && !m_free[1];
+        return slides ? toSurface(f, on) : heldOf(middle - on);
+    }
+
     /// What points stand on: frame by frame from its axes to the actor's.
     void readGround() {
         m_ground.assign(static_cast<std::size_t>(m_n), Affine{m_level.conjugate().toRotationMatrix(), Vec3::Zero()});
+        if (readSurface()) return;
         const std::string& on = m_settings.text("on");
         if (!on.empty()) {
             Anchors anchors(m_c);
@@ -416,7 +466,15 @@ class Holding {
                 const Vec3 nearest = middleOf(on);
                 for (Vec3& q : seen) q = Vec3(q.x(), (q - nearest).norm(), q.z());
             }
-            spans = rig::standingOf(seen, fps, length, rule);
+            // Near a surface by how far it is, still by how far it goes.
+            const double touching = 0;
+            double way = 0;
+            for (int f = 0; f < m_n && !m_surface.empty(); ++f) {
+                const auto at = static_cast<std::size_t>(f);
+                if (f > 0) way += (on[at] - on[at - 1]).norm();
+                seen[at] = Vec3(way, toSurface(f, on[at]).norm(), 0);
+            }
+            spans = rig::standingOf(seen, fps, length, rule, m_surface.empty() ? nullptr : &touching);
         }
         // A cut ends what stands.
         for (int cut : m_c.cuts) {
@@ -446,6 +504,9 @@ class Holding {
             middles.front() = middleOf(stood);
             middles.back() = middles.front() + m_lapWay;
         }
+        // On the surface, in the middle of its contact.
+        for (std::size_t k = 0; k < spans.size() && !m_surface.empty(); ++k)
+            middles[k] += toSurface((spans[k].from + spans[k].to) / 2, middles[k]);
         if (m_carried && m_settings.text("at") == "right at it") std::fill(middles.begin(), middles.end(), Vec3::Zero());
         const auto ease = static_cast<int>(std::lround(m_settings.at("ease")));
         for (std::size_t k = 0; k < spans.size(); ++k) {
@@ -455,7 +516,7 @@ class Holding {
             for (int f = s.from; f <= s.to; ++f) {
                 const auto at = static_cast<std::size_t>(f);
                 p.weight[at] = 1;
-                const Vec3 off = heldOf(middles[k] - on[at]);
+                const Vec3 off = offOf(f, on[at], middles[k]);
                 p.offset[at] = m_ground[at].m * off;
                 held.before = std::max(held.before, off.norm());
             }
@@ -663,7 +724,8 @@ class Holding {
             for (Held held : m_points[k].point.held) {
                 const std::vector<Vec3> stood(now[k].begin() + held.from, now[k].begin() + held.to + 1);
                 const Vec3 middle = middleOf(stood);
-                for (const Vec3& p : stood) held.after = std::max(held.after, heldOf(p - middle).norm());
+                for (int f = held.from; f <= held.to; ++f)
+                    held.after = std::max(held.after, offOf(f, now[k][static_cast<std::size_t>(f)], middle).norm());
                 before = std::max(before, held.before);
                 after = std::max(after, held.after);
                 ++contacts;
@@ -693,6 +755,7 @@ class Holding {
     Quat m_level;
     std::vector<std::vector<Affine>> m_worlds;  // by frame
     std::vector<Affine> m_ground;               // by frame
+    std::vector<physics::Body> m_surface;       // by frame, in the world [m]; none: they stand on the ground or on a joint
     bool m_carried = false;
     Vec3 m_lapWay = Vec3::Zero();
     std::vector<OfLimb> m_points;
@@ -721,6 +784,8 @@ const LayerKind kHoldKind{.id = "hold",
                           .moves = moves,
                           .filter = filter,
                           .concerned = concerned,
-                          .readsSpans = true};
+                          .readsSpans = true,
+                          .meets = true,
+                          .onto = onto};
 
 }  // namespace nutatio::layers

@@ -16,9 +16,8 @@ namespace nutatio::layers {
 
 namespace {
 
-constexpr double kLowest = 0.04;  // [sizes] above the lowest that a foot may stand
-constexpr double kStraight =
-    0.93;  // of a leg's length, up to which it pushes: beyond, thigh and shin would have to turn without bounds
+constexpr double kLowest = 0.04;                                  // [sizes] above the lowest that a foot may stand
+constexpr double kStraight = 0.93;                                // of a leg's length, up to which it pushes
 constexpr double kSlipped = 0.03, kShort = 0.02, kMissed = 0.06;  // [sizes]: told from there on
 constexpr double kLeft = 0.04;                                    // [s] without touch after which it has left
 constexpr double kSpare = 0.2;      // of the way that legs have, by which they are there before its end
@@ -50,7 +49,7 @@ Vec3 upOf(const Vec3& gravity) {
 
 }  // namespace
 
-PushOff::PushOff(const rig::Figure& figure, std::vector<std::size_t> feet) : m_figure(figure), m_named(std::move(feet)) {
+PushOff::PushOff(const rig::Figure& figure, std::vector<std::size_t> feet) : m_named(std::move(feet)) {
     const std::size_t n = figure.segments.size();
     for (std::size_t i = 0; i < n; ++i) {
         const bool named = std::find(m_named.begin(), m_named.end(), i) != m_named.end();
@@ -230,6 +229,7 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
 }
 
 std::string PushOff::shortfall(double size) const {
+    if (m_phase == Phase::Crouches) return "is over before it has crouched";
     if (m_phase != Phase::Off) return {};
     if (m_legs.empty()) return "finds no legs to leap with";
     if (m_miss < (m_asked.toPlace ? kMissed : kShort) * size) return {};

@@ -63,17 +63,16 @@ class PushOff {
     double lengthOf(const Leg& leg, const physics::OneBody& body) const;
     double extension(const physics::OneBody& body) const;
 
-    const rig::Figure& m_figure;
     std::vector<Leg> m_all, m_legs;  // that it has, and that push
     std::vector<std::size_t> m_named;
     Phase m_phase = Phase::Idle;
     LegsAsked m_asked;
-    Vec3 m_crouch = Vec3::Zero();  // of the trunk at its deepest [m]
-    double m_share = 0;            // of the crouch, at the frame
-    double m_room = 0;             // that its legs have to extend when they begin to [m]
-    double m_from = 0;             // height of the centre of mass as it begins [m]
-    double m_speed = 0, m_gain = 0,
-           m_held = 0;                   // of the last substep: speed, what was to be gained [m/s^2]; and what joints hold back
+    Vec3 m_crouch = Vec3::Zero();        // of the trunk at its deepest [m]
+    double m_share = 0;                  // of the crouch, at the frame
+    double m_room = 0;                   // that its legs have to extend when they begin to [m]
+    double m_from = 0;                   // height of the centre of mass as it begins [m]
+    double m_speed = 0, m_gain = 0;      // of the last substep: what it had, what was to be gained [m/s, m/s^2]
+    double m_held = 0;                   // what its joints hold back of that [m/s^2]
     double m_lost = 0;                   // for how long no foot has touched anything [s]
     double m_offAt = 0, m_offShare = 0;  // when it took off, and how much of the crouch was left
     double m_slip = 0;                   // how far its feet slid meanwhile [m]

@@ -199,7 +199,8 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
             act.active = false;
             continue;
         }
-        const double from = act.spans.empty() ? 0 : span->from, to = act.spans.empty() ? static_cast<double>(act.share.size()) / m_fps : span->to,
+        const double from = act.spans.empty() ? 0 : span->from,
+                     to = act.spans.empty() ? static_cast<double>(act.share.size()) / m_fps : span->to,
                      ease = act.spans.empty() ? 0 : span->easeIn;
         if (act.begun < 0 && !due(act, n, body)) {
             act.active = false;
