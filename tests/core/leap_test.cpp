@@ -1,5 +1,6 @@
 // Leaps by the legs, and bodies that move each other.
 #include <catch2/catch.hpp>
+#include <filesystem>
 
 #include "edit/edit.h"
 #include "edit/seal.h"
@@ -157,6 +158,46 @@ TEST_CASE("a leap to a place takes hold of the floor: on a slick one it falls sh
     INFO(far[0] << " and " << far[1]);
     CHECK(far[0] == Approx(0.8).margin(0.08));
     CHECK(far[1] < 0.6);
+}
+
+TEST_CASE("a root that is scaled, a beast on four legs, and people that nobody here made leap by their legs too") {
+    std::vector<std::pair<std::string, std::shared_ptr<const rig::Actor>>> actors{
+        {"beast", test::beastActor({})}, {"beast, root scaled, z up", test::beastActor({.rootScale = 0.01, .zUp = true})}};
+    test::PersonSpec scaled;
+    scaled.rootScale = 100;
+    scaled.frames = 61;
+    scaled.motion = [](double t, std::map<std::string, Xform>& l) { l["head"].r = fromRotationVector(Vec3(0, 0.01 * t, 0)); };
+    actors.emplace_back("person, root scaled", test::personActor(scaled));
+    const std::filesystem::path bvh = std::filesystem::path(NUTATIO_THIRD_PARTY) / "BVH/01_01.bvh";
+    if (std::filesystem::exists(bvh))
+        actors.emplace_back("01_01.bvh", files::readActor(bvh).value());
+    else
+        WARN("01_01.bvh skipped: assimp-testmodels is not installed");
+    for (const auto& [name, actor] : actors) {
+        INFO(name);
+        scene::Scene s = files::sceneOf(actor);
+        edit::setRate(s, 24);
+        const double tall = actor->height * scene::placementOf(s.actors[0]).metres;
+        const std::string body = edit::addLayer(s, "ragdoll", s.actors[0].id, {});
+        s.layer(body)->set("swing", 12.0);
+        s.layer(body)->set("friction", 1.0);
+        const std::string leap =
+            edit::addLayer(s, "act", s.actors[0].id, {actor->skeleton.reference(actor->skeleton.roots().front())});
+        s.layer(leap)->set("act", std::string("leap"));
+        s.layer(leap)->set("off", std::string("by its legs"));
+        s.layer(leap)->set("effort", 12.0);
+        s.layer(leap)->set("height", 0.25 * tall);
+        s.editShot().intervals[leap] = {{0.2, 1.2, 0, 0}};
+        const pipeline::Evaluation e = test::evaluate(s);
+        REQUIRE(e.layer(body)->problem.empty());
+        INFO(saidOf(e, s, "ragdoll"));
+        const std::vector<Vec3> c = centres(s, e);
+        REQUIRE(c.size() > 24);
+        double high = -1e30;
+        for (std::size_t f = 5; f < 26; ++f) high = std::max(high, c[f].y());
+        CHECK(high - c[4].y() > 0.1 * tall);
+        CHECK(high - c[4].y() < 0.5 * tall);
+    }
 }
 
 TEST_CASE("legs that stand on nothing move nobody: their forces are the body's own") {
