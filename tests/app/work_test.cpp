@@ -33,13 +33,14 @@ void bringIn(Window& w, const QString& file) {
     w.settle();
 }
 
-/// Pulls a joint about until at least `samples` steps have been lived through.
+/// Pulls a joint about for a while, and until enough steps were lived through for a clip, however busy the machine.
 void tug(Window& w, const std::string& actor, int joint, int milliseconds = 400) {
     Tug& t = w.bench.stage()->tug();
     t.grab(actor, joint, false);
+    QSignalSpy lived(&t, &Tug::moved);
     QElapsedTimer since;
     since.start();
-    for (int k = 0; since.elapsed() < milliseconds; ++k) {
+    for (int k = 0; since.elapsed() < milliseconds || (lived.count() < 15 && since.elapsed() < 30000); ++k) {
         t.pull(Vec3(0.3 + 0.02 * k, 1, 0.2));
         QTest::qWait(10);
     }
