@@ -284,13 +284,18 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
 std::vector<JointRows> rowsByJoint(const LayerKind& kind, const rig::Actor& actor, const scene::Layer& layer) {
     std::vector<JointRows> out;
     if (kind.posed) return out;
+    // Asked for while the stage is drawn: what it moves is found once, and only where a row wants it.
+    std::vector<int> moved;
     for (const scene::SettingSpec& row : kind.settings) {
         if (row.each != scene::Each::Joint) continue;
         std::vector<int> joints;
-        if (kind.concerned)
+        if (kind.concerned) {
             joints = kind.concerned(actor, layer, row.id);
-        else
-            for (const Moved& m : kind.moves(actor, layer)) joints.push_back(m.joint);
+        } else {
+            if (moved.empty())
+                for (const Moved& m : kind.moves(actor, layer)) moved.push_back(m.joint);
+            joints = moved;
+        }
         for (int joint : joints) {
             auto at = std::find_if(out.begin(), out.end(), [&](const JointRows& r) { return r.joint == joint; });
             if (at == out.end()) at = out.insert(out.end(), JointRows{joint, {}});

@@ -26,7 +26,6 @@ class OneBody {
     Vec3 centreOfMass() const { return m_all->centreOfMass(m_body); }
     Vec3 meanVelocity() const { return m_all->meanVelocity(m_body); }
     Vec3 spinOfWhole() const { return m_all->spinOfWhole(m_body); }
-    double supported() const { return m_all->supported(m_body); }
     bool touches(std::size_t i) const { return m_all->touches(m_first + i); }
 
     void setGravity(const Vec3& g) { m_all->setGravity(g, m_body); }

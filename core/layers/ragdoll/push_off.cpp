@@ -193,7 +193,6 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
     const double room = std::max(0.0, extension(body)), now = speed.dot(way);
     const Vec3 wanted = wantedSpeed(centre + room * way, g, past + room / std::max(0.5, now));
     const double after = wanted.dot(way);
-
     if (room <= 1e-3 * m_room || now >= after || m_lost > kLeft) {
         const double T = m_asked.until - past, v = std::max(0.0, speed.dot(up));
         m_miss = m_asked.toPlace ? (centre + T * speed + 0.5 * T * T * g - m_asked.place).norm()
