@@ -512,7 +512,7 @@ bool Commands::check() {
 }
 
 void Commands::edit() {
-    if (m_options.operations.empty() || m_options.out.empty()) {
+    if (m_options.operations.empty() && m_options.out.empty()) {
         // Without anything to do it says what can be done.
         Json all = Json::array();
         for (const edit::Operation& o : edit::operations()) {
@@ -523,19 +523,26 @@ void Commands::edit() {
                       << o.takes << ' ' << o.help << "\n";
         }
         if (m_options.json) print(all);
-        if (m_options.operations.empty() && m_options.out.empty()) return;
-        throw BadArguments{"edit wants both --do and --out"};
+        return;
     }
+    if (m_options.operations.empty() || m_options.out.empty() || m_options.input.empty())
+        throw BadArguments{"edit wants INPUT, --do and --out; without any it lists the operations"};
     pipeline::Opened opened = openInput();
     warn(opened.warnings);
-    for (const std::string& o : m_options.operations)
-        if (const auto done = edit::carryOut(opened.scene, o); !done)
-            throw BadArguments{"--do " + o + ": " + done.error().sentence};
+    Json made = Json::array();
+    for (const std::string& o : m_options.operations) {
+        const auto done = edit::carryOut(opened.scene, o);
+        if (!done) throw BadArguments{"--do " + o + ": " + done.error().sentence};
+        for (const edit::Made& m : done.value()) made.push_back({{"do", o}, {"list", m.list}, {"id", m.id}});
+    }
     if (const auto written = files::writeScene(opened.scene, m_options.out); !written) throw Failure(written.error());
     if (m_options.json)
-        print({{"out", m_options.out}, {"done", m_options.operations.size()}});
-    else
+        print({{"out", m_options.out}, {"done", m_options.operations.size()}, {"made", made}});
+    else {
+        for (const Json& m : made)
+            m_out << "made " << m["id"].get<std::string>() << " (" << m["list"].get<std::string>() << ")\n";
         m_out << "wrote " << m_options.out << "\n";
+    }
 }
 
 void Commands::loops() {
@@ -574,9 +581,9 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     CLI::App* gauge = app.add_subcommand("gauge", "What gauges read of a shot, frame by frame, as CSV");
     CLI::App* loops = app.add_subcommand("loops", "Whether clips end as they begin, and how the layers of shots close");
     CLI::App* segments = app.add_subcommand("segments", "What bodies are made of when they are simulated as a whole");
-    CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; without any, list them");
+    CLI::App* edit = app.add_subcommand("edit", "Change a scene by named operations, and write it; alone it lists them");
     for (CLI::App* c : {info, bake, measure, check, gauge, loops, segments, edit})
-        c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required();
+        c->add_option("INPUT", o.input, "A scene, glTF or BVH file")->required(c != edit);
     for (CLI::App* c : {info, describe, bake, measure, check, gauge, loops, segments, edit})
         c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure, gauge, loops}) {

@@ -1,6 +1,7 @@
 #include "app/bench/bench.h"
 
 #include <QAbstractButton>
+#include <QAbstractSpinBox>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QCursor>
@@ -11,6 +12,7 @@
 #include <QHBoxLayout>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QPointer>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -226,7 +228,10 @@ void Bench::refresh() {
     each({"accept-parts", "helper", "chain"}, any, nothing);
     each({"pivot"}, s.joints.size() == 1, tr("not one joint is selected"));
     each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
-    each({"remove"}, layer || collider || wind || pin || gauge || actor, tr("nothing is selected but joints"));
+    const QString removal = removalOf(s);
+    each({"remove"}, !removal.isEmpty(),
+         joints ? tr("joints of a file stay: nothing else is selected") : tr("nothing that can go is selected"));
+    m_actions["remove"]->setText(removal.isEmpty() ? tr("Remove what is selected") : removal);
     each({"mirror"}, layer || pin || (collider && !s.actor.empty()),
          tr("no layer, pin or collider that rides on a joint is selected"));
     each({"duplicate"}, layer || collider || wind || pin || gauge || piece,
@@ -297,7 +302,54 @@ QList<Palette::Entry> Bench::whatCanBeFound() {
                               : a->property("why").toString().isEmpty() ? tr("not now")
                                                                         : a->property("why").toString(),
                               [a] { a->trigger(); },
-                              true};
+                              true,
+                              a->property("words").toString()};
+    const auto add = [&](const QString& text, const QString& about, const QIcon& icon, std::function<void()> run) {
+        out << Palette::Entry{text, about, icon, {}, std::move(run)};
+    };
+    // What stands on the page that is open, by its own words.
+    for (QAbstractButton* b : m_tuner->findChildren<QAbstractButton*>())
+        if (b->isVisible() && b->isEnabled() && b->text().size() > 2 && !b->isCheckable())
+            add(b->text(), tr("on this page"), b->icon(), [b = QPointer<QAbstractButton>(b)] {
+                if (b) b->click();
+            });
+    for (const auto& [face, words] :
+         {std::pair{FaceId::Check, tr("Rig: what is wrong with it")},
+          {FaceId::Joints, tr("Joints: helpers, pivots, weights")},
+          {FaceId::Parts, tr("Parts")},
+          {FaceId::Maps, tr("Maps")},
+          {FaceId::Motion, tr("Motion: bring one in, hold a pose, cut, play again, begin in the rest pose")},
+          {FaceId::Perform, tr("Perform: by hand, over the ground")},
+          {FaceId::Kits, tr("Kits")}})
+        add(words, tr("page of Prepare"), {}, [this, face = face] {
+            m_session.setStep(StepId::Prepare);
+            m_session.setFace(face);
+        });
+    for (const auto& [face, words] : {std::pair{CheckFaceId::Takes, tr("Takes")},
+                                      {CheckFaceId::Spread, tr("Spread: several settings at once")},
+                                      {CheckFaceId::Loop, tr("Loop: does the shot close?")},
+                                      {CheckFaceId::Trails, tr("Trails")}})
+        add(words, tr("page of Check"), {}, [this, face = face] {
+            m_session.setStep(StepId::Check);
+            m_session.setCheckFace(face);
+        });
+    // Kinds of which there are several sorts, by what each does.
+    for (const layers::LayerKind* k : layers::kinds()) {
+        const scene::SettingSpec* row = k->sort.empty() ? nullptr : k->setting(k->sort);
+        QAction* adds = m_actions.value(QStringLiteral("add-") + qs(k->id));
+        if (!row || !adds) continue;
+        for (std::string_view choice : choicesOf(*row))
+            out << Palette::Entry{qs(choice), tr("%1, added").arg(qs(k->label)), look::glyph(k->glyph),
+                                  adds->isEnabled() ? QString() : adds->property("why").toString(),
+                                  [this, adds, setting = std::string(row->id), choice = std::string(choice)] {
+                                      adds->trigger();
+                                      const auto owner = m_session.selection().owner();
+                                      if (owner && owner->list == scene::List::Layers)
+                                          m_document.edit(tr("What it does"), [&](scene::Scene& each) {
+                                              edit::set(each, *owner, setting, choice, m_session.frame());
+                                          });
+                                  }};
+    }
     const scene::Scene& s = m_document.scene();
     for (const scene::Layer& l : s.layers) {
         const layers::LayerKind* k = layers::findKind(l.kind);
@@ -401,6 +453,41 @@ void Bench::keyReleaseEvent(QKeyEvent* e) {
     if (e->key() == Qt::Key_B && !e->isAutoRepeat()) m_session.setBodyHeld(false);
 }
 
+namespace {
+
+bool isTypedInto(const QObject* o) {
+    return qobject_cast<const QLineEdit*>(o) || qobject_cast<const QAbstractSpinBox*>(o);
+}
+
+}  // namespace
+
+/// Keys that end the typing in a field give the keyboard back to the stage, and the bench's own keys with Ctrl work in it too,
+/// but for those that text is edited with. True: the event is dealt with.
+bool Bench::leavesField(QEvent* e) {
+    if (e->type() != QEvent::KeyPress && e->type() != QEvent::ShortcutOverride) return false;
+    auto* key = static_cast<QKeyEvent*>(e);
+    const bool ends = key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter || key->key() == Qt::Key_Escape;
+    if (e->type() == QEvent::KeyPress && ends) {
+        // Once the field itself has taken the key.
+        QMetaObject::invokeMethod(
+            this,
+            [this, field = QPointer<QWidget>(QApplication::focusWidget())] {
+                if (field && field->hasFocus() && field->window() == this && isTypedInto(field)) m_stage->setFocus();
+            },
+            Qt::QueuedConnection);
+        return false;
+    }
+    if (e->type() != QEvent::ShortcutOverride || !(key->modifiers() & Qt::ControlModifier)) return false;
+    for (const QKeySequence::StandardKey text : {QKeySequence::Copy, QKeySequence::Paste, QKeySequence::Cut, QKeySequence::Undo,
+                                                 QKeySequence::Redo, QKeySequence::SelectAll})
+        if (key->matches(text)) return false;
+    const QKeySequence pressed(key->keyCombination());
+    if (std::none_of(m_order.begin(), m_order.end(), [&](const QAction* a) { return a->shortcuts().contains(pressed); }))
+        return false;
+    e->ignore();
+    return true;
+}
+
 bool Bench::eventFilter(QObject* o, QEvent* e) {
     if (m_stage->tug().isWalking() && isActiveWindow() && steer(e)) return true;
     // Space always plays, except in text (whose fields take it themselves). A button that the keyboard has reached is pressed
@@ -413,6 +500,8 @@ bool Bench::eventFilter(QObject* o, QEvent* e) {
             return true;
         }
     }
+    if (const auto* widget = qobject_cast<QWidget*>(o); widget && widget->window() == this && isTypedInto(o))
+        if (leavesField(e)) return true;
     if (e->type() == QEvent::WindowDeactivate && o == this) m_session.setBodyHeld(false);
     return QMainWindow::eventFilter(o, e);
 }

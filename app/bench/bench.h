@@ -70,6 +70,7 @@ class Bench : public QMainWindow {
     void keyPressEvent(QKeyEvent* e) override;
     void keyReleaseEvent(QKeyEvent* e) override;
     bool eventFilter(QObject* o, QEvent* e) override;
+    bool leavesField(QEvent* e);
 
   private:
     QAction* add(const QString& id, const QString& text, const QKeySequence& key, const QString& icon,
@@ -133,6 +134,8 @@ class Bench : public QMainWindow {
     void keyHere();
     void markCut();
     void removeSelected();
+    /// What removing a selection takes away, in words; empty where it takes nothing.
+    QString removalOf(const Selection& selection) const;
     void duplicateSelected();
     void mirrorSelected();
     void bendTest(bool on);
@@ -206,6 +209,8 @@ class Bench : public QMainWindow {
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
     QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
+    bool m_recordingTugs = false;  // recording switched Tug on
+    QVBoxLayout *m_told = nullptr, *m_toldAbove = nullptr;  // where notices stand: above the stage, above the curves
     QStackedWidget* m_views = nullptr;   // the stages, or what is compared
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;

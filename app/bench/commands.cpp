@@ -42,8 +42,7 @@ void Bench::makeFileCommands() {
 void Bench::makeEditCommands() {
     add("undo", tr("Undo"), QKeySequence::Undo, "undo-2", [this] { m_document.undo(); });
     add("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), "redo-2", [this] { m_document.redo(); });
-    add("remove", tr("Remove the selected layer, collider, wind, pin or actor"), QKeySequence(Qt::Key_Delete), "trash-2",
-        [this] { removeSelected(); });
+    add("remove", tr("Remove what is selected"), QKeySequence(Qt::Key_Delete), "trash-2", [this] { removeSelected(); });
     add("duplicate", tr("Duplicate the layer, collider, wind, pin or set piece"), QKeySequence(Qt::CTRL | Qt::Key_D), "copy",
         [this] { duplicateSelected(); });
     add("mirror", tr("Mirror the layer, collider or pin to the other side"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_D),
@@ -91,7 +90,7 @@ void Bench::makeLayerCommands() {
     add("hold-feet", tr("Hold the feet where they stand"), {}, "pin", [atOnce] {
         atOnce(tr("Hold the feet"), edit::holdFeet,
                tr("Bars at the foot of its lane say when each foot stands; squares on the stage where."));
-    });
+    })->setProperty("words", tr("Hold its feet"));
     add("same-side", tr("Set the part of the body on the other side as this one"), {}, "flip-horizontal", [this] {
         const auto part = m_session.partJoint();
         if (!part) return;
@@ -104,7 +103,7 @@ void Bench::makeLayerCommands() {
             tr("Loosen"), edit::loosen,
             tr("Light follow-through on the whole body; its legs keep their pose. Swing rate and Bounces say how much, Mix how "
                "much of it."));
-    });
+    })->setProperty("words", tr("Loosen it"));
     add("seal", tr("Seal the simulated layer up to this frame, or the range that plays"), {}, "lock", [this] {
         const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
         if (!l) return;
@@ -206,10 +205,18 @@ void Bench::makeTrialCommands() {
     QAction* tug = add("tug", tr("Tug: pull the actor about"), QKeySequence(Qt::Key_U), "hand",
                        [this] { m_stage->setTugOn(m_actions["tug"]->isChecked()); });
     tug->setCheckable(true);
-    QAction* record = add("record", tr("Record the tug as a clip"), QKeySequence(Qt::SHIFT | Qt::Key_U), "film", [this] {
+    QAction* record = add("record", tr("Record the tug as a clip"), QKeySequence(Qt::SHIFT | Qt::Key_U), "record", [this] {
         const bool on = m_actions["record"]->isChecked();
-        if (on && !m_stage->tugOn()) m_actions["tug"]->trigger();
+        // Tug that recording began ends with it.
+        if (on && !m_stage->tugOn()) {
+            m_actions["tug"]->trigger();
+            m_recordingTugs = true;
+        }
         m_stage->tug().setRecording(on);
+        if (on)
+            say(tr("Recording: drag the character on the stage; the same button ends it, and what was pulled becomes a clip."));
+        else if (std::exchange(m_recordingTugs, false) && m_stage->tugOn())
+            m_actions["tug"]->trigger();
         m_stage->update();
     });
     record->setCheckable(true);

@@ -138,8 +138,8 @@ void Bench::offerRecovery() {
     if (m_left.isEmpty()) return;
     const QString file = m_left.takeFirst();
     const auto next = [this] { offerRecovery(); };
-    m_recovery->say(tr("Nutatio ended unexpectedly on %1 with unsaved work.")
-                        .arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm"))),
+    m_recovery->say(tr("Nutatio ended unexpectedly on %1 with unsaved work on %2.")
+                        .arg(QFileInfo(file).lastModified().toString(QStringLiteral("d MMMM, hh:mm")), Keeper::nameIn(file)),
                     {{tr("Bring it back"),
                       [this, file, next] {
                           guarded(tr("Bring it back"), [this, file] { m_document.recover(file); });

@@ -167,8 +167,6 @@ void Bench::layOut() {
     line->setObjectName(QStringLiteral("line"));
     line->setFixedHeight(1);
     column->addWidget(line);
-    column->addWidget(m_recovery);
-    column->addWidget(m_notice);
     m_across = new QSplitter(Qt::Horizontal);
     m_across->setHandleWidth(1);
     m_across->addWidget(m_roster);
@@ -180,7 +178,14 @@ void Bench::layOut() {
     m_views->addWidget(m_stages);
     m_views->addWidget(m_compare);
     m_views->addWidget(m_spread);
-    m_across->addWidget(m_views);
+    // A notice that comes takes its place from the stage: no row of a panel moves away under the mouse.
+    m_told = new QVBoxLayout;
+    m_told->setContentsMargins(0, 0, 0, 0);
+    m_told->setSpacing(0);
+    for (QWidget* w : std::initializer_list<QWidget*>{m_recovery, m_notice, m_views}) m_told->addWidget(w);
+    auto* centre = new QWidget;
+    centre->setLayout(m_told);
+    m_across->addWidget(centre);
     m_across->addWidget(m_tuner);
     m_across->setStretchFactor(1, 1);
     m_across->setSizes({220, 760, 300});
@@ -191,7 +196,12 @@ void Bench::layOut() {
     m_down->setHandleWidth(1);
     m_middle = new QStackedWidget;
     m_middle->addWidget(m_across);
-    m_middle->addWidget(m_curves);
+    auto* curves = new QWidget;
+    m_toldAbove = new QVBoxLayout(curves);
+    m_toldAbove->setContentsMargins(0, 0, 0, 0);
+    m_toldAbove->setSpacing(0);
+    m_toldAbove->addWidget(m_curves);
+    m_middle->addWidget(curves);
     m_down->addWidget(m_middle);
     m_down->addWidget(m_tape);
     m_down->setStretchFactor(0, 1);

@@ -3,6 +3,7 @@
 #include "app/look/text.h"
 #include "edit/edit.h"
 #include "edit/keys.h"
+#include "edit/motions.h"
 #include "layers/registry.h"
 
 #include <QApplication>
@@ -163,15 +164,42 @@ void Bench::addCollider(scene::Shape shape) {
     m_session.selectCollider(id);
 }
 
+QString Bench::removalOf(const Selection& s) const {
+    if (!s.clip.empty()) return tr("Remove the clip %1").arg(qs(s.clip));
+    const auto owner = s.owner();
+    const scene::Tuned* thing = owner ? m_document.scene().tuned(*owner) : nullptr;
+    if (!thing) return {};
+    const QString name = QString::fromStdString(thing->name);
+    switch (owner->list) {
+        case scene::List::Layers:
+            return tr("Remove the layer %1").arg(name);
+        case scene::List::Colliders:
+            return tr("Remove the collider %1").arg(name);
+        case scene::List::Winds:
+            return tr("Remove the wind %1").arg(name);
+        case scene::List::Pins:
+            return tr("Remove the pin %1").arg(name);
+        case scene::List::Gauges:
+            return tr("Remove the gauge %1").arg(name);
+        case scene::List::Actors:
+            break;
+    }
+    const auto& layers = m_document.scene().layers;
+    const auto its = std::count_if(layers.begin(), layers.end(), [&](const scene::Layer& l) { return l.actor == owner->id; });
+    return its == 0 ? tr("Remove %1").arg(name) : tr("Remove %1 with its %n layer(s)", nullptr, static_cast<int>(its)).arg(name);
+}
+
 void Bench::removeSelected() {
     const Selection s = m_session.selection();
-    const QString what = !s.layer.empty()      ? tr("Remove layer")
-                         : !s.collider.empty() ? tr("Remove collider")
-                         : !s.wind.empty()     ? tr("Remove wind")
-                         : !s.pin.empty()      ? tr("Remove pin")
-                         : !s.gauge.empty()    ? tr("Remove gauge")
-                                               : tr("Remove %1").arg(QString::fromStdString(nameOf(s.actor)));
-    if (const auto owner = s.owner()) m_document.edit(what, [&](scene::Scene& scene) { edit::remove(scene, *owner); });
+    if (!s.clip.empty()) {
+        scene::Scene without = m_document.scene();
+        if (const auto done = edit::removeClip(without, s.actor, s.clip); !done)
+            say(QString::fromStdString(done.error().sentence) + u'.');
+        else
+            m_document.edit(removalOf(s), [&](scene::Scene& scene) { scene = without; });
+    } else if (const auto owner = s.owner()) {
+        m_document.edit(removalOf(s), [&](scene::Scene& scene) { edit::remove(scene, *owner); });
+    }
 }
 
 void Bench::duplicateSelected() {

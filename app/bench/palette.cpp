@@ -96,6 +96,12 @@ int Palette::fit(const QString& words, const QString& name) {
     return 100 * score - static_cast<int>(std::min<qsizetype>(90, name.size()));
 }
 
+namespace {
+
+constexpr int kCannot = -1500;  // less than what lies between a word that begins so and letters within one
+
+}  // namespace
+
 void Palette::filter(const QString& text) {
     m_list->clear();
     std::vector<std::pair<int, qsizetype>> hits;
@@ -103,9 +109,9 @@ void Palette::filter(const QString& text) {
         const Entry& e = m_entries[i];
         if (text.trimmed().isEmpty()) {
             if (e.command) hits.emplace_back(0, i);
-        } else if (const int f = fit(text, e.text); f >= 0) {
-            // What can be done comes before what cannot.
-            hits.emplace_back(f + (e.why.isEmpty() ? 0 : -100000), i);
+        } else if (const int f = std::max(fit(text, e.text), e.words.isEmpty() ? -1 : fit(text, e.words) - 1); f >= 0) {
+            // What can be done comes before what cannot, unless that is called so and the other only has the letters in it.
+            hits.emplace_back(f + (e.why.isEmpty() ? 0 : kCannot), i);
         }
     }
     std::stable_sort(hits.begin(), hits.end(), [](const auto& a, const auto& b) { return a.first > b.first; });

@@ -22,6 +22,7 @@ class Palette : public QFrame {
         QString why;  // why it cannot be done now; empty: it can
         std::function<void()> run;
         bool command = false;
+        QString words{};  // what a page calls the same, where that is otherwise
     };
 
     explicit Palette(QWidget* parent);

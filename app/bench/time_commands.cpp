@@ -14,7 +14,9 @@
 namespace nutatio::app {
 
 void Bench::makeTimeCommands() {
-    add("add-gauge", tr("Put a gauge on the joint: its speed, travel, turn ..."), {}, "gauge", [this] { addGauge(); });
+    add("add-gauge", tr("Put a gauge on the joint: its speed, travel, turn ..."), {}, "gauge", [this] {
+        addGauge();
+    })->setProperty("words", tr("Gauge"));
     add("gauge-to-selection", tr("Gauge: measure to the joint last selected"), {}, {}, [this] {
         const scene::ActorEntry* a = m_document.scene().actor(m_session.lastActor());
         if (!a || m_session.lastJoint() < 0) {
@@ -215,6 +217,9 @@ void Bench::toPeak(int way) {
 
 void Bench::showCurves(bool on) {
     m_middle->setCurrentIndex(on ? 1 : 0);
+    QVBoxLayout* told = on ? m_toldAbove : m_told;
+    told->insertWidget(0, m_notice);
+    told->insertWidget(0, m_recovery);
     m_actions["curve-view"]->setChecked(on);
     (on ? static_cast<QWidget*>(m_curves->plot()) : m_stage)->setFocus();
 }

@@ -8,6 +8,7 @@
 #include "files/scene_file.h"
 #include "pipeline/open.h"
 #include "scene/lock.h"
+#include "scene/ranges.h"
 
 namespace nutatio::app {
 
@@ -61,14 +62,16 @@ void Document::edit(const QString& name, const std::function<void(scene::Scene&)
     const auto locked = scene::lockedChange(m_scene, next);
     const auto sealed = locked ? std::nullopt : scene::sealedChange(m_scene, next);
     const auto ring = locked || sealed ? std::nullopt : edit::madeRing(m_scene, next);
-    if (locked || sealed || ring) {
+    const auto beyond = locked || sealed || ring ? std::nullopt : scene::outOfRange(m_scene, next);
+    if (locked || sealed || ring || beyond) {
         // What shows the change already, a slider, goes back to what holds.
         scene::Change everything;
         everything.all = true;
         Q_EMIT sceneChanged(everything);
         Q_EMIT refused(locked   ? tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked))
                        : sealed ? tr("%1: break the seal first.").arg(QString::fromStdString(*sealed))
-                                : QString::fromStdString(*ring) + u'.');
+                       : ring   ? QString::fromStdString(*ring) + u'.'
+                                : tr("Not done: %1.").arg(QString::fromStdString(*beyond)));
         return;
     }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;
@@ -137,6 +140,7 @@ void Document::replaceAll(scene::Scene scene, const QString& path, bool modified
     m_at = 0;
     m_savedAt = modified ? std::nullopt : std::optional<std::size_t>(0);
     m_path = path;
+    m_keeper.belongsTo(path);
     m_onDisk = path.isEmpty() ? std::nullopt : files::contentOf(path.toStdString());
     m_results.reset();
     m_toBring.clear();
@@ -211,6 +215,7 @@ bool Document::save(const QString& path) {
         return false;
     }
     m_path = path;
+    m_keeper.belongsTo(path);
     m_onDisk = files::contentOf(path.toStdString());
     m_savedAt = m_at;
     // What follows is a step of its own, even within one gesture: undoing it comes back to what was saved.

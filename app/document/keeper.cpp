@@ -94,6 +94,18 @@ QStringList Keeper::leftBehind(const QString& folder) {
     return out;
 }
 
+void Keeper::belongsTo(const QString& path) {
+    if (m_lock < 0) return;
+    const QByteArray bytes = path.toUtf8();
+    if (::ftruncate(m_lock, 0) == 0) (void)!::pwrite(m_lock, bytes.constData(), static_cast<std::size_t>(bytes.size()), 0);
+}
+
+QString Keeper::nameIn(const QString& file) {
+    QFile lock(lockOf(file));
+    const QString path = lock.open(QIODevice::ReadOnly) ? QString::fromUtf8(lock.readAll()) : QString();
+    return path.isEmpty() ? tr("a scene that was never saved") : QFileInfo(path).fileName();
+}
+
 void Keeper::discard(const QString& file) {
     QFile::remove(file);
     QFile::remove(lockOf(file));

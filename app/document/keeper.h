@@ -30,12 +30,16 @@ class Keeper : public QObject {
     void keep(const scene::Scene& scene);
     /// Writes it at once; false when it could not be written.
     bool keepNow();
+    /// Which scene file the work belongs to; empty: none yet. Stands in the lock, which outlives a crash.
+    void belongsTo(const QString& path);
     /// Nothing is unsaved any more.
     void forget();
     const QString& file() const { return m_file; }
 
     /// Work in `folder` that a process left behind when it ended without closing, newest first.
     static QStringList leftBehind(const QString& folder);
+    /// The scene file that such work belongs to, or words for one that was never saved.
+    static QString nameIn(const QString& file);
     /// Removes such a file and its lock.
     static void discard(const QString& file);
 

@@ -43,7 +43,7 @@ std::optional<scene::Owner> Selection::owner() const {
     if (!wind.empty()) return scene::Owner{scene::List::Winds, wind};
     if (!pin.empty()) return scene::Owner{scene::List::Pins, pin};
     if (!gauge.empty()) return scene::Owner{scene::List::Gauges, gauge};
-    if (!actor.empty() && joints.empty()) return scene::Owner{scene::List::Actors, actor};
+    if (!actor.empty() && joints.empty() && clip.empty()) return scene::Owner{scene::List::Actors, actor};
     return std::nullopt;
 }
 
@@ -402,14 +402,14 @@ void Session::forgetWhatIsGone() {
         setSpreading({});
     const scene::Scene& s = m_document.scene();
     Selection kept = m_selection;
-    if (!s.layer(kept.layer)) kept.layer.clear();
-    if (!s.collider(kept.collider)) kept.collider.clear();
-    if (!s.wind(kept.wind)) kept.wind.clear();
-    if (!s.pin(kept.pin)) kept.pin.clear();
-    if (!s.gauge(kept.gauge)) kept.gauge.clear();
+    // What is gone leaves nothing selected: the actor that it belonged to was not chosen.
+    const auto owner = kept.owner();
     const scene::ActorEntry* a = s.actor(kept.actor);
-    if (!a && !kept.actor.empty()) kept = {};
+    const bool hadJoints = !kept.joints.empty();
     if (a) std::erase_if(kept.joints, [&](int j) { return j >= a->actor->skeleton.size(); });
+    if ((owner && !s.tuned(*owner)) || (!a && !kept.actor.empty()) || (hadJoints && kept.joints.empty()) ||
+        (a && !kept.clip.empty() && a->actor->findClip(kept.clip) < 0))
+        kept = {};
     if (const scene::ActorEntry* last = s.actor(m_lastActor); !last || m_lastJoint >= last->actor->skeleton.size()) {
         m_lastActor.clear();
         m_lastJoint = -1;

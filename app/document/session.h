@@ -15,7 +15,8 @@
 
 namespace nutatio::app {
 
-/// One thing is selected at a time: joints of one actor, a layer, a collider, a wind, a pin, a gauge, or an actor.
+/// One thing is selected at a time: joints of one actor, a layer, a collider, a wind, a pin, a gauge, a clip of an actor, or an
+/// actor.
 struct Selection {
     std::string actor;
     std::vector<int> joints;
@@ -24,6 +25,7 @@ struct Selection {
     std::string wind{};
     std::string pin{};
     std::string gauge{};
+    std::string clip{};  // reference
     bool operator==(const Selection&) const = default;
     /// The one thing with settings that is selected, if it is no joint.
     std::optional<scene::Owner> owner() const;

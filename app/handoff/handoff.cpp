@@ -4,11 +4,13 @@
 #include <QFileInfo>
 #include <QFormLayout>
 #include <QHBoxLayout>
+#include <QScrollArea>
 #include <QToolButton>
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
 #include "app/widgets/arithmetic.h"
+#include "base/ranges.h"
 
 namespace nutatio::app {
 
@@ -27,7 +29,9 @@ HandOff::HandOff(Document& document, QWidget* parent)
       m_cancel(new QPushButton(tr("Cancel"))),
       m_progress(new QProgressBar),
       m_outcome(new QLabel),
-      m_plan(new QLabel) {
+      m_plan(new QLabel),
+      m_evaluator(document.evaluator()),
+      m_planEvaluator(document.evaluator()) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 8, 6, 0);
     auto* form = new QFormLayout;
@@ -65,17 +69,29 @@ HandOff::HandOff(Document& document, QWidget* parent)
     row->addWidget(m_cancel);
     all->addSpacing(8);
     all->addLayout(row);
+    m_progress->setRange(0, 100);
+    all->addWidget(m_progress);
+    // However much there is to tell, the fields keep their height: words have what is left, and go on under it.
+    auto* words = new QWidget;
+    auto* told = new QVBoxLayout(words);
+    told->setContentsMargins(0, 4, 0, 0);
     m_plan->setWordWrap(true);
     m_plan->setObjectName(QStringLiteral("soft"));
     m_plan->setAccessibleName(tr("What will be written"));
-    all->addSpacing(4);
-    all->addWidget(m_plan);
-    m_progress->setRange(0, 100);
-    all->addWidget(m_progress);
+    told->addWidget(m_plan);
     m_outcome->setWordWrap(true);
     m_outcome->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    all->addWidget(m_outcome);
-    all->addStretch(1);
+    m_outcome->setAccessibleName(tr("What was written"));
+    told->addWidget(m_outcome);
+    told->addStretch(1);
+    auto* scroll = new QScrollArea;
+    scroll->setObjectName(QStringLiteral("sheet"));
+    words->setObjectName(QStringLiteral("sheet"));
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(words);
+    all->addWidget(scroll, 1);
     connect(more, &QToolButton::clicked, this, &HandOff::browse);
     connect(m_bake, &QPushButton::clicked, this, &HandOff::bake);
     connect(m_cancel, &QPushButton::clicked, this, [this] {
@@ -187,12 +203,14 @@ std::optional<pipeline::BakeOptions> HandOff::options(bool aloud) {
     if (!m_first->text().isEmpty() || !m_last->text().isEmpty()) {
         const auto first = arithmetic(m_first->text().isEmpty() ? QStringLiteral("1") : m_first->text()),
                    last = arithmetic(m_last->text().isEmpty() ? QString::number(m_document.frames()) : m_last->text());
-        if (!first || !last || *first < 1 || *last < *first) {
+        const auto from = first ? whole(*first, 1, kLastFrame) : std::nullopt,
+                   to = last ? whole(*last, 1, kLastFrame) : std::nullopt;
+        if (!from || !to || *to < *from) {
             if (aloud) say(tr("The frames are two numbers, the first not after the last."), true);
             return std::nullopt;
         }
-        o.firstFrame = static_cast<int>(*first);
-        o.lastFrame = static_cast<int>(*last);
+        o.firstFrame = *from;
+        o.lastFrame = *to;
     }
     return o;
 }

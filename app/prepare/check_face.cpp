@@ -14,7 +14,7 @@ namespace nutatio::app {
 
 namespace {
 
-constexpr int kShownOfAKind = 4;
+constexpr int kShownOfAKind = 3;
 constexpr std::size_t kShownStiff = 8;
 
 QColor colourOf(measure::Severity severity) {
@@ -129,9 +129,23 @@ void CheckFace::rebuild() {
         return;
     }
     int broken = 0, look = 0, notes = 0, seen = 0;
+    // Alike are those of one actor that have the same kind and weight: they stand together, where the first of them would.
     QMap<QString, int> ofKind, shownOfKind;
-    for (const measure::Finding& f : m_checker.findings())
-        if (!measure::isSeen(m_document.scene(), f)) ++ofKind[QString::fromStdString(f.kind)];
+    const auto alike = [](const measure::Finding& f) {
+        return QStringLiteral("%1-%2-%3")
+            .arg(QString::fromStdString(f.kind))
+            .arg(static_cast<int>(f.severity))
+            .arg(QString::fromStdString(f.actor));
+    };
+    std::vector<measure::Finding> findings = m_checker.findings();
+    QMap<QString, int> firstOf;
+    for (std::size_t k = 0; k < findings.size(); ++k) {
+        const QString kind = alike(findings[k]);
+        if (!firstOf.contains(kind)) firstOf[kind] = static_cast<int>(k);
+        if (!measure::isSeen(m_document.scene(), findings[k])) ++ofKind[kind];
+    }
+    std::stable_sort(findings.begin(), findings.end(),
+                     [&](const auto& a, const auto& b) { return firstOf[alike(a)] < firstOf[alike(b)]; });
     const auto button = [&](const QString& name, const QString& words, auto&& act) {
         auto* b = new QPushButton(words);
         b->setObjectName(name);
@@ -139,17 +153,19 @@ void CheckFace::rebuild() {
         rows->addWidget(b);
         connect(b, &QPushButton::clicked, this, act);
     };
-    for (const measure::Finding& f : m_checker.findings()) {
+    for (const measure::Finding& f : findings) {
         if (measure::isSeen(m_document.scene(), f)) {
             ++seen;
             continue;
         }
         (f.severity == measure::Severity::Broken ? broken : f.severity == measure::Severity::Look ? look : notes) += 1;
-        const QString kind = QString::fromStdString(f.kind);
+        const QString kind = alike(f);
         const int before = shownOfKind[kind]++;
-        if (before >= kShownOfAKind && !m_open.contains(kind)) {
+        // One that is left over takes no more room than the button would.
+        if (before >= kShownOfAKind && ofKind[kind] > kShownOfAKind + 1 && !m_open.contains(kind)) {
             if (before == kShownOfAKind)
-                button(QStringLiteral("more-") + kind, tr("and %n more like it", nullptr, ofKind[kind] - kShownOfAKind),
+                button(QStringLiteral("more-") + kind,
+                       tr("and %1 more of the %2 findings of this kind").arg(ofKind[kind] - kShownOfAKind).arg(ofKind[kind]),
                        [this, kind] {
                            m_open.insert(kind);
                            rebuild();

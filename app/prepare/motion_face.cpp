@@ -136,7 +136,10 @@ void MotionFace::layLine(const scene::ActorEntry& a) {
     addHeading(tr("Plays in %1").arg(qs(shot.name)));
     for (std::size_t k = 0; k < line.stretches.size(); ++k) {
         const rig::Stretch& each = line.stretches[k];
-        const int first = shot.frameOf(line.startOf(k)), last = shot.frameOf(line.startOf(k) + each.seconds());
+        // The last frame of the shot may lie a part of a frame beyond the end of a clip.
+        const double end = line.startOf(k) + each.seconds();
+        const int first = shot.frameOf(line.startOf(k)),
+                  last = static_cast<int>(std::ceil(end * shot.fps - (k + 1 < line.stretches.size() ? 0.5 : 1e-3)));
         QString words = each.hold > 0 ? tr("%1, held").arg(qs(each.clip)) : qs(each.clip);
         if (each.blend > 0) words += tr(", over %1 f").arg(std::lround(each.blend * shot.fps));
         ListRow* row = addRow(words, tr("%1 to %2").arg(first + 1).arg(last + 1));
@@ -170,7 +173,6 @@ void MotionFace::layLine(const scene::ActorEntry& a) {
     options->addWidget(frames);
     options->addWidget(clips, 1);
     rows()->addLayout(options);
-    const auto [from, to] = m_session.range().value_or(std::pair(0, m_document.frames() - 1));
     addButtons(rows(),
                {{QStringLiteral("line-split"), tr("Cut here"), tr("Cuts what plays at the play-head"),
                  [this, id = a.id] {
@@ -184,8 +186,9 @@ void MotionFace::layLine(const scene::ActorEntry& a) {
                  },
                  true},
                 {QStringLiteral("line-repeat"), tr("Again"),
-                 tr("Plays the range that plays once more: frames %1 to %2").arg(from + 1).arg(to + 1),
-                 [this, id = a.id, from = from, to = to] {
+                 tr("Plays the range that is set on the ruler once more; without one, all of it"),
+                 [this, id = a.id] {
+                     const auto [from, to] = m_session.range().value_or(std::pair(0, m_document.frames() - 1));
                      attempt(tr("Play again"), [&](scene::Scene& s) { return edit::repeatFrames(s, id, from, to, 1); });
                  },
                  true},

@@ -324,6 +324,7 @@ void Roster::showSelection() {
     const auto isOn = [&](const QTreeWidgetItem* i) {
         if (is(i, kWind, sel.wind) || is(i, kGauge, sel.gauge)) return true;
         if (i->data(0, kActor).toString().toStdString() != sel.actor) return false;
+        if (is(i, kClip, sel.clip)) return true;
         if (i->data(0, kWhole).isValid()) return owner && owner->list == scene::List::Actors;
         const QVariant joint = i->data(0, kJoint);
         return (joint.isValid() && std::find(sel.joints.begin(), sel.joints.end(), joint.toInt()) != sel.joints.end()) ||
@@ -354,6 +355,7 @@ void Roster::showSelection() {
 void Roster::takeSelection(QTreeWidget* from) {
     if (m_following) return;
     Selection s;
+    bool whole = false;
     for (QTreeWidgetItem* i : from->selectedItems()) {
         const std::string actor = i->data(0, kActor).toString().toStdString();
         for (const auto& [role, choose] : {std::pair{kCollider, &Session::selectCollider},
@@ -376,7 +378,12 @@ void Roster::takeSelection(QTreeWidget* from) {
         };
         if (i->data(0, kJoint).isValid()) add(i->data(0, kJoint).toInt());
         for (const QVariant& j : i->data(0, kPart).toList()) add(j.toInt());
+        if (const QVariant clip = i->data(0, kClip); clip.isValid()) s.clip = clip.toString().toStdString();
+        whole |= i->data(0, kWhole).isValid();
     }
+    // A heading stands for nothing: what is done to a selection is not done to the actor that it belongs to.
+    if (!s.joints.empty()) s.clip.clear();
+    if (s.joints.empty() && s.clip.empty() && !whole) s = {};
     m_clicked = from;
     m_following = from->selectedItems().size() > 1;
     m_session.select(std::move(s));

@@ -366,6 +366,19 @@ void Stage::paintGL() {
                                                  : tr("Tug: drag a joint; Ctrl drags the whole actor");
         label(QPointF(4, height() - 22.0), text, m_tug.isRecording() || performs ? look::theme().brick : look::theme().lagoon);
     }
+    if (m_tool == Tool::Helper && m_helper)
+        label(QPointF(4, height() - 22.0),
+              m_helperMesh.isEmpty() ? tr("Hangs on %1; the tinted skin follows it").arg(QString::fromStdString(m_helper->joint))
+                                     : tr("Hangs on %1; the tinted skin of the mesh %2 follows it")
+                                           .arg(QString::fromStdString(m_helper->joint), m_helperMesh),
+              look::theme().lagoon);
+    if (m_tool == Tool::Chain && (m_overBody || m_chain))
+        label(QPointF(4, height() - 22.0),
+              m_chain ? tr("%1 joints from %2: a click makes them   ·   wheel: how many")
+                            .arg(m_chain->row.size() - 1)
+                            .arg(QString::fromStdString(m_chain->joint))
+                      : tr("This is the body itself: drag along what the chain is to follow"),
+              look::theme().lagoon);
     if (const rig::Walk* walk = m_tug.walking())
         if (const scene::ActorEntry* a = m_document.scene().actor(m_tug.actor()))
             label(QPointF(4, height() - 22.0),

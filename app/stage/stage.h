@@ -261,6 +261,7 @@ class Stage : public QOpenGLWidget {
     void markBrush(std::vector<Mark>& marks) const;
     void proposeHelper(const QPointF& at);
     void widenHelper(double notches);
+    static bool isBody(const rig::Actor& actor, const rig::Surface& surface, int shell);
     void proposeChain(const QPointF& at);
     void drawChain(const QPointF& at);
     void showChain(const rig::Actor& actor, std::string id, std::vector<Vec3> row, double reach);
@@ -308,14 +309,16 @@ class Stage : public QOpenGLWidget {
     bool m_paintStrokes = false;      // the button is down
     Tool m_tool = Tool::None;
     double m_helperReach = 0.12;  // heights
+    QString m_helperMesh;         // whose skin follows the helper, where an actor has several meshes
     std::optional<Helper> m_helper;
     int m_chainJoints = 4;
     double m_chainReach = 0.06;  // heights, of one that is drawn
     std::optional<Chain> m_chain;
-    std::vector<Vec3> m_drawn;                    // a line on the rest pose, while it is drawn
-    std::vector<Vec3> m_throughPiece;             // the row through the piece that was under the mouse last
-    std::pair<int, int> m_pieceAndJoints{-1, 0};  // which it is
-    Affine m_toRest;                              // from where the dragged pivot is to the rest pose
+    std::vector<Vec3> m_drawn;                       // a line on the rest pose, while it is drawn
+    std::vector<Vec3> m_throughPiece;                // the row through the piece that was under the mouse last
+    std::pair<int, int> m_pieceAndJoints{-1, 0};     // which it is
+    bool m_pieceIsBody = false, m_overBody = false;  // that piece is no chain but the body; the pointer is over it
+    Affine m_toRest;                                 // from where the dragged pivot is to the rest pose
     QString m_pivotGesture;
     std::unique_ptr<rig::Surface> m_surface;
     Key m_surfaceKey;

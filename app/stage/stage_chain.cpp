@@ -1,11 +1,13 @@
 // Making a chain of joints: fitted through the piece of mesh under the mouse, or drawn along the mesh.
 #include <QMouseEvent>
 #include <QWheelEvent>
+#include <set>
 
 #include "app/look/theme.h"
 #include "app/stage/stage.h"
 #include "app/stage/tint.h"
 #include "rig/helper.h"
+#include "rig/sides.h"
 #include "scene/items.h"
 
 namespace nutatio::app {
@@ -33,9 +35,29 @@ void Stage::showChain(const rig::Actor& actor, std::string id, std::vector<Vec3>
     update();
 }
 
+/// Whether a piece of an actor's surface is its body rather than something that hangs on it: it is large, and carried on both
+/// sides of the body.
+bool Stage::isBody(const rig::Actor& actor, const rig::Surface& surface, int shell) {
+    constexpr double kLarge = 0.25;  // of all points
+    std::set<int> joints;
+    std::size_t points = 0;
+    for (std::uint32_t p = 0; p < surface.places.size(); ++p)
+        if (surface.shell[p] == shell) {
+            ++points;
+            joints.insert(surface.mainJoint(p));
+        }
+    if (static_cast<double>(points) < kLarge * static_cast<double>(surface.places.size())) return false;
+    const rig::Sides sides = rig::sidesOf(actor);
+    return std::any_of(joints.begin(), joints.end(), [&](int j) {
+        const int fellow = sides.fellow[static_cast<std::size_t>(j)];
+        return fellow != j && fellow != rig::kNoJoint && joints.count(fellow) > 0;
+    });
+}
+
 void Stage::proposeChain(const QPointF& at) {
     m_chain.reset();
     m_tint.reset();
+    m_overBody = false;
     update();
     const std::optional<MeshHit> hit = hitMesh(at);
     const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
@@ -45,9 +67,11 @@ void Stage::proposeChain(const QPointF& at) {
     const Vec3 spot = restPlace(actor, surface, *hit);
     const std::uint32_t point = surface.nearest(spot);
     if (const std::pair now{surface.shell[point], m_chainJoints}; now != m_pieceAndJoints) {
-        m_throughPiece = rig::rowThrough(surface, point, m_chainJoints);
+        m_pieceIsBody = isBody(actor, surface, surface.shell[point]);
+        m_throughPiece = m_pieceIsBody ? std::vector<Vec3>() : rig::rowThrough(surface, point, m_chainJoints);
         m_pieceAndJoints = now;
     }
+    m_overBody = m_pieceIsBody;
     if (m_throughPiece.empty()) return;
     // It begins at the end that is nearer to the mouse.
     std::vector<Vec3> row = m_throughPiece;

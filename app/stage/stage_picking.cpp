@@ -172,7 +172,15 @@ void Stage::mousePressEvent(QMouseEvent* e) {
         }
     m_orbits = !m_grabbed && !m_tugOn && !pick(e->position());
     if (m_grabbed || !m_tugOn) return;
-    if (const auto hit = pick(e->position())) {
+    auto hit = pick(e->position());
+    // What was chosen to be performed is taken, even where another joint lies nearer to the pointer.
+    if (m_session.performing().on)
+        for (const Hit& near : jointsNear(e->position())) {
+            const Selection& sel = m_session.selection();
+            if (near.actor == sel.actor && std::find(sel.joints.begin(), sel.joints.end(), near.joint) != sel.joints.end())
+                hit = near;
+        }
+    if (hit) {
         m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
         if (!m_tug.isHolding()) return;
         m_grabOffset = tugPlace() - unproject(e->position(), tugPlace());
@@ -268,10 +276,12 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         return;
     }
     if (m_tool == Tool::Chain) {
+        // A click makes the chain that was shown; where none was, it shows the one that the next click makes.
+        const bool seen = m_chain.has_value();
         if (!m_moved) proposeChain(e->position());
         m_drawn.clear();
         // A copy: what hears of it may end the mode.
-        if (m_chain && !m_orbits) Q_EMIT chainWanted(Chain(*m_chain));
+        if (m_chain && seen && !m_orbits) Q_EMIT chainWanted(Chain(*m_chain));
         return;
     }
     if (m_moved) return;

@@ -117,7 +117,10 @@ void Lane::resizeEvent(QResizeEvent*) {
 void Lane::refresh() {
     const scene::Layer* l = m_document.scene().layer(m_layer);
     if (!l) return;
-    const QString name = QString::fromStdString(l->name);
+    const layers::LayerKind* kind = layers::findKind(l->kind);
+    const QString sort = kind && !kind->sort.empty() ? QString::fromStdString(l->text(kind->sort)) : QString();
+    const QString name =
+        sort.isEmpty() ? QString::fromStdString(l->name) : sort + QStringLiteral(", ") + QString::fromStdString(l->name);
     m_mute->setChecked(l->muted);
     m_solo->setChecked(l->solo);
     m_mute->setAccessibleName(tr("Mute %1").arg(name));
@@ -130,7 +133,6 @@ void Lane::refresh() {
     m_mixText->setText(QStringLiteral("%1 %").arg(mix, 0, 'f', 0));
     const bool acts = m_document.scene().acts(*l), chosen = m_session.selection().layer == m_layer;
     const QColor c = !acts ? look::theme().inkSoft : l->colour >= 0 ? look::partColour(l->colour) : look::theme().ink;
-    const layers::LayerKind* kind = layers::findKind(l->kind);
     const QString glyph =
         kind ? QString::fromUtf8(kind->id.data(), static_cast<qsizetype>(kind->id.size())) + c.name() : QString();
     if (glyph != m_glyphShown) {
@@ -184,6 +186,9 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
     if (intervals().empty()) return;
     const look::Theme& t = look::theme();
     const double fps = m_document.scene().shot().fps;
+    const scene::Layer* layer = m_document.scene().layer(m_layer);
+    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+    const QString sort = kind && !kind->sort.empty() ? QString::fromStdString(layer->text(kind->sort)) : QString();
     // Outside it rests.
     const scene::Curve window = m_document.scene().shot().windowOf(m_layer, s.frames);
     p.setPen(Qt::NoPen);
@@ -203,6 +208,11 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
         p.setBrush(t.sheet);
         p.setPen(QPen(t.persimmon, 1.2));
         for (double x : {b, c}) p.drawEllipse(QPointF(x, 2.5), 2.5, 2.5);
+        if (!sort.isEmpty()) {
+            p.setPen(t.ink);
+            p.setFont(look::textFont(9));
+            p.drawText(QRectF(a + 6, kBand, std::max(0.0, d - a - 12), height() - kBand), Qt::AlignVCenter | Qt::AlignLeft, sort);
+        }
     }
 }
 

@@ -365,7 +365,7 @@ void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
     static const QStringList kFolded{tr("Joints"),   tr("Shares"),        tr("Stops"),          tr("Shape"),
                                      tr("Contact"),  tr("Feels"),         tr("In the shot"),    tr("Who meets what"),
-                                     tr("Size"),     tr("Low pose"),      tr("Motion below"),   tr("Morph weights"),
+                                     tr("Size"),     tr("Low pose"),      tr("Motion below"),   tr("Morph weights"), tr("More or less, this joint"),
                                      tr("Drawings"), tr("Chain"),         tr("Build"),          tr("Flights"),
                                      tr("Turns"),    tr("Path and lean"), tr("Counter-balance")};
     const bool open = m_folds.value(name, !kFolded.contains(name));

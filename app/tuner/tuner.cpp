@@ -61,9 +61,9 @@ Tuner::Tuner(Document& document, Session& session, Checker& checker, QWidget* ha
     layout->addWidget(m_scope);
     m_remark->setWordWrap(true);
     m_remark->hide();
-    layout->addWidget(m_remark);
-    layout->addWidget(m_handoff);
+    layout->addWidget(m_handoff, 1);
     layout->addWidget(m_scroll, 1);
+    layout->addWidget(m_remark);  // below the rows, which stay where they are when it comes
     layout->addWidget(m_help);
     m_feels->hide();
     connect(m_feels, &FeelsShelf::hovered, m_help, &QLabel::setText);
@@ -185,6 +185,7 @@ void Tuner::rebuild() {
     }
     const QString now = page();
     if (now != m_page) {
+        m_help->clear();  // what was said of a row of the page before
         m_page = now;
         m_feels->setParent(this);  // out of the page that goes
         m_feels->hide();
@@ -279,7 +280,9 @@ void Tuner::reveal(const std::string& setting) {
     if (!r) return;
     layout()->activate();
     scrollTo(r);
-    if (r->field()) r->field()->setFocus();
+    if (!r->field()) return;
+    r->field()->setFocus();
+    r->field()->selectAll();  // what is typed takes the place of the old number
 }
 
 void Tuner::setOpen(const QString& group, bool open) {

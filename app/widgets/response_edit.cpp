@@ -109,9 +109,11 @@ void ResponseEdit::paintEvent(QPaintEvent*) {
         const bool share = unit == QLatin1String("%");
         return QString::number(share ? 100 * v : v, 'g', 3) + (unit.isEmpty() || share ? unit : u' ' + unit);
     };
-    p.drawText(QRectF(0, box.top() - 4, 36, 12), Qt::AlignRight, said(m_y.high, {}));
-    p.drawText(QRectF(0, box.bottom() - 9, 36, 12), Qt::AlignRight, said(m_y.low, {}));
-    p.drawText(QRectF(0, box.center().y() - 6, 36, 12), Qt::AlignRight, m_valueUnit);
+    // Shares are said in percent at both ends; another unit stands once, between them.
+    const bool shares = m_valueUnit == QLatin1String("%");
+    p.drawText(QRectF(0, box.top() - 4, 36, 12), Qt::AlignRight, said(m_y.high, shares ? m_valueUnit : QString()));
+    p.drawText(QRectF(0, box.bottom() - 9, 36, 12), Qt::AlignRight, said(m_y.low, shares ? m_valueUnit : QString()));
+    if (!shares) p.drawText(QRectF(0, box.center().y() - 6, 36, 12), Qt::AlignRight, m_valueUnit);
     p.drawText(QRectF(box.left(), box.bottom() + 3, 80, 12), Qt::AlignLeft, said(m_x.low, m_readingUnit));
     p.drawText(QRectF(box.right() - 80, box.bottom() + 3, 80, 12), Qt::AlignRight, said(m_x.high, m_readingUnit));
     p.setClipRect(box.adjusted(-5, -5, 5, 5));

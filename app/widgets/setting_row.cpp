@@ -6,6 +6,7 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QTimer>
 
 #include "app/look/text.h"
 #include "app/look/theme.h"
@@ -14,6 +15,8 @@
 namespace nutatio::app {
 
 namespace {
+constexpr int kTakenShows = 900;  // [ms]
+
 QString number(double v) {
     // Four figures say all that a hand can set.
     const double a = std::abs(v);
@@ -332,6 +335,11 @@ void SettingRow::typed() {
         Q_EMIT hovered(tr("%1 goes from %2 to %3.")
                            .arg(qs(m_spec.label), number(m_spec.range.low * m_shown), number(m_spec.range.high * m_shown)));
     m_field->setText(number(kept * m_shown));
+    // What was taken shows that it was, for a moment.
+    m_field->setStyleSheet(QStringLiteral("border: 1px solid %1; color: %1;").arg(look::theme().lagoon.name()));
+    QTimer::singleShot(kTakenShows, m_field, [field = m_field, style = m_field->styleSheet()] {
+        if (field->styleSheet() == style) field->setStyleSheet({});
+    });
     Q_EMIT changed(kept, {});
 }
 

@@ -153,22 +153,24 @@ Result<Done> holdPose(scene::Scene& s, const std::string& actor, int frame, int 
 Result<Done> repeatFrames(scene::Scene& s, const std::string& actor, int from, int to, int times) {
     auto line = lineToEdit(s, actor);
     if (!line) return line.error();
-    const double a = s.shot().timeOf(from), b = s.shot().timeOf(to);
+    // The shot's last frame may lie beyond the end of what plays, by less than a frame.
+    const double end = line.value().seconds() - line.value().closing, a = s.shot().timeOf(from),
+                 b = std::min(s.shot().timeOf(to), end);
     if (times < 1 || times > 1000) return refused("a stretch is repeated once to a thousand times");
-    if (!(from >= 0 && to > from) || b > line.value().seconds() - line.value().closing + kNothing)
+    if (!(from >= 0 && to > from && b > a) || s.shot().timeOf(to) > end + 1 / s.shot().fps - kNothing)
         return refused("what is repeated lies within the shot, the first frame before the last");
     for (const double t : {a, b})
         if (const auto why = blendedAt(s, line.value(), t)) return *why;
-    const std::size_t first = cut(line.value(), a), end = cut(line.value(), b);
+    const std::size_t first = cut(line.value(), a), behind = cut(line.value(), b);
     const std::vector<rig::Stretch> once(line.value().stretches.begin() + static_cast<std::ptrdiff_t>(first),
-                                         line.value().stretches.begin() + static_cast<std::ptrdiff_t>(end));
+                                         line.value().stretches.begin() + static_cast<std::ptrdiff_t>(behind));
     for (int n = 0; n < times; ++n)
         for (std::size_t k = 0; k < once.size(); ++k) {
             rig::Stretch again = once[k];
             if (k == 0) again.blend = 0;
-            line.value().stretches.insert(
-                line.value().stretches.begin() + static_cast<std::ptrdiff_t>(end + static_cast<std::size_t>(n) * once.size() + k),
-                again);
+            line.value().stretches.insert(line.value().stretches.begin() +
+                                              static_cast<std::ptrdiff_t>(behind + static_cast<std::size_t>(n) * once.size() + k),
+                                          again);
         }
     put(s, actor, std::move(line.value()));
     shiftAfter(s, actor, b + 0.5 / s.shot().fps, times * (b - a));

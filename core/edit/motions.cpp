@@ -3,11 +3,16 @@
 #include <algorithm>
 
 #include "edit/edit.h"
+#include "pipeline/evaluate.h"
+#include "rig/record.h"
 #include "rig/track.h"
 
 namespace nutatio::edit {
 
 namespace {
+
+/// How much larger a scene may grow by a motion that is brought: so much, and so many times the size of its file. [bytes]
+constexpr std::size_t kBroughtBase = 32u << 20, kBroughtFactor = 64;
 
 std::string freshClip(const rig::Actor& a, const std::string& stem) {
     std::string name = stem;
@@ -30,7 +35,20 @@ Result<std::string> bringMotion(scene::Scene& s, const std::string& actor, const
     const std::string& own = source.clips[static_cast<std::size_t>(clip)].name;
     const std::string name = freshClip(*a->actor, own.empty() ? source.name : own);
     try {
-        addClip(s, actor, rig::mappedClip(source, clip, *a->actor, map, name));
+        rig::Clip brought = rig::mappedClip(source, clip, *a->actor, map, name);
+        // As text in the scene file.
+        constexpr std::size_t kBytesANumber = 12;
+        std::size_t numbers = 0, read = source.source.text.size();
+        for (const rig::Channel& c : brought.channels) numbers += c.times.size() + c.values.size();
+        for (const auto& b : source.source.buffers) read += b->size();
+        if (const std::size_t wanted = kBytesANumber * numbers; wanted > kBroughtBase + kBroughtFactor * read)
+            return refused("it would make the scene " + std::to_string(wanted >> 20) + " MB larger, more than a motion of " +
+                           std::to_string((read + 1023) / 1024) + " KB may: bring in a shorter one");
+        scene::Scene with = s;
+        addClip(with, actor, std::move(brought));
+        const scene::ActorEntry& now = *std::as_const(with).actor(actor);
+        pipeline::refuseTooMuch(*now.actor, now.actor->findClip(name), with.grid(with.shot(), now));
+        s = std::move(with);
     } catch (const Failure& f) {
         return f.error();
     }
@@ -42,8 +60,9 @@ Result<std::string> poseFirst(scene::Scene& s, const std::string& actor, const s
     if (!a || a->isPiece()) return refused("there is no character \"" + actor + "\"");
     const int at = a->actor->findClip(clipName);
     if (at < 0) return refused("the actor has no clip \"" + clipName + "\"");
-    if (hold < 0 || ease < 0 || hold + ease < 1 || hold + ease > 100000)
-        return refused("a pose is held and eased for a frame at least");
+    if (hold < 0 || ease < 0 || hold > kMostPoseFrames || ease > kMostPoseFrames || hold + ease < 1)
+        return refused("a pose is held and eased for a frame at least, and each for " + std::to_string(kMostPoseFrames) +
+                       " at most");
     const rig::Actor& on = *a->actor;
     const rig::Clip& was = on.clips[static_cast<std::size_t>(at)];
     const double fps = s.shot().fps, before = (hold + ease) / fps, rate = rig::ownRate(was);
@@ -103,6 +122,48 @@ Result<std::string> poseFirst(scene::Scene& s, const std::string& actor, const s
     const std::string name = clip.name;
     addClip(s, actor, std::move(clip));
     return name;
+}
+
+Result<Done> removeClip(scene::Scene& s, const std::string& actor, const std::string& clip) {
+    const scene::ActorEntry* a = std::as_const(s).actor(actor);
+    const int gone = a ? a->actor->findClip(clip) : -1;
+    if (gone < 0) return refused("there is no clip \"" + clip + "\"");
+    if (!a->actor->clips[static_cast<std::size_t>(gone)].recorded)
+        return refused("the clip \"" + a->actor->clipLabel(gone) + "\" belongs to the file of " + a->name +
+                       ", which stays as it is");
+    for (const scene::Shot& shot : s.shots)
+        if (const rig::Line* line = shot.lineOf(actor))
+            for (const rig::Stretch& each : line->stretches)
+                if (a->actor->findClip(each.clip) == gone)
+                    return refused("the clip \"" + clip + "\" is played in the line of the shot \"" + shot.name + "\"");
+    // Clips behind it may be named by number, so every reference is found before and written anew after.
+    const std::shared_ptr<const rig::Actor> was = a->actor;
+    const auto without = rig::withoutClip(*was, gone);
+    const auto after = [&](const std::string& reference) {
+        const int number = was->findClip(reference);
+        return number < 0 ? reference : scene::clipReference(*without, number > gone ? number - 1 : number);
+    };
+    for (std::size_t i = s.shots.size(); i-- > 0;) {
+        const scene::Shot& shot = s.shots[i];
+        const auto plays = shot.clips.find(actor);
+        const bool its = plays != shot.clips.end() && was->findClip(plays->second) == gone;
+        if (its && shot.lead == actor && s.shots.size() > 1) {
+            const bool shown = s.shown == shot.id;
+            s.shots.erase(i);
+            if (shown) s.shown = s.shots[std::min(i, s.shots.size() - 1)].id;
+            continue;
+        }
+        const bool named = plays != shot.clips.end() && !its && after(plays->second) != plays->second;
+        const rig::Line* line = shot.lineOf(actor);
+        if (!its && !named && !line) continue;
+        scene::Shot& mine = s.shots.edit(i);
+        if (its) mine.clips.erase(actor);
+        if (named) mine.clips[actor] = after(mine.clips[actor]);
+        if (line)
+            for (rig::Stretch& each : mine.lines[actor].stretches) each.clip = after(each.clip);
+    }
+    s.actor(actor)->actor = without;
+    return Done{};
 }
 
 }  // namespace nutatio::edit

@@ -1,6 +1,8 @@
 #include "edit/operations.h"
 
 #include <algorithm>
+#include <cctype>
+#include <set>
 
 #include "base/arguments.h"
 #include "edit/edit.h"
@@ -8,6 +10,7 @@
 #include "edit/rings.h"
 #include "layers/registry.h"
 #include "scene/lock.h"
+#include "scene/ranges.h"
 
 namespace nutatio::edit {
 
@@ -69,9 +72,8 @@ Result<Done> doRename(scene::Scene& s, const Arguments& a) {
 }
 
 Result<Done> doMoveLayer(scene::Scene& s, const Arguments& a) {
-    const auto by = number(text(a, "by"));
-    if (!by || *by != std::floor(*by)) return refused("by is a whole number of places, below 0 for down");
-    return moveLayer(s, text(a, "layer"), static_cast<int>(*by));
+    const auto by = wholeOr(a, "by", 0);
+    return by ? moveLayer(s, text(a, "layer"), by.value()) : by.error();
 }
 
 Result<Done> doAddCollider(scene::Scene& s, const Arguments& a) {
@@ -241,7 +243,41 @@ std::span<const Operation> operations() {
     return kAll;
 }
 
-Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
+namespace {
+
+/// What stands in a scene, by list and id.
+std::set<std::pair<std::string, std::string>> standingIn(const scene::Scene& s) {
+    std::set<std::pair<std::string, std::string>> out;
+    const auto all = [&](scene::List list, const auto& of) {
+        for (const auto& t : of) out.emplace(scene::listName(list), t.id);
+    };
+    all(scene::List::Actors, s.actors);
+    all(scene::List::Layers, s.layers);
+    all(scene::List::Colliders, s.colliders);
+    all(scene::List::Winds, s.winds);
+    all(scene::List::Pins, s.pins);
+    all(scene::List::Gauges, s.gauges);
+    for (const scene::Shot& shot : s.shots) out.emplace("shots", shot.id);
+    for (const scene::Take& t : s.takes) out.emplace("takes", t.id);
+    for (const scene::ActorEntry& a : s.actors) {
+        for (int j = 0; j < a.actor->skeleton.size(); ++j)
+            if (a.actor->skeleton.joint(j).made) out.emplace("joints", a.actor->skeleton.reference(j));
+        for (const rig::Clip& c : a.actor->clips)
+            if (c.recorded) out.emplace("clips", c.name);
+        for (const scene::Part& p : a.parts) out.emplace("parts", p.name);
+        for (const rig::Map& m : a.maps) out.emplace("maps", m.name);
+    }
+    return out;
+}
+
+bool isId(const std::string& id) {
+    return !id.empty() &&
+           std::all_of(id.begin(), id.end(), [](unsigned char c) { return std::isalnum(c) || c == '_' || c == '-'; });
+}
+
+}  // namespace
+
+Result<std::vector<Made>> carryOut(scene::Scene& scene, const std::string& what) {
     const std::size_t colon = std::min(what.find(':'), what.size());
     const auto all = operations();
     const auto op = std::find_if(all.begin(), all.end(),
@@ -256,19 +292,32 @@ Result<Done> carryOut(scene::Scene& scene, const std::string& what) {
         if (equals == std::string::npos) return refused("\"" + pair + "\" is not of the form key=value");
         const std::string key = pair.substr(0, equals);
         if (std::find(wants.begin(), wants.end(), key) == wants.end() &&
-            std::find(takes.begin(), takes.end(), key) == takes.end())
+            std::find(takes.begin(), takes.end(), key) == takes.end() && key != "id")
             return refused("it takes no \"" + key + "\"");
         if (!arguments.emplace(key, pair.substr(equals + 1)).second) return refused("\"" + key + "\" is given twice");
     }
     for (std::string_view w : wants)
         if (arguments.count(w) == 0) return refused("it wants " + std::string(w) + "=");
+    const std::string id = text(arguments, "id");
+    const auto before = standingIn(scene);
+    if (arguments.count("id") > 0 && !isId(id)) return refused("an id is made of letters, figures, - and _");
+    if (std::any_of(before.begin(), before.end(), [&](const auto& t) { return t.second == id; }))
+        return refused("the id \"" + id + "\" is taken");
     scene::Scene changed = scene;
+    changed.wantedId = id;
     if (const auto done = op->apply(changed, arguments); !done) return refused(done.error().sentence);
     if (const auto name = scene::lockedChange(scene, changed)) return refused("\"" + *name + "\" is locked");
     if (const auto sealed = scene::sealedChange(scene, changed)) return refused(*sealed);
     if (const auto ring = madeRing(scene, changed)) return refused(*ring);
+    if (const auto beyond = scene::outOfRange(scene, changed)) return refused(*beyond);
+    changed.wantedId.clear();
+    std::vector<Made> made;
+    for (const auto& [list, its] : standingIn(changed))
+        if (before.count({list, its}) == 0) made.push_back({list, its});
+    if (!id.empty() && std::none_of(made.begin(), made.end(), [&](const Made& m) { return m.id == id; }))
+        return refused("it makes nothing that could have the id \"" + id + "\"");
     scene = std::move(changed);
-    return Done{};
+    return made;
 }
 
 }  // namespace nutatio::edit

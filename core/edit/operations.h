@@ -4,6 +4,7 @@
 #include <map>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "base/error.h"
 #include "scene/scene.h"
@@ -21,8 +22,15 @@ struct Operation {
 };
 
 std::span<const Operation> operations();
-/// Reads "NAME:key=value,..." and carries it out; a comma of a value stands as "\\,". Errors: the text, and what is wrong with
-/// it; the scene is as it was then.
-Result<Done> carryOut(scene::Scene& scene, const std::string& text);
+/// A thing that an operation made: which list of the scene it stands in ("layers", "shots", "takes" ...), or, of an actor,
+/// "joints", "clips", "parts" or "maps"; and its id, or there its name.
+struct Made {
+    std::string list, id;
+};
+
+/// Reads "NAME:key=value,..." and carries it out; a comma of a value stands as "\\,". Any operation that makes a thing with an id
+/// takes `id=` for it (of several the first). Returns what it made. Errors: the text, and what is wrong with it; the scene is as
+/// it was then.
+Result<std::vector<Made>> carryOut(scene::Scene& scene, const std::string& text);
 
 }  // namespace nutatio::edit

@@ -39,13 +39,15 @@ Result<Done> doBringMotion(scene::Scene& s, const Arguments& a) {
 Result<Done> doPoseFirst(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    const auto hold = numberOr(a, "hold", 12), ease = numberOr(a, "ease", 12);
+    const auto hold = wholeOr(a, "hold", 12, 0, kMostPoseFrames), ease = wholeOr(a, "ease", 12, 0, kMostPoseFrames);
     if (!hold || !ease) return !hold ? hold.error() : ease.error();
-    if (hold.value() != std::floor(hold.value()) || ease.value() != std::floor(ease.value()))
-        return refused("frames are whole numbers");
-    const auto made =
-        poseFirst(s, actor.value(), text(a, "clip"), static_cast<int>(hold.value()), static_cast<int>(ease.value()));
+    const auto made = poseFirst(s, actor.value(), text(a, "clip"), hold.value(), ease.value());
     return made ? Result<Done>(Done{}) : made.error();
+}
+
+Result<Done> doRemoveClip(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    return actor ? removeClip(s, actor.value(), text(a, "clip")) : actor.error();
 }
 
 Result<Done> doApplyKit(scene::Scene& s, const Arguments& a) {
@@ -67,6 +69,7 @@ Result<Done> doApplyKit(scene::Scene& s, const Arguments& a) {
 constexpr Operation kBringing[] = {
     {"bring-motion", "file", "actor,clip,joints",
      "A clip of another file as this actor does it; joints=source>target, joined by +, map by hand.", doBringMotion},
+    {"remove-clip", "clip", "actor", "Takes a clip that was made here away, with the shots that it was made for.", doRemoveClip},
     {"pose-first", "clip", "actor,hold,ease", "A clip that begins in the rest pose, held and eased for so many frames.",
      doPoseFirst},
     {"apply-kit", "file", "actor,layers,joints", "Puts a kit on an actor; joints=kit's>actor's, joined by +, map by hand.",

@@ -21,7 +21,7 @@ Result<Done> doUntouch(scene::Scene& s, const Arguments& a) {
 
 /// "turn_x>12+turn_y>3": channels of one joint and their values.
 Result<Done> doPose(scene::Scene& s, const Arguments& a) {
-    const auto frame = text(a, "frame").empty() ? Result<int>(0) : frameOf(a);
+    const auto frame = frameOf(a);
     if (!frame) return frame.error();
     const auto key = yesOr(a, "key", false);
     if (!key) return key.error();

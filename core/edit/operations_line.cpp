@@ -11,13 +11,6 @@ namespace nutatio::edit {
 
 namespace {
 
-Result<int> wholeOr(const Arguments& a, std::string_view key, int other) {
-    const auto v = numberOr(a, key, other);
-    if (!v) return v.error();
-    if (v.value() != std::floor(v.value()) || std::abs(v.value()) > 1e6) return refused(std::string(key) + " is a whole number");
-    return static_cast<int>(v.value());
-}
-
 /// Does something to the line of the actor that is named.
 template <class Change>
 Result<Done> onLine(scene::Scene& s, const Arguments& a, const Change& change) {

@@ -38,9 +38,8 @@ Result<Done> doSplitPart(scene::Scene& s, const Arguments& a) {
 Result<Done> doColourPart(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
-    const auto colour = number(text(a, "colour"));
-    if (!colour || *colour != std::floor(*colour)) return refused("a colour is a whole number");
-    return colourPart(s, actor.value(), text(a, "part"), static_cast<int>(*colour));
+    const auto colour = wholeOr(a, "colour", 0);
+    return colour ? colourPart(s, actor.value(), text(a, "part"), colour.value()) : colour.error();
 }
 
 Result<Done> doRemovePart(scene::Scene& s, const Arguments& a) {

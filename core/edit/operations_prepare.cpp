@@ -31,12 +31,12 @@ Result<Done> doFitChain(scene::Scene& s, const Arguments& a) {
     if (!actor) return actor.error();
     const auto at = places(text(a, "at"));
     if (!at) return at.error();
-    const auto joints = number(text(a, "joints"));
-    if (!joints || *joints < 2 || *joints > 64 || *joints != std::floor(*joints)) return refused("a chain has 2 to 64 joints");
+    const auto joints = wholeOr(a, "joints", 2, 2, 64);
+    if (!joints) return joints.error();
     if (at.value().size() != 1) return refused("at is one place on the piece, near the end where the chain begins");
     const rig::Surface surface = rig::Surface::of(*std::as_const(s).actor(actor.value())->actor);
     if (surface.places.empty()) return refused("the actor has no mesh");
-    const auto row = rig::rowThrough(surface, surface.nearest(at.value().front()), static_cast<int>(*joints));
+    const auto row = rig::rowThrough(surface, surface.nearest(at.value().front()), joints.value());
     const auto made = addChain(s, actor.value(), text(a, "joint"), text(a, "name"), row, 0);
     return made ? Result<Done>(Done{}) : made.error();
 }
@@ -156,13 +156,14 @@ Result<rig::MapStep> stepOf(const Arguments& a, std::string_view other) {
     const auto below = yesOr(a, "below", false);
     if (!below) return below.error();
     s.below = below.value();
-    double channel = 0;
-    for (const auto& [key, to] : {std::pair{"low", &s.low}, {"high", &s.high}, {"reach", &s.reach}, {"channel", &channel}}) {
+    for (const auto& [key, to] : {std::pair{"low", &s.low}, {"high", &s.high}, {"reach", &s.reach}}) {
         const auto v = numberOr(a, key, *to);
         if (!v) return v.error();
         *to = v.value();
     }
-    s.channel = static_cast<int>(channel);
+    const auto channel = wholeOr(a, "channel", s.channel, 0, 3);
+    if (!channel) return channel.error();
+    s.channel = channel.value();
     if (!text(a, "at").empty()) {
         const auto at = places(text(a, "at"));
         if (!at) return at.error();

@@ -90,12 +90,6 @@ Result<Done> doUnfeed(scene::Scene& s, const Arguments& a) {
     return Done{};
 }
 
-Result<int> wholeFrame(const Arguments& a, std::string_view key) {
-    const auto v = number(text(a, key));
-    if (!v || *v < 1 || *v != std::floor(*v)) return refused(std::string(key) + " is a frame, counted from 1");
-    return static_cast<int>(*v) - 1;
-}
-
 Result<Done> doEase(scene::Scene& s, const Arguments& a) {
     const auto owner = thing(s, text(a, "thing"));
     if (!owner) return owner.error();
@@ -123,7 +117,7 @@ Result<Done> doHoldOver(scene::Scene& s, const Arguments& a) {
     if (!owner) return owner.error();
     const scene::SettingSpec* row = findRow(layers::tableOf(s, owner.value()), text(a, "setting"));
     if (!row || !row->keyable) return refused("\"" + text(a, "setting") + "\" cannot have keys");
-    const auto from = wholeFrame(a, "from"), to = wholeFrame(a, "to");
+    const auto from = frameOf(a, "from"), to = frameOf(a, "to");
     if (!from) return from.error();
     if (!to) return to.error();
     const auto value = number(text(a, "value"));
@@ -133,7 +127,7 @@ Result<Done> doHoldOver(scene::Scene& s, const Arguments& a) {
 }
 
 Result<Done> doInterval(scene::Scene& s, const Arguments& a) {
-    const auto from = wholeFrame(a, "from"), to = wholeFrame(a, "to");
+    const auto from = frameOf(a, "from"), to = frameOf(a, "to");
     if (!from) return from.error();
     if (!to) return to.error();
     const auto in = numberOr(a, "in", 0), out = numberOr(a, "out", 0);
@@ -153,7 +147,7 @@ Result<Done> doNoIntervals(scene::Scene& s, const Arguments& a) {
 }
 
 Result<Done> doMark(scene::Scene& s, const Arguments& a) {
-    const auto frame = wholeFrame(a, "frame");
+    const auto frame = frameOf(a, "frame");
     if (!frame) return frame.error();
     mark(s, frame.value(), text(a, "name"));
     return Done{};

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 
+#include "base/ranges.h"
 #include "files/json.h"
 
 namespace nutatio::files {
@@ -28,10 +29,5 @@ class Allowance {
   private:
     std::uint64_t m_input = 0, m_left = kBase;
 };
-
-/// No length, place or factor of scale in a file is beyond this; what is has been spoiled.
-inline constexpr double kFarthest = 1e12;
-/// The longest a clip may last [s].
-inline constexpr double kLongestClip = 24 * 3600;
 
 }  // namespace nutatio::files

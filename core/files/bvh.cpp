@@ -3,6 +3,7 @@
 #include <array>
 #include <charconv>
 #include <cstring>
+#include <nlohmann/json.hpp>
 
 #include "files/allowance.h"
 #include "files/bytes.h"
@@ -161,7 +162,7 @@ Parsed parse(std::string_view text) {
     if (frames * static_cast<double>(out.width) > static_cast<double>(text.size()))
         w.fail("the file is cut short: it promises " + std::to_string(static_cast<long long>(frames)) + " frames");
     if (frames > 1e7) w.fail("the file claims more frames than can be real");
-    if ((frames - 1) * out.frameTime > kLongestClip) w.fail("the clip lasts more than a day");
+    if ((frames - 1) * out.frameTime > kLongest) w.fail("the clip lasts more than a day");
     out.frames = static_cast<std::size_t>(frames);
     out.values.reserve(out.frames * out.width);
     for (std::size_t i = 0; i < out.frames * out.width; ++i) {

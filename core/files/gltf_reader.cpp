@@ -519,7 +519,7 @@ class GltfReader {
             clip.end = -1e300;
             for (std::size_t k = 0, m = channels.size(); k < m; ++k) readChannel(channels.at(k), samplers, clip);
             if (clip.start > clip.end) clip.start = clip.end = 0;
-            if (clip.seconds() > kLongestClip) a.fail("the clip lasts more than a day");
+            if (clip.seconds() > kLongest) a.fail("the clip lasts more than a day");
             m_actor.clips.edit().push_back(std::move(clip));
         }
     }

@@ -63,7 +63,7 @@ scene::Feed readFeed(const Place& p) {
     number("low", f.low, kAny);
     number("high", f.high, kAny);
     number("lag", f.lag, kAny);
-    if (std::abs(f.lag) > kLongestClip) p.at("lag").fail("a lag is shorter than a day");
+    if (std::abs(f.lag) > kLongest) p.at("lag").fail("a lag is shorter than a day");
     number("attack", f.attack, 0);
     number("release", f.release, 0);
     return f;
@@ -123,7 +123,7 @@ int frameOf(const Place& p) {
 
 double secondsOf(const Place& p) {
     const double t = p.number();
-    if (!(t >= 0 && t <= kLongestClip)) p.fail("a time in a shot is 0 or more and a day at most");
+    if (!(t >= 0 && t <= kLongest)) p.fail("a time in a shot is 0 or more and a day at most");
     return t;
 }
 

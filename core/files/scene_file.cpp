@@ -45,7 +45,7 @@ rig::Clip readRecorded(const Place& p, const rig::Actor& actor) {
         const std::size_t keys = at.at("times").size();
         if (keys == 0) at.at("times").fail("a channel has keys");
         for (double v : at.at("times").numbers(keys)) {
-            if (!(v >= 0 && v <= kLongestClip)) at.at("times").fail("a recorded clip begins at 0 and lasts a day at most");
+            if (!(v >= 0 && v <= kLongest)) at.at("times").fail("a recorded clip begins at 0 and lasts a day at most");
             c.times.push_back(static_cast<float>(v));
         }
         for (double v : at.at("values").numbers(keys * static_cast<std::size_t>(c.width))) {
@@ -129,7 +129,7 @@ rig::Line readLine(const Place& p) {
     }
     if (p.has("closing")) out.closing = secondsOf(p.at("closing"));
     if (p.has("fade")) out.fade = secondsOf(p.at("fade"));
-    if (out.seconds() > kLongestClip) p.fail("what an actor plays lasts a day at most");
+    if (out.seconds() > kLongest) p.fail("what an actor plays lasts a day at most");
     return out;
 }
 
@@ -575,6 +575,25 @@ Json sceneJson(const scene::Scene& s, const fs::path& folder) {
     return root;
 }
 
+/// Reads what is about to be written, with the actors that are there. Throws Failure where opening would refuse it: a file that
+/// does not open again takes the place of none that does.
+void readBack(const scene::Scene& s, const Json& json, const fs::path& folder) {
+    ActorFiles files;
+    std::error_code bad;
+    const auto know = [&](const scene::Scene& of) {
+        for (const scene::ActorEntry& a : of.actors)
+            if (!a.isPiece())
+                files[fs::weakly_canonical(fs::path(a.file).lexically_normal(), bad).string()] = a.source ? a.source : a.actor;
+    };
+    know(s);
+    for (const scene::Take& t : s.takes) know(*t.scene);
+    try {
+        parseScene(Place(json, ""), folder, nullptr, files);
+    } catch (const Failure& f) {
+        throw Failure(f.error().place, "it was not written, as it would not open again: " + f.error().sentence);
+    }
+}
+
 }  // namespace
 
 Result<std::shared_ptr<const rig::Actor>> readActor(const fs::path& path) {
@@ -603,6 +622,7 @@ Result<Done> writeScene(const scene::Scene& scene, const fs::path& path) {
     return ofFile(path.string(), [&] {
         const Json json = sceneJson(scene, fs::absolute(path).parent_path().lexically_normal());
         const std::string text = textOf(json);
+        readBack(scene, json, fs::absolute(path).parent_path());
         writeAtomically(path, text.data(), text.size());
         return Done{};
     });

@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cstring>
+#include <nlohmann/json.hpp>
 
 #include "files/gltf_reader.h"
 #include "files/json.h"

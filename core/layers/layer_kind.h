@@ -305,6 +305,8 @@ struct LayerKind {
     std::vector<int> (*concerned)(const rig::Actor&, const scene::Layer&, std::string_view row) = nullptr;
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
+    /// The choice that tells what a layer of the kind does, shown beside its name: there are several alike. Empty: the name is enough.
+    std::string_view sort = {};
     bool acts = false;
     /// Whether a layer, as it is set in a shot, moves others of its kind on other actors that are set so, and is moved by them.
     /// Null: none does.

@@ -276,8 +276,15 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
              : first == rig::kNoJoint ? joints.front()
                                       : rig::partName(rig::plainName(actor.actor->skeleton, first));
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
+    // Two of a kind on the same joints are told apart by a number.
+    const std::string name = l.name;
+    const auto taken = [&] {
+        return std::any_of(scene.layers.begin(), scene.layers.end(),
+                           [&](const scene::Layer& other) { return other.kind == l.kind && other.name == l.name; });
+    };
+    for (int n = 2; taken(); ++n) l.name = name + " " + std::to_string(n);
     l.set(kind.target(), std::move(joints));
-    l.id = scene.freshId(l.name + "-" + std::string(kind.id));
+    l.id = scene.freshId(name + "-" + std::string(kind.id));
     return l;
 }
 

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <map>
 #include <optional>
 
@@ -9,14 +10,16 @@ namespace nutatio::measure {
 
 namespace {
 
-constexpr double kUneven = 1e-3;     // of a joint's own scale
-constexpr double kSheared = 2e-3;    // cosine between two of its axes in the world
-constexpr double kNoLength = 1e-4;   // heights
-constexpr double kLengthOff = 0.05;  // between fellows
-constexpr double kPlaceOff = 0.02;   // heights, between fellows
-constexpr double kLongLink = 5;      // times its chain's median, or a fifth of it
-constexpr double kStrayLink = 2.5;   // times, for a last link that carries nothing
-constexpr double kLying = 45;        // [deg] of the hips over the feet, off the upright
+constexpr double kUneven = 1e-3;      // of a joint's own scale
+constexpr double kSheared = 2e-3;     // cosine between two of its axes in the world
+constexpr double kNoLength = 1e-4;    // heights
+constexpr double kLengthOff = 0.05;   // between fellows
+constexpr double kPlaceOff = 0.02;    // heights, between fellows
+constexpr double kTurnedOff = 12;     // [deg] between fellows
+constexpr double kWayToSkin = 0.015;  // heights
+constexpr double kLongLink = 5;       // times its chain's median, or a fifth of it
+constexpr double kStrayLink = 2.5;    // times, for a last link that carries nothing
+constexpr double kLying = 45;         // [deg] of the hips over the feet, off the upright
 
 bool says(std::string name, std::initializer_list<const char*> words) {
     for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
@@ -90,8 +93,46 @@ std::optional<Vec3> upOf(const Checked& on) {
     return up;
 }
 
+/// Which way is up, told by what it stands on: pairs of limbs that go down from the body and end near its lowest side, in the
+/// mesh and the rest pose. Nothing where y serves as well as any, or no other side has a pair.
+std::optional<Vec3> upByFeet(const Checked& on) {
+    constexpr double kNear = 0.08, kDown = 0.15;  // of what the figure measures along the way
+    const Vec3 ways[] = {{0, 1, 0}, {0, 0, 1}, {0, 0, -1}, {0, -1, 0}, {1, 0, 0}, {-1, 0, 0}};
+    std::array<int, std::size(ways)> pairs{};
+    Vec3 low = Vec3::Constant(1e300), high = -low;
+    const auto reach = [&](const Vec3& p) {
+        low = low.cwiseMin(p);
+        high = high.cwiseMax(p);
+    };
+    for (const Vec3f& p : on.surface.places) reach(p.cast<double>());
+    for (const Affine& w : on.worlds)
+        if (on.surface.places.empty()) reach(w.t);
+    for (int j = 0; j < on.skeleton.size(); ++j) {
+        const int fellow = on.sides.fellow[static_cast<std::size_t>(j)];
+        if (fellow <= j || !on.skeleton.joint(j).children.empty()) continue;
+        // From the end of a limb up to where both sides meet.
+        int top = j;
+        for (int up = on.skeleton.joint(top).parent; up != rig::kNoJoint; up = on.skeleton.joint(top).parent) {
+            const int other = on.sides.fellow[static_cast<std::size_t>(up)];
+            if (other == up || other == rig::kNoJoint) break;
+            top = up;
+        }
+        for (std::size_t k = 0; k < std::size(ways); ++k) {
+            const Vec3& way = ways[k];
+            const double least = std::min(way.dot(low), way.dot(high)), size = std::abs(way.dot(Vec3(high - low)));
+            const auto over = [&](int joint) { return way.dot(on.worlds[static_cast<std::size_t>(joint)].t) - least; };
+            pairs[k] += over(j) < kNear * size && over(fellow) < kNear * size && over(top) - over(j) > kDown * size;
+        }
+    }
+    const auto most = std::max_element(pairs.begin(), pairs.end());
+    if (pairs[0] > 0 || *most == 0 || std::count(pairs.begin(), pairs.end(), *most) > 1) return std::nullopt;
+    return ways[most - pairs.begin()];
+}
+
 void upAxis(const Checked& on, std::vector<Finding>& out) {
-    const auto up = upOf(on);
+    auto up = upOf(on);
+    const bool byNames = up.has_value();
+    if (!up) up = upByFeet(on);
     if (!up) return;
     const Vec3 now = (scene::turnOf(on.entry.vector("turn")) * *up).normalized();
     const double off = degrees(std::acos(std::clamp(now.y(), -1.0, 1.0)));
@@ -106,8 +147,10 @@ void upAxis(const Checked& on, std::vector<Finding>& out) {
     Finding f = on.about("up-axis", Severity::Broken, rig::kNoJoint);
     f.size = off;
     f.unit = "deg";
-    f.sentence =
-        "It does not stand upright: its hips lie " + shortNumber(off) + " deg off from over its feet. Gravity pulls down.";
+    f.sentence = byNames ? "It does not stand upright: its hips lie " + shortNumber(off) +
+                               " deg off from over its feet. Gravity pulls down."
+                         : "It does not stand upright: its legs, by their shape, end " + shortNumber(off) +
+                               " deg off from below it. Gravity pulls down.";
     const char* const axes[] = {"turn_x", "turn_y", "turn_z"};
     for (int k = 0; k < 3; ++k)
         f.repair.push_back("set:thing=actors:" + on.entry.id + ",setting=" + axes[k] +
@@ -214,7 +257,31 @@ double strayed(const Checked& on, int j, int fellow) {
         .norm();
 }
 
+/// The way from a joint to the middle of what follows it most [units]; nothing where that is next to nothing.
+std::vector<Vec3> waysToSkin(const Checked& on) {
+    std::vector<Vec3> sum(on.worlds.size(), Vec3::Zero());
+    std::vector<int> points(on.worlds.size(), 0);
+    for (std::uint32_t p = 0; p < on.surface.places.size(); ++p) {
+        const auto joint = static_cast<std::size_t>(on.surface.mainJoint(p));
+        sum[joint] += on.surface.places[p].cast<double>();
+        ++points[joint];
+    }
+    for (std::size_t j = 0; j < sum.size(); ++j)
+        sum[j] = points[j] > 2 ? Vec3(sum[j] / points[j] - on.worlds[j].t) : Vec3(Vec3::Zero());
+    return sum;
+}
+
+/// How much two fellows are turned otherwise than each other's picture [deg], by the way to what they carry in the rest pose; 0
+/// where that says nothing: each way is to be long enough, and both alike.
+double turnedApart(const Checked& on, const std::vector<Vec3>& skins, int j, int fellow) {
+    const Vec3 a = on.sides.mirrored(skins[static_cast<std::size_t>(j)]), &b = skins[static_cast<std::size_t>(fellow)];
+    const double shorter = std::min(a.norm(), b.norm()), longer = std::max(a.norm(), b.norm());
+    if (shorter < kWayToSkin * on.h || shorter < 0.6 * longer) return 0;
+    return degrees(std::acos(std::clamp(a.dot(b) / (a.norm() * b.norm()), -1.0, 1.0)));
+}
+
 void leftRight(const Checked& on, std::vector<Finding>& out) {
+    const std::vector<Vec3> skins = waysToSkin(on);
     for (int j = 0; j < on.skeleton.size(); ++j) {
         const std::string& name = on.skeleton.joint(j).name;
         const std::string other = rig::otherSideOf(name);
@@ -247,6 +314,12 @@ void leftRight(const Checked& on, std::vector<Finding>& out) {
             f.unit = "mm";
             f.sentence = on.name(o) + " stands " + shortNumber(away * on.millimetres) + " mm from where " + on.name(j) +
                          " is mirrored to.";
+            out.push_back(std::move(f));
+        } else if (const double turned = turnedApart(on, skins, j, o); !told && turned > kTurnedOff) {
+            Finding f = on.about("left-right", Severity::Note, j);
+            f.size = turned;
+            f.unit = "deg";
+            f.sentence = on.name(o) + " is turned " + shortNumber(turned) + " deg from how " + on.name(j) + " is mirrored to.";
             out.push_back(std::move(f));
         }
     }

@@ -76,23 +76,6 @@ std::size_t allowedTransforms(const rig::Actor& actor) {
     return Evaluator::kBaseTransforms + bytes / Evaluator::kBytesATransform;
 }
 
-void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
-    if (clip < 0) return;
-    const rig::Clip& c = actor.clips[static_cast<std::size_t>(clip)];
-    std::unordered_set<int> moving;
-    for (const rig::Channel& ch : c.channels)
-        if (ch.path != rig::Path::Weights) moving.insert(ch.joint);
-    std::size_t allowed = allowedTransforms(actor);
-    // What was recorded here came from no file; a scene file holds as many numbers as it needs.
-    if (c.recorded)
-        for (const rig::Channel& ch : c.channels) allowed += ch.values.size();
-    if (moving.size() * static_cast<std::size_t>(grid.frames) > allowed)
-        throw Failure(Error{actor.source.path, "clip \"" + actor.clipLabel(clip) + "\"",
-                            std::to_string(grid.frames) + " frames of " + std::to_string(moving.size()) +
-                                " moving joints are more than a file of its size may ask for; take a lower frame rate or a "
-                                "shorter clip"});
-}
-
 /// The shot as the scene shares it; null when it is none of the scene's.
 std::shared_ptr<const scene::Shot> sharedShot(const scene::Scene& scene, const scene::Shot& shot) {
     const std::size_t at = scene.shots.find([&](const scene::Shot& s) { return s.id == shot.id; });
@@ -112,6 +95,23 @@ struct Climber {
 };
 
 }  // namespace
+
+void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
+    if (clip < 0) return;
+    const rig::Clip& c = actor.clips[static_cast<std::size_t>(clip)];
+    std::unordered_set<int> moving;
+    for (const rig::Channel& ch : c.channels)
+        if (ch.path != rig::Path::Weights) moving.insert(ch.joint);
+    std::size_t allowed = allowedTransforms(actor);
+    // What was recorded here came from no file; a scene file holds as many numbers as it needs.
+    if (c.recorded)
+        for (const rig::Channel& ch : c.channels) allowed += ch.values.size();
+    if (moving.size() * static_cast<std::size_t>(grid.frames) > allowed)
+        throw Failure(Error{actor.source.path, "clip \"" + actor.clipLabel(clip) + "\"",
+                            std::to_string(grid.frames) + " frames of " + std::to_string(moving.size()) +
+                                " moving joints are more than a file of its size may ask for; take a lower frame rate or a "
+                                "shorter clip"});
+}
 
 std::size_t Changed::transforms() const {
     std::size_t n = 0;

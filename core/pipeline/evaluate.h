@@ -159,4 +159,8 @@ class Evaluator {
     std::shared_ptr<const rig::Region> regionFor(const scene::ActorEntry& actor, const std::string& name);
 };
 
+/// Throws Failure where a shot of a clip on a grid asks for more transforms than the actor's file, by its size, may ask for:
+/// Evaluator::kBaseTransforms and one for each kBytesATransform; a clip that was made here brings its own numbers along.
+void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid);
+
 }  // namespace nutatio::pipeline

@@ -163,9 +163,9 @@ double usualRadius(const Roles& r, int joint) {
     return 0;
 }
 
-class Maker {
+class FigureMaker {
   public:
-    Maker(const Actor& actor, const std::vector<int>& tops)
+    FigureMaker(const Actor& actor, const std::vector<int>& tops)
         : m_actor(actor), m_s(actor.skeleton), m_roles(rolesOf(actor)), m_sides(sidesOf(actor)), m_masses(massesOf(actor)) {
         worldTransforms(m_s, actor.restPose(), m_worlds);
         m_f.height = actor.height;
@@ -441,7 +441,7 @@ std::shared_ptr<const Figure> figureOf(const Actor& actor, const std::vector<int
         if (auto found = find()) return found;
     }
     auto made =
-        actor.skeleton.size() == 0 ? std::make_shared<const Figure>() : std::make_shared<const Figure>(Maker(actor, tops).make());
+        actor.skeleton.size() == 0 ? std::make_shared<const Figure>() : std::make_shared<const Figure>(FigureMaker(actor, tops).make());
     const std::lock_guard guard(lock);
     if (auto found = find()) return found;
     known.push_back({actor.content, actor.picture, tops, made});

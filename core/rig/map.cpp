@@ -27,9 +27,9 @@ float between(double v, double low, double high) {
     return static_cast<float>(u * u * (3 - 2 * u));
 }
 
-class Maker {
+class MapMaker {
   public:
-    Maker(const Actor& actor, const Surface& surface, const std::vector<Map>& others)
+    MapMaker(const Actor& actor, const Surface& surface, const std::vector<Map>& others)
         : m_actor(actor), m_surface(surface), m_others(others), m_around(surface) {
         worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
     }
@@ -251,7 +251,7 @@ Result<std::vector<float>> mapValues(const Actor& actor, const Surface& surface,
     for (std::size_t k = 0; k < map.steps.size(); ++k)
         if (const std::string why = problemOf(map.steps[k]); !why.empty()) return Error{"", "step " + std::to_string(k + 1), why};
     try {
-        return Maker(actor, surface, others).make(map);
+        return MapMaker(actor, surface, others).make(map);
     } catch (const Failure& f) {
         return f.error();
     }

@@ -68,4 +68,12 @@ std::shared_ptr<const Actor> withClip(const Actor& actor, Clip clip) {
     return out;
 }
 
+std::shared_ptr<const Actor> withoutClip(const Actor& actor, int clip) {
+    auto out = std::make_shared<Actor>(actor);
+    std::vector<Clip>& clips = out->clips.edit();
+    clips.erase(clips.begin() + clip);
+    out->keyMotion();
+    return out;
+}
+
 }  // namespace nutatio::rig

@@ -11,5 +11,7 @@ Clip clipOfSamples(const Actor& actor, const std::vector<std::vector<Xform>>& sa
 
 /// The actor with one clip more; everything else as it was.
 std::shared_ptr<const Actor> withClip(const Actor& actor, Clip clip);
+/// The actor without one of its clips.
+std::shared_ptr<const Actor> withoutClip(const Actor& actor, int clip);
 
 }  // namespace nutatio::rig

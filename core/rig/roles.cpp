@@ -338,12 +338,34 @@ Roles rolesOf(const Actor& actor) {
     return Finder(actor).find();
 }
 
-int carrierOf(const Skeleton& s, const Roles& roles) {
-    std::vector<int> joints{roles.hips, roles.head};
+namespace {
+
+/// What a body hangs together by: hips, head and the tops of its limbs.
+std::vector<int> topsOf(const Roles& roles) {
+    std::vector<int> joints;
+    for (int j : {roles.hips, roles.head})
+        if (j != kNoJoint) joints.push_back(j);
     for (const auto* limbs : {&roles.legs, &roles.arms})
         for (const Limb& l : *limbs)
             if (l.found()) joints.push_back(l.upper);
-    return carrierOf(s, joints);
+    return joints;
+}
+
+}  // namespace
+
+int carrierOf(const Skeleton& s, const Roles& roles) {
+    return carrierOf(s, topsOf(roles));
+}
+
+std::vector<int> carriersOf(const Skeleton& s, const Roles& roles) {
+    const std::vector<int> tops = topsOf(roles);
+    if (const int one = carrierOf(s, tops); one != kNoJoint) return {one};
+    std::vector<int> out;
+    for (int j : tops) {
+        while (s.joint(j).parent != kNoJoint) j = s.joint(j).parent;
+        if (std::find(out.begin(), out.end(), j) == out.end()) out.push_back(j);
+    }
+    return out;
 }
 
 int carrierOf(const Skeleton& s, const std::vector<int>& joints) {

@@ -42,5 +42,8 @@ Roles rolesOf(const Actor& actor);
 int carrierOf(const Skeleton& skeleton, const std::vector<int>& joints);
 /// The one that carries hips, head and all limbs of a body: hips and spine may be brothers.
 int carrierOf(const Skeleton& skeleton, const Roles& roles);
+/// All that have to move for a body to move as a whole: the one that carries it, or, where its parts hang on no common joint (legs
+/// that are roots), the root of each part, each once.
+std::vector<int> carriersOf(const Skeleton& skeleton, const Roles& roles);
 
 }  // namespace nutatio::rig

@@ -86,9 +86,12 @@ std::vector<RoleJoint> jointsOf(const Actor& actor, std::string_view role) {
     if (role == "head") {
         if (r.head != kNoJoint) out.push_back({r.head, r.neck.empty() ? 1.0 : 0.6});
         spread(r.neck, 0.4);
-        for (std::size_t side : {0, 1})
-            if (r.arms[side].found() && actor.skeleton.joint(r.arms[side].upper).parent != r.spine.back())
-                out.push_back({actor.skeleton.joint(r.arms[side].upper).parent, 0.25, side == 1});
+        // Collar bones go along: joints between the chest and an arm. Without a chest what carries an arm may be the whole body.
+        for (std::size_t side : {0, 1}) {
+            if (!r.arms[side].found() || r.spine.empty()) continue;
+            const int collar = actor.skeleton.joint(r.arms[side].upper).parent;
+            if (collar != kNoJoint && collar != r.spine.back()) out.push_back({collar, 0.25, side == 1});
+        }
     } else if (role == "arms") {
         for (std::size_t side : {0, 1})
             if (r.arms[side].found()) {

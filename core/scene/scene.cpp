@@ -299,6 +299,7 @@ std::string Scene::freshId(std::string_view stem) const {
     for (const Shot& s : shots) taken.insert(s.id);
     for (const Take& t : takes) taken.insert(t.id);
     for (const Unread& u : unread) taken.insert(u.id);
+    if (!wantedId.empty() && taken.count(wantedId) == 0) return wantedId;
     std::string id = base;
     for (int n = 2; taken.count(id) > 0; ++n) id = base + "-" + std::to_string(n);
     return id;

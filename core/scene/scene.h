@@ -257,8 +257,9 @@ struct Scene {
     /// Whether a layer acts in the shot that plays: it acts there at all, is not muted, and soloed when any that does is.
     bool acts(const Layer& layer) const { return acts(layer, shot().id); }
     bool acts(const Layer& layer, const std::string& inShot) const;
-    /// An id that nothing in the scene has yet, made from `stem`.
+    /// An id that nothing in the scene has yet: `wantedId` while that is free, else one made from `stem`.
     std::string freshId(std::string_view stem) const;
+    std::string wantedId;  // what the next thing that is made is to have as its id; never saved
 };
 
 inline constexpr double kStillSeconds = 2;

@@ -449,7 +449,7 @@ TEST_CASE("hand-off writes a file that opens with the motion in it, and can be s
 
 TEST_CASE("another actor is brought in beside the first, and undone") {
     Window w;
-    w.bench.document().bringIn(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/jetty.glb"));
+    w.bench.document().bringIn(QString::fromStdString(test::sourceFolder() + "/demo/assets/jetty.glb"));
     REQUIRE(waitFor([&] { return w.scene().actors.size() == 2; }));
     w.settle();
     CHECK(w.bench.roster()->tree()->topLevelItemCount() == 2);

@@ -227,7 +227,7 @@ TEST_CASE("traces are split by axis, three to a lane, and joined again") {
 }
 
 TEST_CASE("a keyed wind has its curves below the layers, and its keys are dragged there as a layer's are") {
-    Window w(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lantern-walk.nutatio"));
+    Window w(QString::fromStdString(test::sourceFolder() + "/demo/lantern-walk.nutatio"));
     const scene::Owner wind{scene::List::Winds, "wind"};
     app::KeySheet* sheet = w.bench.tape()->itemSheet(wind);
     REQUIRE(sheet);
@@ -256,7 +256,7 @@ TEST_CASE("a keyed wind has its curves below the layers, and its keys are dragge
 }
 
 TEST_CASE("a lane opens to the gauges that read what its layer makes") {
-    Window w(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lantern-walk.nutatio"));
+    Window w(QString::fromStdString(test::sourceFolder() + "/demo/lantern-walk.nutatio"));
     w.bench.tape()->open("tail", true);
     CHECK(w.bench.tape()->sheet("tail")->rows() == 0);
     w.bench.document().edit(QStringLiteral("a gauge"), [](scene::Scene& s) {

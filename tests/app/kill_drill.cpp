@@ -95,8 +95,12 @@ Verdict judge(const fs::path& folder, double killed) {
 
 int main(int argc, char** argv) {
     if (argc == 4 && std::string(argv[1]) == "victim") return victim(argc, argv);
-    const int runs = argc > 1 ? std::atoi(argv[1]) : 100;
-    std::mt19937 random(argc > 2 ? static_cast<unsigned>(std::atoi(argv[2])) : 1u);
+    if (argc < 2) {
+        std::fprintf(stderr, "nutatio-kill-drill SCENE [RUNS] [SEED]\n");
+        return 2;
+    }
+    const int runs = argc > 2 ? std::atoi(argv[2]) : 100;
+    std::mt19937 random(argc > 3 ? static_cast<unsigned>(std::atoi(argv[3])) : 1u);
     QCoreApplication application(argc, argv);
     double most = 0;
     int broken = 0;
@@ -104,7 +108,7 @@ int main(int argc, char** argv) {
         std::string name = (fs::temp_directory_path() / "nutatio-drill-XXXXXX").string();
         const fs::path folder = mkdtemp(name.data());
         fs::create_directories(folder / "keep");
-        auto demo = pipeline::open(NUTATIO_SOURCE_DIR "/demo/lake-landing.nutatio");
+        auto demo = pipeline::open(argv[1]);
         (void)files::writeScene(demo.value().scene, folder / "s.nutatio");
         const std::string seed = std::to_string(random() % 100000), path = folder.string();
         std::string words[] = {argv[0], "victim", path, seed};

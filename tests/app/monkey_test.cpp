@@ -266,7 +266,7 @@ TEST_CASE("a monkey at the window: nothing breaks, everything undoes to the same
     TempFolder f;
     const QString keep = QString::fromStdString((f / "keep").string());
     // The monkey saves too: it is given a copy.
-    std::filesystem::copy(std::string(NUTATIO_SOURCE_DIR) + "/demo/assets", f / "assets");
+    std::filesystem::copy(test::sourceFolder() + "/demo/assets", f / "assets");
     std::filesystem::copy(kDemo.toStdString(), f / "demo.nutatio");
     Window w(QString::fromStdString((f / "demo.nutatio").string()), keep);
     Monkey monkey(w, f, static_cast<unsigned>(seed));

@@ -234,7 +234,7 @@ TEST_CASE("a motion of another file goes on by its mapping sheet, changed by han
     Window w(test::kDemo);
     face(w, "face-motion");
     CHECK(w.bench.findChildren<ListRow*>(QStringLiteral("contact")).size() > 0);
-    w.bench.findChild<MotionFace*>()->bring(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/deckhand.bvh"));
+    w.bench.findChild<MotionFace*>()->bring(QString::fromStdString(test::sourceFolder() + "/demo/assets/deckhand.bvh"));
     REQUIRE(waitFor([&] { return w.bench.findChildren<ListRow*>(QStringLiteral("mapped")).size() > 10; }));
     // It waits while one looks elsewhere.
     w.clickButton("face-check");
@@ -276,7 +276,7 @@ TEST_CASE("a kit goes from one character to another: layers are chosen, what doe
         w.bench.findChild<KitsFace*>()->save(file, false);
         REQUIRE(std::filesystem::exists(f / "otter.nutatio-kit"));
     }
-    Window w(QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/deckhand.bvh"));
+    Window w(QString::fromStdString(test::sourceFolder() + "/demo/assets/deckhand.bvh"));
     face(w, "face-kits");
     w.bench.findChild<KitsFace*>()->bring(file);
     ListRow* tail = rowSaying(w, "fitted", QStringLiteral("tail_01"));

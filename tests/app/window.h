@@ -15,8 +15,8 @@ namespace nutatio::test {
 using app::SettingRow;
 using app::Slider;
 
-inline const QString kOtter = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/otter.glb");
-inline const QString kDemo = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/lake-landing.nutatio");
+inline const QString kOtter = QString::fromStdString(sourceFolder() + "/demo/assets/otter.glb");
+inline const QString kDemo = QString::fromStdString(sourceFolder() + "/demo/lake-landing.nutatio");
 
 inline bool waitFor(const std::function<bool()>& ready) {
     return QTest::qWaitFor(ready, 30000);

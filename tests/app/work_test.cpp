@@ -4,6 +4,7 @@
 #include <QImage>
 #include <QPushButton>
 #include <QTest>
+#include <QSignalSpy>
 #include <QTreeWidget>
 #include <catch2/catch.hpp>
 #include <filesystem>
@@ -23,8 +24,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-const QString kDeckhand = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/deckhand.bvh");
-const QString kJetty = QStringLiteral(NUTATIO_SOURCE_DIR "/demo/assets/jetty.glb");
+const QString kDeckhand = QString::fromStdString(test::sourceFolder() + "/demo/assets/deckhand.bvh");
+const QString kJetty = QString::fromStdString(test::sourceFolder() + "/demo/assets/jetty.glb");
 
 void bringIn(Window& w, const QString& file) {
     const std::size_t n = w.scene().actors.size();

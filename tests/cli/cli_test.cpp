@@ -230,7 +230,7 @@ TEST_CASE("an output that cannot be written in full is no success, the version i
 TEST_CASE("a scene without an actor that can be read is bad input, one actor of several is a warning") {
     TempFolder f;
     Json j = Json::parse(test::textOf(kDemo));
-    const std::string assets = std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/";
+    const std::string assets = test::sourceFolder() + "/demo/assets/";
     for (Json& a : j["actors"]) a["file"] = assets + "gone.glb";
     test::put(f / "s.nutatio", j.dump());
     oneLine(run({"bake", (f / "s.nutatio").string(), "--out", (f / "o.glb").string()}), 3, "gone.glb");

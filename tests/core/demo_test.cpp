@@ -14,7 +14,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-const fs::path kAssets = fs::path(NUTATIO_SOURCE_DIR) / "demo/assets";
+const fs::path kAssets = fs::path(test::sourceFolder()) / "demo/assets";
 
 std::vector<Affine> restWorlds(const rig::Actor& a) {
     std::vector<Affine> w;
@@ -26,7 +26,7 @@ std::vector<Affine> restWorlds(const rig::Actor& a) {
 
 TEST_CASE("what ships validates, and what is baked from it") {
     for (const char* name : {"otter.glb", "jetty.glb"}) test::checkValid(kAssets / name);
-    auto opened = pipeline::open(fs::path(NUTATIO_SOURCE_DIR) / "demo/lake-landing.nutatio");
+    auto opened = pipeline::open(fs::path(test::sourceFolder()) / "demo/lake-landing.nutatio");
     REQUIRE(opened.ok());
     CHECK(opened.value().warnings.empty());
     test::TempFolder f;
@@ -40,7 +40,7 @@ TEST_CASE("what ships validates, and what is baked from it") {
 
 TEST_CASE(
     "the lantern walk: all that is tuned over time in it acts, comes back from its file to the bit, and is baked as it is seen") {
-    auto opened = pipeline::open(fs::path(NUTATIO_SOURCE_DIR) / "demo/lantern-walk.nutatio");
+    auto opened = pipeline::open(fs::path(test::sourceFolder()) / "demo/lantern-walk.nutatio");
     REQUIRE(opened.ok());
     CHECK(opened.value().warnings.empty());
     scene::Scene s = opened.value().scene;
@@ -180,7 +180,7 @@ TEST_CASE("the lantern's chain hangs from the pole's hook: no joint is linked to
 }
 
 TEST_CASE("the slip: the otter walks, lies on the planks with its tail and scarf on top of that, and stands again") {
-    auto opened = pipeline::open(fs::path(NUTATIO_SOURCE_DIR) / "demo/slip.nutatio");
+    auto opened = pipeline::open(fs::path(test::sourceFolder()) / "demo/slip.nutatio");
     REQUIRE(opened.ok());
     CHECK(opened.value().warnings.empty());
     const scene::Scene& s = opened.value().scene;

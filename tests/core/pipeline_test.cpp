@@ -19,7 +19,7 @@ namespace fs = std::filesystem;
 namespace {
 
 fs::path demoScene() {
-    return fs::path(NUTATIO_SOURCE_DIR) / "demo/lake-landing.nutatio";
+    return fs::path(test::sourceFolder()) / "demo/lake-landing.nutatio";
 }
 
 scene::Scene otterScene() {
@@ -179,7 +179,7 @@ TEST_CASE("traces show the body and what the layer adds, along one line") {
 TEST_CASE("a scene survives saving and opening, with what it does not know and wherever it lies") {
     TempFolder f;
     fs::create_directories(f / "a/b");
-    fs::copy(fs::path(NUTATIO_SOURCE_DIR) / "demo/assets", f / "a/assets");
+    fs::copy(fs::path(test::sourceFolder()) / "demo/assets", f / "a/assets");
     Json j = Json::parse(test::textOf(demoScene()));
     j["future"] = {{"x", 1}};
     j["layers"][0]["mood"] = "red";
@@ -209,7 +209,7 @@ TEST_CASE("a scene survives saving and opening, with what it does not know and w
 
 TEST_CASE("a scene that is wrong is refused in one sentence, or mended with one") {
     TempFolder f;
-    fs::copy(fs::path(NUTATIO_SOURCE_DIR) / "demo/assets", f / "assets");
+    fs::copy(fs::path(test::sourceFolder()) / "demo/assets", f / "assets");
     const Json good = Json::parse(test::textOf(demoScene()));
     const auto with = [&](auto how) {
         Json j = good;

@@ -18,7 +18,7 @@ using namespace nutatio;
 namespace {
 
 const std::shared_ptr<const rig::Actor>& otterActor() {
-    static const auto actor = files::readActor(NUTATIO_SOURCE_DIR "/demo/assets/otter.glb").value();
+    static const auto actor = files::readActor(test::sourceFolder() + "/demo/assets/otter.glb").value();
     return actor;
 }
 

@@ -121,7 +121,7 @@ TEST_CASE("a trial on top of a clip is as long as that, and adds its move to it"
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
     for (const std::string& file :
-         {kOtterFile, test::kDeckhandFile, std::string(NUTATIO_SOURCE_DIR) + "/demo/assets/jetty.glb"}) {
+         {kOtterFile, test::kDeckhandFile, test::sourceFolder() + "/demo/assets/jetty.glb"}) {
         const auto actor = test::read(file);
         const int last = actor->skeleton.size() - 1;
         for (const rig::TrialMove& m : rig::trialMoves())

@@ -12,11 +12,12 @@
 #include "physics/strand.h"
 #include "pipeline/evaluate.h"
 #include "scene/scene.h"
+#include "tests/support/places.h"
 
 namespace nutatio::test {
 
 /// Characters of the demo, and mocap that nobody here made.
-inline const std::string kDemoFolder = std::string(NUTATIO_SOURCE_DIR) + "/demo/";
+inline const std::string kDemoFolder = sourceFolder() + "/demo/";
 inline const std::string kOtterFile = kDemoFolder + "assets/otter.glb";
 inline const std::string kDeckhandFile = kDemoFolder + "assets/deckhand.bvh";
 inline const std::string kMocapFolder = std::string(NUTATIO_THIRD_PARTY) + "/BVH/";

@@ -1,5 +1,7 @@
 #include "tests/support/validator.h"
 
+#include "tests/support/places.h"
+
 #include <array>
 #include <catch2/catch.hpp>
 #include <cstdio>
@@ -12,7 +14,7 @@ namespace {
 
 /// {errors, line}; nothing when node or the package is not there.
 std::optional<std::pair<int, std::string>> validate(const fs::path& file) {
-    const std::string root = NUTATIO_SOURCE_DIR;
+    const std::string root = sourceFolder();
     if (std::string(NUTATIO_NODE).find("NOTFOUND") != std::string::npos || !fs::exists(root + "/node_modules/gltf-validator"))
         return std::nullopt;
     const std::string command = "NODE_PATH='" + root + "/node_modules' " + NUTATIO_NODE + " '" + root +

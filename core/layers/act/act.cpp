@@ -229,6 +229,7 @@ const LayerKind kActKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .isAct = true};
+    .isAct = true,
+    .sort = "act"};
 
 }  // namespace nutatio::layers

@@ -48,13 +48,13 @@ struct Turned {
 
 Turned turnedOf(const rig::Actor& actor, const rig::Roles& roles) {
     Turned out;
-    const int carrier = rig::carrierOf(actor.skeleton, roles);
+    const std::vector<int> carriers = rig::carriersOf(actor.skeleton, roles);
     const auto add = [&](int joint) {
         out.joints.push_back(joint);
         return out.joints.size() - 1;
     };
     for (int j : roles.spine)
-        if (j != roles.hips && j != carrier) out.spine.push_back(add(j));
+        if (j != roles.hips && std::find(carriers.begin(), carriers.end(), j) == carriers.end()) out.spine.push_back(add(j));
     std::vector<int> neck = roles.neck;
     if (roles.head != rig::kNoJoint) neck.push_back(roles.head);
     for (int j : neck)
@@ -502,9 +502,11 @@ class Balancing {
         };
         const auto more = [](double& most, double v) { most = std::max(most, v); };
         const std::vector<Affine>& was = m_is.worlds[static_cast<std::size_t>(f)];
-        const auto carrier = static_cast<std::size_t>(m_body.carrier());
-        more(m_most[0], 100 * m_metres * (worlds[carrier].t - was[carrier].t).norm());
-        more(m_most[1], turned(m_body.carrier()));
+        for (int j : m_body.carriers()) {
+            const auto carrier = static_cast<std::size_t>(j);
+            more(m_most[0], 100 * m_metres * (worlds[carrier].t - was[carrier].t).norm());
+            more(m_most[1], turned(j));
+        }
         std::size_t at = 2;
         for (const Group& g : m_turned.groups) {
             for (std::size_t t : g.turned) more(m_most[at], turned(m_turned.joints[t]));

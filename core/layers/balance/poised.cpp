@@ -35,9 +35,9 @@ Poised::Poised(const rig::Actor& actor, const rig::Roles& roles, const rig::Mass
                                (at(l.lower) - at(l.upper)).norm() + (at(l.end) - at(l.lower)).norm()});
             m_chains.push_back({hangingBelow(m_s, l.upper), Vec3::UnitX()});
         }
-    m_carrier = rig::carrierOf(m_s, roles);
+    m_carriers = rig::carriersOf(m_s, roles);
     std::set<int> joints(m_turned.begin(), m_turned.end());
-    if (m_carrier != rig::kNoJoint) joints.insert(m_carrier);
+    joints.insert(m_carriers.begin(), m_carriers.end());
     for (const Limb& l : m_limbs) joints.insert({l.upper, l.lower, l.end});
     for (int j : m_s.order())
         if (joints.count(j)) m_joints.push_back(j);
@@ -71,7 +71,7 @@ void Poised::pose(const Posture& p, std::vector<Xform>& locals, std::vector<Affi
         const auto at = static_cast<std::size_t>(j);
         Xform& x = locals[at];
         const Affine& up = above(j);
-        if (j == m_carrier) {
+        if (std::find(m_carriers.begin(), m_carriers.end(), j) != m_carriers.end()) {
             const Vec3 place = up.apply(x.t);
             if (p.lean != Vec3::Zero()) x = turnedInWorld(x, up, lean);
             x.t = up.inverse().apply(p.pivot + lean * (place - p.pivot) + p.shift);

@@ -27,7 +27,8 @@ class Poised {
     /// `turned`: joints that postures turn. The limbs are legs, then arms, of which four legs have none.
     Poised(const rig::Actor& actor, const rig::Roles& roles, const rig::Masses& masses, std::vector<int> turned);
 
-    int carrier() const { return m_carrier; }
+    /// The joints that take the whole body along: see rig::carriersOf.
+    const std::vector<int>& carriers() const { return m_carriers; }
     const std::vector<int>& turned() const { return m_turned; }
     const std::vector<Limb>& limbs() const { return m_limbs; }
     /// All joints that a posture may change, parents first.
@@ -53,7 +54,7 @@ class Poised {
     std::vector<Limb> m_limbs;
     std::vector<Chain> m_chains;
     std::vector<std::vector<int>> m_hanging;  // by turned joint
-    int m_carrier;
+    std::vector<int> m_carriers;
 };
 
 }  // namespace nutatio::layers

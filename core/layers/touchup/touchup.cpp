@@ -215,7 +215,7 @@ constexpr SettingSpec kSettings[] = {
      .more = "-40 %: six tenths of it. -100 %: held still. Above 0: further.",
      .keyable = true,
      .feel = false,
-     .group = "Motion below",
+     .group = "More or less, this joint",
      .each = Each::Joint},
     shareRow("more_move", "more move", {-3, 3}, {-1, 1}, "How much more or less it moves than below."),
     shareRow("more_size", "more size", {-3, 3}, {-1, 1}, "How much more or less its size changes than below."),
