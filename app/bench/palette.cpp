@@ -166,7 +166,7 @@ bool Palette::eventFilter(QObject*, QEvent* e) {
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
         m_list->setCurrentRow(
-            std::clamp(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
+            within(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
         return true;
     }
     return false;

@@ -17,7 +17,7 @@ Panes::Panes(Session& session, Stage& stage, QWidget* parent) : QOpenGLWidget(pa
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
     QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
-    smooth.setSamples(4);
+    smooth.setSamples(look::drawsCheaply() ? 0 : 4);
     setFormat(smooth);
     connect(&session, &Session::frameChanged, this, qOverload<>(&QWidget::update));
 }

@@ -170,7 +170,7 @@ void CurvePlot::paintCurve(QPainter& p, const PlotCurve& c) const {
     p.setClipRect(pane.box.adjusted(0, -6, 0, 6));
     QPainterPath path;
     for (double x = 0; x <= s.width; x += 2) {
-        const QPointF to(left() + x, y(pane, valueOf(c, std::clamp(s.at(x), 0.0, s.frames - 1.0))));
+        const QPointF to(left() + x, y(pane, valueOf(c, within(s.at(x), 0.0, s.frames - 1.0))));
         if (x == 0)
             path.moveTo(to);
         else

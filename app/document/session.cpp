@@ -271,7 +271,7 @@ void Session::selectChain() {
 }
 
 void Session::setFrame(int frame) {
-    frame = std::clamp(frame, 0, m_document.frames() - 1);
+    frame = within(frame, 0, m_document.frames() - 1);
     m_from = frame;
     m_since.restart();
     if (frame == m_frame) return;
@@ -371,13 +371,13 @@ void Session::setRange(std::optional<std::pair<int, int>> range) {
     const int last = m_document.frames() - 1;
     if (range) {
         if (range->first > range->second) std::swap(range->first, range->second);
-        range->first = std::clamp(range->first, 0, last);
-        range->second = std::clamp(range->second, 0, last);
+        range->first = within(range->first, 0, last);
+        range->second = within(range->second, 0, last);
         if (range->second - range->first < 1 || (range->first == 0 && range->second == last)) range.reset();
     }
     if (range == m_range) return;
     m_range = range;
-    if (m_range && isPlaying()) setFrame(std::clamp(m_frame, m_range->first, m_range->second));
+    if (m_range && isPlaying()) setFrame(within(m_frame, m_range->first, m_range->second));
     Q_EMIT viewChanged();
 }
 

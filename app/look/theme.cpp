@@ -4,6 +4,9 @@
 #include <QFile>
 #include <QFontDatabase>
 #include <QIconEngine>
+#include <QOffscreenSurface>
+#include <QOpenGLContext>
+#include <QOpenGLFunctions>
 #include <QPainter>
 #include <QPalette>
 #include <QSurfaceFormat>
@@ -236,6 +239,31 @@ void setSurfaceFormat() {
     f.setProfile(QSurfaceFormat::CoreProfile);
     f.setDepthBufferSize(24);
     QSurfaceFormat::setDefaultFormat(f);
+}
+
+namespace {
+bool g_alwaysSmooth = false;
+}
+
+void smoothAlways() {
+    g_alwaysSmooth = true;
+}
+
+bool drawsCheaply() {
+    // Asked once: a context of its own tells who draws.
+    static const bool kSoftware = [] {
+        QOffscreenSurface surface;
+        surface.create();
+        QOpenGLContext context;
+        if (!context.create() || !context.makeCurrent(&surface)) return false;
+        const auto* name = reinterpret_cast<const char*>(context.functions()->glGetString(GL_RENDERER));
+        const QString renderer = QString::fromLatin1(name ? name : "");
+        context.doneCurrent();
+        for (const char* processor : {"llvmpipe", "softpipe", "swrast", "swiftshader", "software"})
+            if (renderer.contains(QLatin1String(processor), Qt::CaseInsensitive)) return true;
+        return false;
+    }();
+    return kSoftware && !g_alwaysSmooth;
 }
 
 namespace {

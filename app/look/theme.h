@@ -28,6 +28,11 @@ void setLight(QApplication& app, Light light);
 
 /// OpenGL 3.3 core for every stage; before the application is made.
 void setSurfaceFormat();
+/// Whether the processor draws in place of a graphics card (virtual machines, remote desktops): then edges are not smoothed, so
+/// that motion plays. Wants the application.
+bool drawsCheaply();
+/// Edges are smoothed whoever draws: for pictures that are kept.
+void smoothAlways();
 /// Loads the shipped fonts and dresses the application.
 void dress(QApplication& app);
 

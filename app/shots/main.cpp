@@ -143,6 +143,7 @@ void weight(Bench& bench, const QDir& folder, const QString& scene) {
 
 int main(int argc, char** argv) {
     nutatio::look::setSurfaceFormat();
+    nutatio::look::smoothAlways();
     QApplication app(argc, argv);
     nutatio::look::dress(app);
     const QStringList args = QApplication::arguments();

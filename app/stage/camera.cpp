@@ -31,7 +31,7 @@ Mat4 Camera::projection(double aspect) const {
 
 void Camera::orbit(double dx, double dy) {
     heading -= 0.008 * dx;
-    height = std::clamp(height + 0.008 * dy, radians(-85), radians(85));
+    height = within(height + 0.008 * dy, radians(-85), radians(85));
 }
 
 void Camera::pan(double dx, double dy, double viewHeight) {

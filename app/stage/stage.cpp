@@ -45,7 +45,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setUpdateBehavior(PartialUpdate);
     // Of the stage alone: the window it is put into would be four times as dear to compose, without any edge to smooth.
     QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
-    smooth.setSamples(4);
+    smooth.setSamples(look::drawsCheaply() ? 0 : 4);
     setFormat(smooth);
     const auto refresh = [this] { update(); };
     const auto remark = [this] {

@@ -98,9 +98,9 @@ bool Stage::wheelChain(QWheelEvent* e) {
     if (m_tool != Tool::Chain || !m_chain) return false;
     const double notches = e->angleDelta().y() / 120.0;
     if (e->modifiers() & Qt::ControlModifier)
-        m_chainReach = std::clamp(m_chainReach * std::pow(kNotchOfLine, notches), kLeastChainReach, kMostChainReach);
+        m_chainReach = within(m_chainReach * std::pow(kNotchOfLine, notches), kLeastChainReach, kMostChainReach);
     else
-        m_chainJoints = std::clamp(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
+        m_chainJoints = within(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
     const scene::ActorEntry* a = m_document.scene().actor(m_chain->actor);
     if (m_drawn.size() > 1 && a)
         showChain(*a->actor, a->id, rig::rowAlong(surfaceOf(*a->actor), m_drawn, m_chainJoints, m_chainReach * a->actor->height),

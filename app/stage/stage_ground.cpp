@@ -47,7 +47,7 @@ void Stage::markPath(std::vector<Mark>& marks) const {
         if (at) marks.push_back({*at, *at, 5, t.lagoon});
     }
     const auto here =
-        m_camera.pixel(way[static_cast<std::size_t>(std::clamp(m_session.frame(), 0, above->frames() - 1))], size());
+        m_camera.pixel(way[static_cast<std::size_t>(within(m_session.frame(), 0, above->frames() - 1))], size());
     if (here) marks.push_back({*here, *here, 9, t.persimmon});
 }
 

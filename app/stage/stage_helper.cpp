@@ -66,7 +66,7 @@ void Stage::proposeHelper(const QPointF& at) {
 }
 
 void Stage::widenHelper(double notches) {
-    m_helperReach = std::clamp(m_helperReach * std::pow(kWheel, notches), kLeastReach, kMostReach);
+    m_helperReach = within(m_helperReach * std::pow(kWheel, notches), kLeastReach, kMostReach);
     proposeHelper(m_last);
 }
 

@@ -267,7 +267,7 @@ QString Stage::gaugeWords(const scene::Gauge& g) const {
     const ResultsPtr& r = m_document.results();
     const pipeline::GaugeReading* reading = r ? r->evaluation.gauge(g.id) : nullptr;
     if (!reading || reading->values.empty()) return {};
-    const auto at = static_cast<std::size_t>(std::clamp(m_session.frame(), 0, static_cast<int>(reading->values.size()) - 1));
+    const auto at = static_cast<std::size_t>(within(m_session.frame(), 0, static_cast<int>(reading->values.size()) - 1));
     const scene::Unit unit = scene::unitOf(g);
     const bool share = unit == scene::Unit::Share;
     return QString::number(share ? 100 * reading->values[at] : reading->values[at], 'f', 2) + u' ' +

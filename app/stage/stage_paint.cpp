@@ -177,7 +177,7 @@ bool Stage::wheelBrush(QWheelEvent* e) {
     if (e->modifiers() & Qt::ControlModifier)
         tool.strength = std::clamp(tool.strength * by, 0.02, 1.0);
     else
-        tool.radius = std::clamp(tool.radius * by, kLeastRadius, kMostRadius);
+        tool.radius = within(tool.radius * by, kLeastRadius, kMostRadius);
     m_session.setPainting(tool);
     return true;
 }

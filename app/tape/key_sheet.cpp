@@ -234,7 +234,7 @@ void KeySheet::paintRow(QPainter& p, const Row& row) {
                           Qt::PenStyle style = Qt::SolidLine) {
         QPainterPath path;
         for (double x = 0; x <= s.width; x += 2) {
-            const double f = std::clamp(s.at(x), 0.0, s.frames - 1.0);
+            const double f = within(s.at(x), 0.0, s.frames - 1.0);
             const QPointF to(m_left + x, value(f));
             if (x == 0)
                 path.moveTo(to);

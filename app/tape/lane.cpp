@@ -414,7 +414,7 @@ void Lane::dragInterval(double frame) {
         default: {
             // Its length stays: it stops at the shot's ends.
             const double end = shot.timeOf(m_document.frames() - 1),
-                         on = std::clamp(by, -m_was.from, std::max(0.0, end - m_was.to));
+                         on = within(by, -m_was.from, std::max(0.0, end - m_was.to));
             i.from += on;
             i.to += on;
         }

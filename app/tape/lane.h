@@ -23,7 +23,7 @@ class Lane : public QWidget {
     Lane(Document& document, Session& session, TimeView& view, std::string layer, QWidget* parent = nullptr);
     const std::string& layer() const { return m_layer; }
     void refresh();
-    void setTall(int height) { setFixedHeight(std::clamp(height, kLeast, kMost)); }
+    void setTall(int height) { setFixedHeight(within(height, kLeast, kMost)); }
     QToolButton* opener() const { return m_open; }
     /// Handles of an interval, from left to right: its beginning, the end of its ease in, the beginning of its ease out, its end.
     QPointF intervalPoint(std::size_t which, int handle) const;

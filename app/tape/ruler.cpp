@@ -52,7 +52,7 @@ void Ruler::askForMark(int frame) {
     for (const scene::Mark& m : m_document.scene().shot().marks)
         if (m_document.scene().shot().frameOf(m.at) == frame) now = QString::fromStdString(m.name);
     m_name->setText(now);
-    m_name->move(static_cast<int>(std::clamp(scale().x(frame), 0.0, width() - 112.0)), 12);
+    m_name->move(static_cast<int>(within(scale().x(frame), 0.0, width() - 112.0)), 12);
     m_name->show();
     m_name->setFocus();
     m_name->selectAll();

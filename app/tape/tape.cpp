@@ -209,7 +209,7 @@ QWidget* Tape::transport() {
     m_of->setObjectName(QStringLiteral("soft"));
     row->addWidget(m_of);
     connect(m_frame, &QLineEdit::editingFinished, this, [this] {
-        if (const auto v = arithmetic(m_frame->text())) m_session.setFrame(static_cast<int>(std::clamp(*v, 1.0, double{kLastFrame})) - 1);
+        if (const auto v = arithmetic(m_frame->text())) m_session.setFrame(static_cast<int>(within(*v, 1.0, double{kLastFrame})) - 1);
         m_frame->setText(QString::number(m_session.frame() + 1));
     });
     row->addStretch(1);

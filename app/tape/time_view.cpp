@@ -19,7 +19,7 @@ void TimeView::show(double from, double to) {
     const double last = m_document.frames() - 1;
     if (to - from >= last) return showAll();
     const double wide = std::max(to - from, std::min(kLeastFrames, last));
-    m_from = std::clamp(from, 0.0, last - wide);
+    m_from = within(from, 0.0, last - wide);
     m_to = m_from + wide;
     Q_EMIT changed();
 }
@@ -54,7 +54,7 @@ bool TimeView::wheel(QWheelEvent* e, double x, double width, bool plain) {
         const double way = std::abs(d.x()) > std::abs(d.y()) ? d.x() : d.y();
         pan(-way / kNotch * kShare * (b - a));
     } else if (plain || e->modifiers() & Qt::ControlModifier) {
-        zoom(std::clamp(s.at(x), a, b), std::pow(kStep, d.y() / kNotch));
+        zoom(within(s.at(x), a, b), std::pow(kStep, d.y() / kNotch));
     } else {
         return false;
     }

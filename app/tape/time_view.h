@@ -26,7 +26,7 @@ struct FrameScale {
         const auto [a, b] = span();
         return b > a ? a + (x - 10) / (width - 20) * (b - a) : 0;
     }
-    int frame(double x) const { return std::clamp(static_cast<int>(std::lround(at(x))), 0, std::max(0, frames - 1)); }
+    int frame(double x) const { return within(static_cast<int>(std::lround(at(x))), 0, std::max(0, frames - 1)); }
     std::pair<double, double> span() const { return to > from ? std::pair(from, to) : std::pair(0.0, frames - 1.0); }
 };
 

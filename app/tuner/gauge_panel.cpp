@@ -79,7 +79,7 @@ void GaugePlot::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.ink, 1.2));
     p.setBrush(t.sheet);
     for (int f : measure::peaksOf(v)) p.drawEllipse(at(static_cast<std::size_t>(f)), 3, 3);
-    const auto here = static_cast<std::size_t>(std::clamp(m_session.frame(), 0, static_cast<int>(v.size()) - 1));
+    const auto here = static_cast<std::size_t>(within(m_session.frame(), 0, static_cast<int>(v.size()) - 1));
     p.setPen(QPen(t.persimmon, 1.2));
     p.drawLine(QPointF(at(here).x(), box.top()), QPointF(at(here).x(), box.bottom()));
     p.setBrush(t.persimmon);

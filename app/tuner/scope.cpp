@@ -198,7 +198,7 @@ Scope::Axes Scope::pushAxes() const {
         }
     // Frames on show: past the rest, so that the calm after it is seen too.
     if (m_response)
-        seconds = std::clamp(1.35 * m_response->restTime,
+        seconds = within(1.35 * m_response->restTime,
                              std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
                              std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
     a.frames = seconds * m_fps;

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "app/look/theme.h"
+#include "base/maths.h"
 
 namespace nutatio::app {
 
@@ -32,7 +33,7 @@ QPointF ProfileEdit::pointAt(const scene::ProfilePoint& p) const {
 
 scene::ProfilePoint ProfileEdit::valueAt(const QPointF& p) const {
     return {std::clamp((p.x() - 28) / (width() - 40), 0.0, 1.0),
-            std::clamp((height() - 8 - p.y()) / (height() - 16) * kMost, 0.0, kMost)};
+            within((height() - 8 - p.y()) / (height() - 16) * kMost, 0.0, kMost)};
 }
 
 int ProfileEdit::hit(const QPointF& p) const {
@@ -92,7 +93,7 @@ void ProfileEdit::mouseMoveEvent(QMouseEvent* e) {
     else if (k + 1 == m_profile.size() && m_profile[k].at == 1)
         to.at = 1;
     else
-        to.at = std::clamp(to.at, k > 0 ? m_profile[k - 1].at : 0.0, k + 1 < m_profile.size() ? m_profile[k + 1].at : 1.0);
+        to.at = within(to.at, k > 0 ? m_profile[k - 1].at : 0.0, k + 1 < m_profile.size() ? m_profile[k + 1].at : 1.0);
     m_profile[k] = to;
     Q_EMIT changed(m_profile, m_gesture);
     update();

@@ -7,6 +7,7 @@
 
 #include "app/look/theme.h"
 #include "app/widgets/slider.h"
+#include "base/maths.h"
 
 namespace nutatio::app {
 
@@ -72,7 +73,7 @@ QPointF ResponseEdit::pointAt(double reading, double value) const {
 std::pair<double, double> ResponseEdit::at(const QPointF& q) const {
     const QRectF p = plot();
     return {m_x.low + (q.x() - p.left()) / p.width() * (m_x.high - m_x.low),
-            std::clamp(m_y.low + (p.bottom() - q.y()) / p.height() * (m_y.high - m_y.low), m_y.low, m_y.high)};
+            within(m_y.low + (p.bottom() - q.y()) / p.height() * (m_y.high - m_y.low), m_y.low, m_y.high)};
 }
 
 int ResponseEdit::hit(const QPointF& p) const {

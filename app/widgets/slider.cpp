@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/look/theme.h"
+#include "base/maths.h"
 
 namespace nutatio::app {
 
@@ -99,7 +100,7 @@ void Slider::nudge(double pixels, const QString& gesture) {
         m_gesture = gesture;
         m_at = kEdge + shareOf(m_value) * (width() - 2 * kEdge);
     }
-    m_at = std::clamp(m_at + pixels, static_cast<double>(kEdge), static_cast<double>(width() - kEdge));
+    m_at = within(m_at + pixels, static_cast<double>(kEdge), static_cast<double>(width() - kEdge));
     follow(m_at, std::abs(pixels) < 1);
 }
 
@@ -122,7 +123,7 @@ void Slider::mousePressEvent(QMouseEvent* e) {
 void Slider::mouseMoveEvent(QMouseEvent* e) {
     if (!m_grabbed) return;
     const bool fine = e->modifiers() & Qt::ShiftModifier;
-    m_at = std::clamp(m_at + (e->position().x() - m_last) * (fine ? kFine : 1.0), 0.0, static_cast<double>(width()));
+    m_at = within(m_at + (e->position().x() - m_last) * (fine ? kFine : 1.0), 0.0, static_cast<double>(width()));
     m_last = e->position().x();
     follow(m_at, fine);
 }
@@ -155,7 +156,7 @@ void Slider::keyPressEvent(QKeyEvent* e) {
     }
     // A key that is held is one gesture, as a drag is.
     if (!e->isAutoRepeat() || m_gesture.isEmpty()) m_gesture = newGesture();
-    m_value = std::clamp(m_value + by, m_soft.low, m_soft.high);
+    m_value = within(m_value + by, m_soft.low, m_soft.high);
     update();
     Q_EMIT dragged(m_value, m_gesture);
 }

@@ -101,4 +101,10 @@ struct Hermite {
     }
 };
 
+/// A number kept from `low` to `high`; `low` where that is the higher one, which std::clamp does not allow.
+template <class T>
+constexpr T within(const T& v, const T& low, const T& high) {
+    return std::max(low, std::min(v, high));
+}
+
 }  // namespace nutatio

@@ -142,7 +142,7 @@ Result<Done> moveLayer(scene::Scene& s, const std::string& layer, int by) {
     if (at == s.layers.size()) return refused("there is no layer \"" + layer + "\"");
     scene::Scene next = s;
     next.layers.move(at,
-                     static_cast<std::size_t>(std::clamp(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
+                     static_cast<std::size_t>(within(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
     if (auto ring = ringIn(next)) return refused(*ring);
     s = std::move(next);
     return Done{};

@@ -195,10 +195,10 @@ void setInterval(scene::Scene& s, const std::string& layer, int which, scene::In
     if (has == s.shot().intervals.end() || which < 0 || which >= static_cast<int>(has->second.size())) return;
     const double end = s.shot().timeOf(s.frames(s.shot()) - 1);
     if (i.to < i.from) std::swap(i.from, i.to);
-    i.from = std::clamp(i.from, 0.0, end);
-    i.to = std::clamp(i.to, i.from, end);
-    i.easeIn = std::clamp(i.easeIn, 0.0, i.to - i.from);
-    i.easeOut = std::clamp(i.easeOut, 0.0, i.to - i.from);
+    i.from = within(i.from, 0.0, end);
+    i.to = within(i.to, i.from, end);
+    i.easeIn = within(i.easeIn, 0.0, i.to - i.from);
+    i.easeOut = within(i.easeOut, 0.0, i.to - i.from);
     s.editShot().intervals.find(layer)->second[static_cast<std::size_t>(which)] = i;
 }
 

@@ -186,7 +186,7 @@ Result<Done> playAfter(scene::Scene& s, const std::string& actor, const std::str
     rig::Stretch next{scene::clipReference(a, number), 0, a.clips[static_cast<std::size_t>(number)].seconds(), 0, 0};
     if (!(next.seconds() > 0)) return refused("the clip \"" + clip + "\" does not last");
     next.blend =
-        std::clamp(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
+        within(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
     line.value().stretches.push_back(next);
     put(s, actor, std::move(line.value()));
     return Done{};

@@ -32,20 +32,21 @@ Result<std::string> bringMotion(scene::Scene& s, const std::string& actor, const
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a || a->isPiece()) return refused("there is no character \"" + actor + "\"");
     if (clip < 0 || clip >= static_cast<int>(source.clips.size())) return refused("the file has no such clip");
-    const std::string& own = source.clips[static_cast<std::size_t>(clip)].name;
-    const std::string name = freshClip(*a->actor, own.empty() ? source.name : own);
+    const rig::Clip& own = source.clips[static_cast<std::size_t>(clip)];
+    const std::string name = freshClip(*a->actor, own.name.empty() ? source.name : own.name);
     try {
-        rig::Clip brought = rig::mappedClip(source, clip, *a->actor, map, name);
-        // As text in the scene file.
-        constexpr std::size_t kBytesANumber = 12;
-        std::size_t numbers = 0, read = source.source.text.size();
-        for (const rig::Channel& c : brought.channels) numbers += c.times.size() + c.values.size();
+        // As text in the scene file: a time and a turn for each joint and frame.
+        constexpr std::size_t kBytesANumber = 12, kNumbersAKey = 5;
+        const auto frames = static_cast<std::size_t>(rig::FrameGrid::covering(own, rig::ownRate(own)).frames);
+        const auto joints = static_cast<std::size_t>(std::count_if(map.joints.begin(), map.joints.end(),
+                                                                   [](const auto& m) { return m.from != rig::kNoJoint; }));
+        std::size_t read = source.source.text.size();
         for (const auto& b : source.source.buffers) read += b->size();
-        if (const std::size_t wanted = kBytesANumber * numbers; wanted > kBroughtBase + kBroughtFactor * read)
+        if (const std::size_t wanted = kBytesANumber * kNumbersAKey * frames * joints; wanted > kBroughtBase + kBroughtFactor * read)
             return refused("it would make the scene " + std::to_string(wanted >> 20) + " MB larger, more than a motion of " +
                            std::to_string((read + 1023) / 1024) + " KB may: bring in a shorter one");
         scene::Scene with = s;
-        addClip(with, actor, std::move(brought));
+        addClip(with, actor, rig::mappedClip(source, clip, *a->actor, map, name));
         const scene::ActorEntry& now = *std::as_const(with).actor(actor);
         pipeline::refuseTooMuch(*now.actor, now.actor->findClip(name), with.grid(with.shot(), now));
         s = std::move(with);

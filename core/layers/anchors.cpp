@@ -62,7 +62,7 @@ void Anchors::update(const PoseView& pose) {
     m_places[0].update(pose);
     for (std::size_t k = 0; k < m_others.size(); ++k) {
         const rig::Track& track = *m_others[k].track;
-        m_places[k + 1].update(PoseView(track, std::clamp(pose.frame(), 0, track.frames() - 1)));
+        m_places[k + 1].update(PoseView(track, within(pose.frame(), 0, track.frames() - 1)));
     }
     for (std::size_t i = 0; i < m_anchors.size(); ++i) {
         const int actor = m_anchors[i].actor;

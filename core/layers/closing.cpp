@@ -124,7 +124,7 @@ class Laps {
         m_mover.start(m_sequence.dt(), m_sequence.at(0), m_sequence.at(1));
         m_mover.setState(m_y);
         std::vector<std::vector<Vec3>> at;
-        const int most = std::clamp(static_cast<int>(kDies / (m_sequence.last() * m_sequence.dt())), kSettle, kMost);
+        const int most = within(static_cast<int>(kDies / (m_sequence.last() * m_sequence.dt())), kSettle, kMost);
         for (int lap = 0; lap < most; ++lap) {
             run(false);
             ++out.laps;

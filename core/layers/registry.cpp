@@ -74,7 +74,7 @@ void settleProfiles(scene::Tuned& tuned, scene::Table table, const std::string& 
         }
         int moved = 0;
         for (scene::ProfilePoint& p : at->second) {
-            const double kept = std::clamp(p.times, 0.0, scene::kMostTimes);
+            const double kept = within(p.times, 0.0, scene::kMostTimes);
             moved += kept != p.times;
             p.times = kept;
         }

@@ -243,7 +243,7 @@ void Shares::hash(Hasher& into) const {
 double Shares::at(int frame, double along) const {
     const double mix = m_mix.empty() ? 1 : std::min(1.0, m_settings->at(m_mix, frame, along));
     const double acts =
-        m_window.empty() ? 1 : m_window[static_cast<std::size_t>(std::clamp(frame, 0, static_cast<int>(m_window.size()) - 1))];
+        m_window.empty() ? 1 : m_window[static_cast<std::size_t>(within(frame, 0, static_cast<int>(m_window.size()) - 1))];
     return acts * mix * (m_amount.empty() ? 1 : m_settings->at(m_amount, frame, along));
 }
 

@@ -49,7 +49,7 @@ class Sequence {
   private:
     int frame(int step) const {
         const int last = m_track.frames() - 1;
-        if (!m_loops) return std::clamp(step, 0, last);
+        if (!m_loops) return within(step, 0, last);
         const int f = step % last;  // the last frame is the first one again
         return step == last ? last : f < 0 ? f + last : f;
     }

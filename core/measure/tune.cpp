@@ -69,7 +69,7 @@ void tunePeak(Tuning& t, const Wanted& wanted) {
         }
         double ratio = 1;
         if (wanted.peakTime > 0 && r->peakTime > 0 && next < 0.98)
-            ratio = std::clamp(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)),
+            ratio = within(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)),
                                0.25, 4.0);
         const bool near = next == zeta && std::abs(ratio - 1) < 8e-3;
         if (wanted.overshoot >= 0) t.set(Role::Damping, physics::bouncesOf(next));

@@ -64,7 +64,7 @@ double cells(double t, double rate, double period, std::int64_t& wrap) {
 Vec3 windAt(const WindDef& w, const Vec3& p, double t, double period) {
     double here = 1;
     if (w.reach > 0) {
-        const double far = (p - w.place).norm() / w.reach, soft = std::clamp(w.falloff, 1e-6, 1.0);
+        const double far = (p - w.place).norm() / w.reach, soft = within(w.falloff, 1e-6, 1.0);
         if (far >= 1) return Vec3::Zero();
         here = 1 - eased((far - (1 - soft)) / soft);
     }

@@ -653,7 +653,7 @@ std::span<const double> Articulated::takeState(std::span<const double> from) {
     m_asleep = *at++ != 0;
     m_sleptAims = m_aims;
     for (Whole& b : m_bodies) b.sleptGravity = b.gravity;
-    const auto count = static_cast<std::size_t>(std::clamp(*at++, 0.0, static_cast<double>(kMostCached)));
+    const auto count = static_cast<std::size_t>(within(*at++, 0.0, static_cast<double>(kMostCached)));
     m_cache.clear();
     for (std::size_t k = 0; k < kMostCached; ++k, at += 5)
         if (k < count) m_cache.push_back({static_cast<std::uint32_t>(at[0]), at[1], at[2], at[3], at[4]});

@@ -402,7 +402,7 @@ void Articulated::iterate() {
                 ++r;
                 continue;
             }
-            const float p = std::clamp(q.p - (m_v[r] + q.soft * q.p) * q.inverse, q.low, q.high), by = p - q.p;
+            const float p = within(q.p - (m_v[r] + q.soft * q.p) * q.inverse, q.low, q.high), by = p - q.p;
             q.p = p;
             push(r, by);
             worst = std::max(worst, std::abs(by) * q.diagonal);

@@ -304,7 +304,7 @@ class FigureMaker {
             g.endB = g.at + (length - in) * g.axis;
             if (m_f.segments.size() > 1 && !m_points.empty() && hasMesh()) m_bare.push_back(i);
         }
-        g.radius = std::clamp(g.radius, 0.003 * m_f.height, 0.5 * m_f.height);
+        g.radius = within(g.radius, 0.003 * m_f.height, 0.5 * m_f.height);
         // What rides on a segment - a lantern, a coat - weighs on it, but never pulls its centre out of its own capsule.
         if (m_f.segments.size() > 1) {
             const Vec3 way = g.endB - g.endA, middle = 0.5 * (g.endA + g.endB);

@@ -159,7 +159,7 @@ class MapMaker {
         for (const auto& e : m_surface.edges) edge += (m_surface.places[e[0]] - m_surface.places[e[1]]).norm();
         edge = m_surface.edges.empty() ? 1 : edge / static_cast<double>(m_surface.edges.size());
         const double wide = reach * m_actor.height / std::max(edge, 1e-12);
-        const int passes = std::clamp(static_cast<int>(std::lround(wide * wide)), 1, kMostBlurs);
+        const int passes = within(static_cast<int>(std::lround(wide * wide)), 1, kMostBlurs);
         for (int k = 0; k < passes; ++k) {
             std::vector<float> next = values;
             for (std::uint32_t v = 0; v < values.size(); ++v) {

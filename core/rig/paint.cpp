@@ -110,7 +110,7 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
         if (m_locked[static_cast<std::size_t>(p.joint)]) locked += p.weight;
     const float room = 1 - locked, was = share(point, joint);
     const Pulls before = pulls;
-    weight = std::clamp(weight, 0.0f, room);
+    weight = within(weight, 0.0f, room);
     if (weight < kLeastWeight) weight = 0;
     if (was >= room - kLeastWeight && weight < was) {
         // It was the only one that may change: what it loses goes to what carries it.

@@ -37,7 +37,7 @@ std::array<double, kTaps> taps(double share) {
 
 /// A frame that there is, and how many laps lie between.
 std::pair<int, int> found(int f, int frames, Ends ends) {
-    if (ends == Ends::Held || frames < 2) return {std::clamp(f, 0, frames - 1), 0};
+    if (ends == Ends::Held || frames < 2) return {within(f, 0, frames - 1), 0};
     const int lap = frames - 1;  // the last frame is the first again
     const int laps = f >= 0 ? f / lap : -((lap - 1 - f) / lap);
     return {f - laps * lap, laps};

@@ -13,10 +13,10 @@ Xform smoothed(const std::vector<std::vector<Xform>>& samples, std::size_t joint
     const auto last = static_cast<double>(samples.size() - 1);
     Xform out{Vec3::Zero(), Quat(0, 0, 0, 0), Vec3::Zero()};
     double total = 0;
-    const Quat near = samples[static_cast<std::size_t>(std::clamp(std::round(at), 0.0, last))][joint].r;
+    const Quat near = samples[static_cast<std::size_t>(within(std::round(at), 0.0, last))][joint].r;
     for (double k = std::floor(at - reach); k <= std::ceil(at + reach); ++k) {
         const double d = (k - at) / (width * rate), w = (1.5 - 0.5 * d * d) * std::exp(-0.5 * d * d);
-        const Xform& x = samples[static_cast<std::size_t>(std::clamp(k, 0.0, last))][joint];
+        const Xform& x = samples[static_cast<std::size_t>(within(k, 0.0, last))][joint];
         out.t += w * x.t;
         out.s += w * x.s;
         out.r.coeffs() += w * sameSide(x.r, near).coeffs();

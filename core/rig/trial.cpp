@@ -133,7 +133,7 @@ const TrialMove* findTrialMove(std::string_view id) {
 FrameGrid trialGrid(const Trial& trial, double fps) {
     const TrialMove* m = findTrialMove(trial.move);
     constexpr double kLongest = 60;  // [s]
-    const double usual = trial.kept ? std::clamp(trial.kept->clip.seconds(), 0.0, kLongest) : m ? m->seconds : 2;
+    const double usual = trial.kept ? within(trial.kept->clip.seconds(), 0.0, kLongest) : m ? m->seconds : 2;
     const double seconds = usual / std::max(trial.speed, 0.05);
     const int frames = std::max(4, static_cast<int>(std::lround(seconds * fps)));
     return {frames + 1, fps, 0, frames / fps};

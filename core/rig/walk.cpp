@@ -55,7 +55,7 @@ Walk::Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double b
 Walk::~Walk() = default;
 
 void Walk::change(int by) {
-    const int to = std::clamp(static_cast<int>(m_wanted) + by, 0, static_cast<int>(m_gaits.size()) - 1);
+    const int to = within(static_cast<int>(m_wanted) + by, 0, static_cast<int>(m_gaits.size()) - 1);
     m_wanted = static_cast<std::size_t>(to);
 }
 

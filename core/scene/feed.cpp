@@ -14,7 +14,7 @@ double between(const Curve& curve, double frame, bool round) {
     const auto n = static_cast<int>(curve.size());
     const int around = n - 1;
     const auto at = [&](int f) {
-        return curve[static_cast<std::size_t>(round && around > 0 ? ((f % around) + around) % around : std::clamp(f, 0, n - 1))];
+        return curve[static_cast<std::size_t>(round && around > 0 ? ((f % around) + around) % around : within(f, 0, n - 1))];
     };
     const int f = static_cast<int>(std::floor(frame));
     const double u = frame - f;
@@ -73,7 +73,7 @@ double responseTo(const Feed& feed, double reading) {
         if (x < r.front().at) value += chord(0) * (x - r.front().at);
         if (x > r.back().at) value += chord(r.size() - 2) * (x - r.back().at);
     }
-    return std::clamp(value, std::min(feed.low, feed.high), feed.high);
+    return within(value, std::min(feed.low, feed.high), feed.high);
 }
 
 Curve fed(const Feed& feed, const Curve& readings, double fps, bool round) {

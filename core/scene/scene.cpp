@@ -408,7 +408,7 @@ Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Sha
     c.values = startValues(colliderTable());
     c.set("shape", std::string(shapeName(shape)));
     const double usual = 0.06 * entry.actor->height;
-    const double radius = way.norm() > 0.2 * usual ? std::clamp(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
+    const double radius = way.norm() > 0.2 * usual ? within(0.45 * way.norm(), 0.5 * usual, 2 * usual) : usual;
     c.set("radius", radius);
     c.set("radius_end", radius);
     c.set("length", std::max(way.norm(), 0.5 * usual));

@@ -218,7 +218,7 @@ Values startValues(Table table) {
 
 double clampTo(const SettingSpec& spec, double value) {
     if (!std::isfinite(value)) return spec.start;
-    return std::clamp(spec.whole ? std::round(value) : value, spec.range.low, spec.range.high);
+    return within(spec.whole ? std::round(value) : value, spec.range.low, spec.range.high);
 }
 
 }  // namespace nutatio::scene

@@ -114,7 +114,7 @@ Resolved::Resolved(const Tuned& tuned, Table table, const std::map<std::string, 
         }
         m_anyKeyed |= !e.curve.empty();
         // Slopes set by hand and responses may lead beyond what the setting can be.
-        for (double& v : e.curve) v = std::clamp(std::isfinite(v) ? v : row->start, row->range.low, row->range.high);
+        for (double& v : e.curve) v = within(std::isfinite(v) ? v : row->start, row->range.low, row->range.high);
         m_entries.push_back(std::move(e));
     };
     for (const auto& [id, value] : tuned.values) add(id, value);
@@ -142,7 +142,7 @@ double Resolved::at(std::string_view setting, int frame) const {
     const Entry* e = find(setting);
     if (!e) return 0;
     if (e->curve.empty()) return heldBy<double>(&e->value);
-    return e->curve[static_cast<std::size_t>(std::clamp(frame, 0, static_cast<int>(e->curve.size()) - 1))];
+    return e->curve[static_cast<std::size_t>(within(frame, 0, static_cast<int>(e->curve.size()) - 1))];
 }
 
 double Resolved::at(std::string_view setting, int frame, double place) const {

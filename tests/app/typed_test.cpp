@@ -173,6 +173,7 @@ TEST_CASE("a motion plays again over the range that is set now") {
     for (const auto& [from, to] : {std::pair{0, 22}, {1, 19}, {9, 21}}) {
         const int before = w.bench.document().frames();
         w.bench.session().setRange(std::pair{from, to});
+        REQUIRE(test::waitFor([&] { return w.bench.findChild<QPushButton*>(QStringLiteral("line-repeat")) != nullptr; }));
         w.clickButton("line-repeat");
         w.settle();
         CHECK(w.bench.document().frames() == before + (to - from));

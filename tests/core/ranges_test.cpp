@@ -24,10 +24,13 @@ namespace {
 
 /// An otter with a strand, "tail", and a gauge, "speed".
 scene::Scene tailAndGauge() {
-    scene::Scene s = test::otterScene();
-    REQUIRE(edit::carryOut(s, "add-layer:kind=strand,joints=tail_01,id=tail").ok());
-    REQUIRE(edit::carryOut(s, "add-gauge:joint=tail_01,id=speed").ok());
-    return s;
+    static const scene::Scene kMade = [] {
+        scene::Scene s = test::otterScene();
+        REQUIRE(edit::carryOut(s, "add-layer:kind=strand,joints=tail_01,id=tail").ok());
+        REQUIRE(edit::carryOut(s, "add-gauge:joint=tail_01,id=speed").ok());
+        return s;
+    }();
+    return kMade;
 }
 
 void opensAgain(const scene::Scene& s, const std::string& after) {

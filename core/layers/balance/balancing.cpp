@@ -639,7 +639,7 @@ class OwnTime {
                                       k + 1 < is.flights.size() ? (is.flights[k + 1].from - 1 - e) / 2 : last - e);
             const int asked = static_cast<int>(std::lround(std::sqrt(8 * arc / pull) * fps)) - (e - b);
             // Of the frames beside it at most half are taken.
-            const int more = std::clamp(asked, 3 - (e - b), room);
+            const int more = within(asked, 3 - (e - b), room);
             if (more == 0 || room < 2) continue;
             const int first = b - more / 2, end = e + (more - more / 2),
                       beside =

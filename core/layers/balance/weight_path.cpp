@@ -22,7 +22,7 @@ Vec3 speedAside(const rig::PlacePath& centre, int frame, int way, int reach, int
         const double t = way * k / fps;
         const Vec3 row(1, t, n < 2 ? 0 : t * t);
         a += row * row.transpose();
-        b += row * centre.frame(std::clamp(frame + way * k, 0, most)).transpose();
+        b += row * centre.frame(within(frame + way * k, 0, most)).transpose();
     }
     if (n < 2) a(2, 2) = 1;
     return (a.inverse() * b).row(1).transpose();

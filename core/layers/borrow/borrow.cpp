@@ -141,13 +141,13 @@ class Lender {
             out = m_actor.restPose();
             const double length = m_clip->seconds();
             double t = m_speed * (frame - late) / m_fps - m_phase * length;
-            t = m_round ? t - length * std::floor(t / length) : std::clamp(t, 0.0, length);
+            t = m_round ? t - length * std::floor(t / length) : within(t, 0.0, length);
             m_clip->pose(m_clip->start + t, out);
             return;
         }
         const double last = m_frames - 1;
         double f = frame - late - m_phase * last;
-        f = m_round && last > 0 ? f - last * std::floor(f / last) : std::clamp(f, 0.0, last);
+        f = m_round && last > 0 ? f - last * std::floor(f / last) : within(f, 0.0, last);
         const int from = std::min(static_cast<int>(f), m_frames - 1), to = std::min(from + 1, m_frames - 1);
         m_below->pose(from, m_pose);
         if (f > from) {

@@ -122,8 +122,8 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     }
     std::vector<std::pair<int, int>> spans;
     for (const scene::Interval& i : context.spans)
-        spans.emplace_back(std::clamp(static_cast<int>(std::lround(i.from * fps)), 0, n - 1),
-                           std::clamp(static_cast<int>(std::lround(i.to * fps)), 0, n - 1));
+        spans.emplace_back(within(static_cast<int>(std::lround(i.from * fps)), 0, n - 1),
+                           within(static_cast<int>(std::lround(i.to * fps)), 0, n - 1));
     if (spans.empty()) spans.emplace_back(0, n - 1);
     const double lets = context.settings->at("lets_go");
     for (int j : joints) out.joints.emplace_back(j, rig::Column(static_cast<std::size_t>(n)));

@@ -197,9 +197,9 @@ class Falling {
           m_n(below.frames()) {
         const double fps = below.grid().fps;
         m_from =
-            context.spans.empty() ? 0 : std::clamp(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
+            context.spans.empty() ? 0 : within(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
         m_to = context.spans.empty() ? m_n - 1
-                                     : std::clamp(static_cast<int>(std::lround(context.spans.front().to * fps)), m_from, m_n - 1);
+                                     : within(static_cast<int>(std::lround(context.spans.front().to * fps)), m_from, m_n - 1);
         readColliders();
     }
 
@@ -272,8 +272,8 @@ class Falling {
     /// The frame that plays at `f`, for a touch at `touch` (below 0: none).
     int playedAt(int f, int touch) const {
         if (!retimes(m_c.layer) || f < m_from || f > m_to) return f;
-        const int off = std::clamp(static_cast<int>(m_s.at("takeoff")) - 1, 0, m_n - 1),
-                  lands = std::clamp(static_cast<int>(m_s.at("lands")) - 1, 0, m_n - 1);
+        const int off = within(static_cast<int>(m_s.at("takeoff")) - 1, 0, m_n - 1),
+                  lands = within(static_cast<int>(m_s.at("lands")) - 1, 0, m_n - 1);
         if (touch >= 0 && f >= touch) return std::min(lands + f - touch, m_n - 1);
         if (m_s.text("air") == "is held") return off;
         return off + (f - m_from) % std::max(1, lands - off);
@@ -285,7 +285,7 @@ class Falling {
         if (!retimes(m_c.layer) || f < m_from || f > m_to) return now;
         const auto from = [&](int edge, int before) {
             const double u = static_cast<double>(f - edge + 1) / (kBlend + 1);
-            const Xform was = m_below.at(joint, std::clamp(before, 0, m_n - 1));
+            const Xform was = m_below.at(joint, within(before, 0, m_n - 1));
             return Xform{was.t + eased(u) * (now.t - was.t), blend(was.r, now.r, eased(u)), was.s + eased(u) * (now.s - was.s)};
         };
         if (m_touch >= 0 && f >= m_touch && f < m_touch + kBlend && m_touch > m_from)

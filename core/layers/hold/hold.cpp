@@ -263,7 +263,7 @@ std::vector<Vec3> evened(const std::vector<Vec3>& v, double frames, bool round) 
         double all = 0;
         for (int k = -reach; k <= reach; ++k) {
             const double w = std::exp(-0.5 * k * k / (frames * frames));
-            const int last = n - 1, at = round && last > 0 ? ((f + k) % last + last) % last : std::clamp(f + k, 0, last);
+            const int last = n - 1, at = round && last > 0 ? ((f + k) % last + last) % last : within(f + k, 0, last);
             sum += w * v[static_cast<std::size_t>(at)];
             all += w;
         }
@@ -450,8 +450,8 @@ class Holding {
         const bool set = m_settings.text("contacts") == "intervals";
         if (set) {
             for (const scene::Interval& i : m_c.spans)
-                spans.push_back({std::clamp(static_cast<int>(std::lround(i.from * fps)), 0, m_n - 1),
-                                 std::clamp(static_cast<int>(std::lround(i.to * fps)), 0, m_n - 1)});
+                spans.push_back({within(static_cast<int>(std::lround(i.from * fps)), 0, m_n - 1),
+                                 within(static_cast<int>(std::lround(i.to * fps)), 0, m_n - 1)});
         } else {
             const scene::Resolved& own = *m_c.settingsOf(m_s.reference(joint));
             rig::StandingRule rule;

@@ -165,7 +165,7 @@ std::vector<double> readAt(const scene::Resolved& own, double along, const Stret
     // What is read runs on: neither back nor too fast.
     for (int f = 1; f < n; ++f) {
         const auto k = static_cast<std::size_t>(f);
-        if (starts != stops) out[k] = std::clamp(out[k], out[k - 1] + 0.25, out[k - 1] + 3);
+        if (starts != stops) out[k] = within(out[k], out[k - 1] + 0.25, out[k - 1] + 3);
     }
     return out;
 }

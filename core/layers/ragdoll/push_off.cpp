@@ -203,7 +203,7 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
         return true;
     }
     // What its own joints hold back of it is made good: asked less what came of it, evened out over some substeps.
-    if (m_gain > 0) m_held = std::clamp(m_held + kMakesGood * (m_gain - (now - m_speed) / h), 0.0, m_asked.effort * g.norm());
+    if (m_gain > 0) m_held = within(m_held + kMakesGood * (m_gain - (now - m_speed) / h), 0.0, m_asked.effort * g.norm());
     // No more than what brings it there in this step.
     const double gain = std::min(
         (after * after - now * std::abs(now)) / (2 * std::max(room - kSpare * m_room, kSpare * m_room / 4)), (after - now) / h);
@@ -221,7 +221,7 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
         t.off = body.number(foot);
         t.at = body.place(foot);
         t.along = steered((centre - t.at).normalized(), leant);
-        t.force = std::clamp(force, 0.0, most) / static_cast<double>(m_legs.size());
+        t.force = within(force, 0.0, most) / static_cast<double>(m_legs.size());
         out.push_back(t);
     }
     return false;

@@ -94,7 +94,7 @@ physics::ArticulatedDef RagdollBody::define() const {
         s.inertia = s.corners.empty() ? physics::capsuleInertia(s.mass, s.endA, s.endB, s.radius) : boxInertia(s.mass, s.corners);
         if (g.parent >= 0) {
             const double more = radians(own(freer, i));
-            const auto range = [&](double half) { return std::clamp(half + more, radians(2), 2.9); };
+            const auto range = [&](double half) { return within(half + more, radians(2), 2.9); };
             s.limited = limits;
             s.middle = (m_placement.turn * g.middle * m_placement.turn.conjugate()).normalized();
             s.axis = m_placement.turn * g.axis;

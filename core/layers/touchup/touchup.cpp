@@ -425,7 +425,7 @@ std::vector<Xform> pathOf(const LayerContext& context, const Touched& t, const r
     const rig::PlacePath going(places, ends), growing(sizes, ends);
     Xform about = context.actor.skeleton.joint(t.joint).rest;
     if (s.text("about") == "frame") {
-        about = below.at(t.joint, std::clamp(static_cast<int>(std::lround(s.at("about_frame"))) - 1, 0, below.frames() - 1));
+        about = below.at(t.joint, within(static_cast<int>(std::lround(s.at("about_frame"))) - 1, 0, below.frames() - 1));
     } else if (s.text("about") == "mean") {
         about.r = turning.mean();
         about.t = about.s = Vec3::Zero();
