@@ -12,7 +12,7 @@
 namespace nutatio::app {
 
 LoopFace::LoopFace(Document& document, Session& session, QWidget* parent) : Face(document, session, parent) {
-    connect(&document, &Document::resultsChanged, this, &Face::refresh);
+    connect(&document, &Document::resultsChanged, this, &Face::refreshSoon);
 }
 
 void LoopFace::lookAtClips() {

@@ -39,7 +39,7 @@ const scene::SettingSpec* firstOf(scene::Table table, scene::Role role) {
 }  // namespace
 
 SpreadFace::SpreadFace(Document& document, Session& session, QWidget* parent) : Face(document, session, parent) {
-    connect(&session, &Session::spreadingChanged, this, &Face::refresh);
+    connect(&session, &Session::spreadingChanged, this, &Face::refreshSoon);
 }
 
 std::optional<edit::Spread> SpreadFace::now() const {

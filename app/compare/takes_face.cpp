@@ -18,8 +18,8 @@ constexpr QSize kThumb(96, 64);
 }  // namespace
 
 TakesFace::TakesFace(Document& document, Session& session, QWidget* parent) : Face(document, session, parent) {
-    connect(&session, &Session::comparingChanged, this, &Face::refresh);
-    connect(&session, &Session::takeChanged, this, &Face::refresh);
+    connect(&session, &Session::comparingChanged, this, &Face::refreshSoon);
+    connect(&session, &Session::takeChanged, this, &Face::refreshSoon);
 }
 
 void TakesFace::putBeside(const std::string& id, bool on) {

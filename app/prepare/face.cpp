@@ -13,12 +13,24 @@ Face::Face(Document& document, Session& session, QWidget* parent)
     m_layout->setSpacing(4);
     m_top->setSpacing(4);
     m_layout->addLayout(m_top);
-    connect(&document, &Document::sceneChanged, this, &Face::refresh);
-    connect(&document, &Document::replaced, this, &Face::refresh);
-    connect(&session, &Session::selectionChanged, this, &Face::refresh);
+    connect(&document, &Document::sceneChanged, this, &Face::refreshSoon);
+    connect(&document, &Document::replaced, this, &Face::refreshSoon);
+    connect(&session, &Session::selectionChanged, this, &Face::refreshSoon);
+}
+
+void Face::refreshSoon() {
+    if (m_stale) return;
+    m_stale = true;
+    QMetaObject::invokeMethod(
+        this,
+        [this] {
+            if (m_stale) refresh();
+        },
+        Qt::QueuedConnection);
 }
 
 void Face::refresh() {
+    m_stale = false;
     if (m_list) {
         // It may hold the very button whose click brought this about.
         m_list->hide();

@@ -17,6 +17,8 @@ class Face : public QWidget {
     Face(Document& document, Session& session, QWidget* parent = nullptr);
     /// Lays it out as things are now.
     void refresh();
+    /// Once, when what changes now has changed: an edit may tell of itself several times.
+    void refreshSoon();
 
   Q_SIGNALS:
     void titleChanged(const QString& title);
@@ -56,6 +58,7 @@ class Face : public QWidget {
   private:
     QVBoxLayout *m_layout, *m_top, *m_rows = nullptr;
     QWidget* m_list = nullptr;
+    bool m_stale = false;
 };
 
 }  // namespace nutatio::app

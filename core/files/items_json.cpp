@@ -63,7 +63,8 @@ scene::Feed readFeed(const Place& p) {
     number("low", f.low, kAny);
     number("high", f.high, kAny);
     number("lag", f.lag, kAny);
-    if (std::abs(f.lag) > kLongest) p.at("lag").fail("a lag is shorter than a day");
+    if (std::abs(f.lag) > kLongest) Leniently::take(p.at("lag"), "a lag is shorter than a day");
+    f.lag = std::clamp(f.lag, -kLongest, kLongest);
     number("attack", f.attack, 0);
     number("release", f.release, 0);
     return f;
@@ -123,8 +124,10 @@ int frameOf(const Place& p) {
 
 double secondsOf(const Place& p) {
     const double t = p.number();
-    if (!(t >= 0 && t <= kLongest)) p.fail("a time in a shot is 0 or more and a day at most");
-    return t;
+    const char* const wanted = "a time in a shot is 0 or more and a day at most";
+    if (!(t >= 0)) p.fail(wanted);
+    if (t > kLongest) Leniently::take(p, wanted);
+    return std::min(t, kLongest);
 }
 
 scene::Keys readKeys(const Place& p, double fps) {
@@ -136,6 +139,8 @@ scene::Keys readKeys(const Place& p, double fps) {
                 at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
             return time;
         };
+        // Of keys that all lie beyond a day the first one stands for them.
+        if (fps <= 0 && !keys.empty() && keys.back().at >= kLongest && at.at(std::size_t{0}).number() > kLongest) continue;
         const double time = order(fps > 0 ? frameOf(at.at(std::size_t{0})) / fps : secondsOf(at.at(std::size_t{0})));
         keys.push_back(readKey(at, time));
     }

@@ -1,6 +1,7 @@
 #include "files/json.h"
 
 #include <nlohmann/json.hpp>
+#include <utility>
 
 namespace nutatio::files {
 
@@ -115,6 +116,21 @@ std::vector<double> Place::numbers(std::size_t n) const {
     std::vector<double> v;
     for (std::size_t i = 0; i < n; ++i) v.push_back(at(i).number());
     return v;
+}
+
+namespace {
+thread_local Leniently* t_lenient = nullptr;
+}
+
+Leniently::Leniently() : m_outer(std::exchange(t_lenient, this)) {}
+
+Leniently::~Leniently() {
+    t_lenient = m_outer;
+}
+
+void Leniently::take(const Place& at, const std::string& sentence) {
+    if (!t_lenient) at.fail(sentence);
+    t_lenient->m_said.push_back(at.path() + ": " + sentence + "; the nearest is used");
 }
 
 }  // namespace nutatio::files

@@ -52,4 +52,21 @@ class Place {
     std::string m_path;
 };
 
+/// While one lives, readers on its thread take the nearest usable value for one beyond a range that older versions let through,
+/// and say so here; else such a value is refused.
+class Leniently {
+  public:
+    Leniently();
+    ~Leniently();
+    Leniently(const Leniently&) = delete;
+    Leniently& operator=(const Leniently&) = delete;
+    const std::vector<std::string>& said() const { return m_said; }
+    /// Throws Failure where nobody reads leniently.
+    static void take(const Place& at, const std::string& sentence);
+
+  private:
+    std::vector<std::string> m_said;
+    Leniently* m_outer;
+};
+
 }  // namespace nutatio::files

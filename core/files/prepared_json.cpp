@@ -16,8 +16,10 @@ using From = rig::MapStep::From;
 Vec3 placeOf(const Place& p) {
     const std::vector<double> v = p.numbers(3);
     const Vec3 place(v[0], v[1], v[2]);
-    if (!(place.norm() < kFarthest)) p.fail("the place is not a usable size");
-    return place;
+    if (!place.allFinite()) p.fail("the place is no place");
+    if (place.norm() < kFarthest) return place;
+    Leniently::take(p, "the place is not a usable size");
+    return place * (0.5 * kFarthest / place.stableNorm());
 }
 
 std::vector<Vec3> placesOf(const Place& p) {

@@ -129,7 +129,13 @@ rig::Line readLine(const Place& p) {
     }
     if (p.has("closing")) out.closing = secondsOf(p.at("closing"));
     if (p.has("fade")) out.fade = secondsOf(p.at("fade"));
-    if (out.seconds() > kLongest) p.fail("what an actor plays lasts a day at most");
+    if (out.seconds() > kLongest) Leniently::take(p, "what an actor plays lasts a day at most");
+    while (out.stretches.size() > 1 && out.seconds() > kLongest) out.stretches.pop_back();
+    if (out.seconds() > kLongest) {
+        rig::Stretch& only = out.stretches.front();
+        (only.hold > 0 ? only.hold : only.to) = (only.hold > 0 ? 0 : only.from) + kLongest;
+        out.closing = 0;
+    }
     return out;
 }
 
@@ -588,6 +594,7 @@ void readBack(const scene::Scene& s, const Json& json, const fs::path& folder) {
     know(s);
     for (const scene::Take& t : s.takes) know(*t.scene);
     try {
+        // Strictly: what a reader would have to change is not written.
         parseScene(Place(json, ""), folder, nullptr, files);
     } catch (const Failure& f) {
         throw Failure(f.error().place, "it was not written, as it would not open again: " + f.error().sentence);
@@ -614,7 +621,10 @@ Result<scene::Scene> readScene(const fs::path& path) {
         const rig::Bytes bytes = readBytes(path);
         const Json json = parseJson(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
         ActorFiles files;
-        return parseScene(Place(json, ""), fs::absolute(path).parent_path(), nullptr, files);
+        const Leniently lenient;
+        scene::Scene scene = parseScene(Place(json, ""), fs::absolute(path).parent_path(), nullptr, files);
+        scene.changedOnReading = lenient.said();
+        return scene;
     });
 }
 

@@ -48,6 +48,7 @@ Result<Opened> open(const std::filesystem::path& path) {
         if (!actor) return actor.error();
         out.scene = files::sceneOf(std::move(actor.value()));
     }
+    std::swap(out.warnings, out.scene.changedOnReading);
     for (const scene::Unread& u : out.scene.unread)
         out.warnings.push_back("left out of \"" + u.list + "\" and kept for the next saving: " + u.why);
     for (const scene::ActorEntry& a : out.scene.actors) {

@@ -259,6 +259,7 @@ struct Scene {
     bool acts(const Layer& layer, const std::string& inShot) const;
     /// An id that nothing in the scene has yet: `wantedId` while that is free, else one made from `stem`.
     std::string freshId(std::string_view stem) const;
+    std::vector<std::string> changedOnReading;  // values beyond their range that the nearest stands in for; never saved
     std::string wantedId;  // what the next thing that is made is to have as its id; never saved
 };
 

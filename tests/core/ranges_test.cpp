@@ -1,6 +1,7 @@
 // What an edit accepts opens again; what lies beyond a range is refused where it enters, in one sentence.
 #include <catch2/catch.hpp>
 #include <limits>
+#include <nlohmann/json.hpp>
 
 #include "base/ranges.h"
 #include "edit/edit.h"
@@ -18,6 +19,7 @@
 #include "tests/support/zoo.h"
 
 using namespace nutatio;
+using test::kOtterFile;
 using test::TempFolder;
 
 namespace {
@@ -110,6 +112,36 @@ TEST_CASE("what would not open again is not written, says which value it is, and
     CHECK_THAT(written.error().sentence, Catch::Contains("not written"));
     CHECK(test::textOf(f / "s.nutatio") == good);
     CHECK_THAT(*scene::outOfRange({}, s), Catch::Contains("mark"));
+}
+
+TEST_CASE("scenes that older versions wrote with values beyond a range open, say which, and are sound when saved again") {
+    TempFolder f;
+    scene::Scene s = tailAndGauge();
+    REQUIRE(edit::carryOut(s, "key:thing=tail,setting=swing,value=2,frame=5").ok());
+    REQUIRE(edit::carryOut(s, "key:thing=tail,setting=swing,value=3,frame=9").ok());
+    REQUIRE(edit::carryOut(s, "mark:name=late,frame=3").ok());
+    REQUIRE(edit::carryOut(s, "add-end:joint=tail_10,name=beyond,x=0,y=0,z=0.25").ok());
+    REQUIRE(edit::carryOut(s, "hold-pose:frame=3,frames=7").ok());
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    files::Json j = files::Json::parse(test::textOf(f / "s.nutatio"));
+    j["actors"][0]["file"] = kOtterFile;
+    files::Json& shot = j["shots"][0];
+    for (files::Json& key : shot["keys"]["layers"]["tail"]["swing"]) key[0] = key[0].get<double>() + 416666;
+    shot["marks"][0]["at"] = 125000.0;
+    for (files::Json& stretch : shot["lines"].begin().value()["stretches"])
+        if (stretch.contains("hold")) stretch["hold"] = 90000.0;
+    j["actors"][0]["prepared"][0]["place"] = {1e12, 0, 0};
+    test::put(f / "old.nutatio", j.dump());
+    const auto opened = pipeline::open(f / "old.nutatio");
+    INFO((opened ? "" : opened.error().text()));
+    REQUIRE(opened.ok());
+    std::string all;
+    for (const std::string& w : opened.value().warnings) all += w + "\n";
+    for (const char* place : {"keys.layers.tail.swing", "marks[0].at", "hold", "place"}) CHECK_THAT(all, Catch::Contains(place));
+    REQUIRE(files::writeScene(opened.value().scene, f / "new.nutatio").ok());
+    const auto again = pipeline::open(f / "new.nutatio");
+    REQUIRE(again.ok());
+    for (const std::string& w : again.value().warnings) CHECK_THAT(w, !Catch::Contains("nearest is used"));
 }
 
 TEST_CASE("a motion that would make the scene far larger than its own file is refused and changes nothing") {

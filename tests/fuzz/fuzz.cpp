@@ -10,11 +10,17 @@
 #include <sstream>
 
 #include "cli/commands.h"
+#include "edit/kit.h"
+#include "edit/motions.h"
+#include "files/kit.h"
 #include "files/scene_file.h"
 #include "layers/feels.h"
 #include "layers/registry.h"
 #include "pipeline/bake.h"
+#include "pipeline/trials.h"
 #include "pipeline/open.h"
+#include "rig/mapping.h"
+#include "rig/trial.h"
 
 using namespace nutatio;
 namespace fs = std::filesystem;
@@ -111,6 +117,12 @@ void actorFile(const char* name, const std::uint8_t* data, std::size_t size) {
     throughAll(std::move(s));
 }
 
+/// A character of five joints, that kits, trials and motions of other files are put on.
+scene::Scene tinyScene() {
+    static const auto kActor = files::readActor(folder() / "tiny.bvh");
+    return files::sceneOf(kActor.value());
+}
+
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
@@ -144,6 +156,42 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
             want(layers::writeFeel(feel.value(), folder() / "g.json").ok(), "a feel can be written");
             want(layers::readFeel(folder() / "g.json", said).ok(), "what is written can be read");
         }
+    }
+    if (target == "kit") {
+        const auto kit = files::readKit(written("k.nutatio-kit", data, size));
+        if (!kit) {
+            want(!kit.error().sentence.empty(), "a refusal has a sentence");
+            return 0;
+        }
+        want(files::writeKit(kit.value(), folder() / "again.nutatio-kit").ok(), "a kit that was read can be written");
+        want(files::readKit(folder() / "again.nutatio-kit").ok(), "a kit that is written opens again");
+        scene::Scene s = tinyScene();
+        const auto fitted = edit::fitKit(kit.value(), *s.actors.front().actor);
+        if (edit::applyKit(s, s.actors.front().id, kit.value(), fitted).ok()) throughAll(std::move(s));
+    }
+    if (target == "trial") {
+        scene::Scene s = tinyScene();
+        const auto kept = pipeline::keptTrial(written("t.glb", data, size), *s.actors.front().actor);
+        if (!kept) {
+            want(!kept.error().sentence.empty(), "a refusal has a sentence");
+            return 0;
+        }
+        rig::Trial trial;
+        trial.move = rig::kKeptMove;
+        trial.kept = kept.value();
+        std::vector<Xform> posed;
+        const rig::Actor& a = *s.actors.front().actor;
+        for (const double time : {0.0, 0.7})
+            rig::trialPose(a, trial, a.restPose(), time, 2, posed);
+        for (const Xform& x : posed) want(x.isFinite(), "a kept trial poses finitely");
+    }
+    if (target == "motion") {
+        const auto source = files::readActor(written(size > 0 && data[0] == 'H' ? "m.bvh" : "m.gltf", data, size));
+        if (!source || source.value()->clips.empty() || source.value()->skeleton.size() > 200) return 0;
+        scene::Scene s = tinyScene();
+        const scene::ActorEntry& entry = s.actors.front();
+        const auto map = rig::suggestMapping(*source.value(), *entry.actor);
+        if (edit::bringMotion(s, entry.id, *source.value(), 0, map).ok()) throughAll(std::move(s));
     }
     return 0;
 }
