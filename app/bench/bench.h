@@ -208,10 +208,10 @@ class Bench : public QMainWindow {
     QToolButton* m_stop = nullptr;
     QList<QToolButton*> m_steps;
     QSplitter *m_across = nullptr, *m_down = nullptr;
-    QStackedWidget* m_middle = nullptr;  // the bench's panels, or the curves
-    bool m_recordingTugs = false;  // recording switched Tug on
+    QStackedWidget* m_middle = nullptr;                     // the bench's panels, or the curves
+    bool m_recordingTugs = false;                           // recording switched Tug on
     QVBoxLayout *m_told = nullptr, *m_toldAbove = nullptr;  // where notices stand: above the stage, above the curves
-    QStackedWidget* m_views = nullptr;   // the stages, or what is compared
+    QStackedWidget* m_views = nullptr;                      // the stages, or what is compared
     QElapsedTimer m_simulatingSince;
     bool m_simulates = false, m_opening = false;
     bool m_closing = false;

@@ -24,7 +24,8 @@ void Face::refreshSoon() {
     QMetaObject::invokeMethod(
         this,
         [this] {
-            if (m_stale) refresh();
+            // One that was taken off its page in the meantime may outlive what it showed.
+            if (m_stale && parentWidget()) refresh();
         },
         Qt::QueuedConnection);
 }

@@ -49,6 +49,7 @@ void markBones(const Posed& posed, const Camera& camera, const QRectF& into, con
 }
 
 Vec3 Follower::step(const Posed& posed) {
+    if (posed.actor->skeleton.size() == 0) return Vec3::Zero();  // a file of meshes alone
     if (!m_of || !(*m_of == posed.actor->content)) {
         m_of = posed.actor->content;
         const int hips = rig::rolesOf(*posed.actor).hips;

@@ -159,7 +159,8 @@ std::optional<Stage::AimHere> Stage::aimHere() const {
     const std::string stem(aim->id.substr(0, aim->id.rfind('_')));
     out.place = out.carrier.apply(r.vector(stem, m_session.frame()));
     const auto& joints = l->list(kind->target());
-    const auto from = carrier(a->id, joints.empty() ? a->actor->skeleton.reference(0) : joints.front());
+    const bool none = joints.empty() && a->actor->skeleton.size() == 0;
+    const auto from = none ? std::nullopt : carrier(a->id, joints.empty() ? a->actor->skeleton.reference(0) : joints.front());
     out.from = from ? from->t : out.place;
     return out;
 }

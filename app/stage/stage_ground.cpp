@@ -27,7 +27,7 @@ void Stage::markPath(std::vector<Mark>& marks) const {
     const ResultsPtr& results = m_document.results();
     if (!entry || !kind || layer->kind != kind->id || !results) return;
     const pipeline::TrackPtr below = results->evaluation.below(layer->id), above = results->evaluation.above(layer->id);
-    if (!below || !above || above->joints() != entry->actor->skeleton.size()) return;
+    if (!below || !above || above->joints() == 0 || above->joints() != entry->actor->skeleton.size()) return;
     const int root = entry->actor->skeleton.roots().front();
     const scene::Placement stands = scene::placementOf(*entry);
     const Vec3 stand = rig::standOf(*entry->actor, scene::levelOf(stands));
@@ -46,8 +46,7 @@ void Stage::markPath(std::vector<Mark>& marks) const {
         const auto at = m_camera.pixel(way[static_cast<std::size_t>(f)], size());
         if (at) marks.push_back({*at, *at, 5, t.lagoon});
     }
-    const auto here =
-        m_camera.pixel(way[static_cast<std::size_t>(within(m_session.frame(), 0, above->frames() - 1))], size());
+    const auto here = m_camera.pixel(way[static_cast<std::size_t>(within(m_session.frame(), 0, above->frames() - 1))], size());
     if (here) marks.push_back({*here, *here, 9, t.persimmon});
 }
 

@@ -62,7 +62,7 @@ void Stage::proposeHelper(const QPointF& at) {
     // Of meshes that lie over one another it is the front one.
     const int carrier = actor.instances[hit->instance].joint;
     m_helperMesh = actor.instances.size() > 1 && carrier != rig::kNoJoint ? QString::fromStdString(actor.skeleton.label(carrier))
-                                                                           : QString();
+                                                                          : QString();
 }
 
 void Stage::widenHelper(double notches) {

@@ -33,6 +33,7 @@ void face(Window& w, const char* name) {
 }
 
 ListRow* rowSaying(Window& w, const char* name, const QString& text) {
+    QApplication::processEvents();  // pages are laid anew when what changed has changed
     for (ListRow* r : w.bench.findChildren<ListRow*>(QLatin1String(name)))
         if (r->text() == text) return r;
     return nullptr;
@@ -89,6 +90,7 @@ TEST_CASE(
     CHECK(made.what == rig::Preparation::What::AddChain);
     CHECK(made.reach > 0);
     // Taken away from the list of what was done.
+    QApplication::processEvents();
     auto* away = w.bench.findChild<QPushButton*>(QStringLiteral("undo-step"));
     REQUIRE(away);
     QTest::mouseClick(away, Qt::LeftButton);

@@ -75,6 +75,7 @@ void goRound(const std::string& file) {
     REQUIRE(press(w, "face-parts"));
     press(w, "accept-all");
     w.bench.session().selectJoint(id, someJoint(actor()));
+    QApplication::processEvents();
     CHECK(press(w, "part-new"));
     press(w, "part-fit");
     REQUIRE(press(w, "face-maps"));

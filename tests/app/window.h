@@ -59,6 +59,7 @@ struct Window {
     }
     void clickButton(const char* name) {
         INFO(name);
+        QApplication::processEvents();  // pages are laid anew when what changed has changed
         auto* b = bench.findChild<QPushButton*>(QLatin1String(name));
         REQUIRE(b);
         REQUIRE(b->isEnabled());

@@ -84,6 +84,7 @@ void goThrough(const std::string& file) {
         w.settle();
     }
     w.bench.document().tryOut(id, {});
+    w.bench.action(QStringLiteral("follow"))->trigger();
     everyPage(w);
     const pipeline::ActorResult& result = w.bench.document().results()->evaluation.actors[0];
     for (int j = 0; j < result.result->joints(); ++j)

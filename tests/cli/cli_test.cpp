@@ -254,6 +254,26 @@ TEST_CASE("a shot that its file's size does not allow is bad input, not bad argu
     CHECK_FALSE(std::filesystem::exists(f / "o.glb"));
 }
 
+TEST_CASE("edit alone lists the operations, and tells the ids of what others made") {
+    const Ran all = run({"edit"});
+    CHECK(all.code == 0);
+    CHECK_THAT(all.out, Catch::Contains("add-layer") && Catch::Contains("remove-clip"));
+    CHECK(run({"edit", "--json"}).json().size() > 50);
+    TempFolder f;
+    const std::string out = (f / "s.nutatio").string();
+    const Ran made = run({"edit", kOtterFile, "--do", "add-layer:kind=strand,joints=tail_01,id=rudder", "--do",
+                          "add-wind:", "--do", "set:thing=rudder,setting=swing,value=2", "--out", out, "--json"});
+    REQUIRE(made.code == 0);
+    const Json ids = made.json()["made"];
+    REQUIRE(ids.size() == 2);
+    CHECK(ids[0]["id"] == "rudder");
+    CHECK(ids[0]["list"] == "layers");
+    CHECK(ids[1]["list"] == "winds");
+    CHECK_THAT(run({"edit", kOtterFile, "--do", "add-wind:id=breeze", "--out", out}).out, Catch::Contains("made breeze (winds)"));
+    oneLine(run({"edit", out, "--do", "set:thing=breze,setting=speed,value=2", "--out", out}), 2, "is it breeze");
+    oneLine(run({"edit", kOtterFile, "--do", "pose-first:clip=Idle,hold=1,ease=2147483647", "--out", out}), 2, "whole number");
+}
+
 TEST_CASE("a scene is edited by named operations, in order, and a wrong one changes nothing") {
     TempFolder f;
     const std::string in = test::kOtterFile, out = (f / "s.nutatio").string();

@@ -74,8 +74,11 @@ TEST_CASE("an edit at any extreme is either refused and changes nothing, or open
         "seal:layer=tail,from=1,to=@",
     };
     int taken = 0, refused = 0;
-    for (const std::string& o : operations)
-        for (const std::string& n : numbers) {
+    // Under sanitizers every eighth number, another one for each operation.
+    const std::size_t step = test::draws(8) < 8 ? 8 : 1;
+    for (std::size_t which = 0; which < operations.size(); ++which)
+        for (std::size_t k = which % step; k < numbers.size(); k += step) {
+            const std::string &o = operations[which], &n = numbers[k];
             std::string text = o;
             text.replace(text.find('@'), 1, n);
             scene::Scene s = tailAndGauge();
@@ -89,8 +92,8 @@ TEST_CASE("an edit at any extreme is either refused and changes nothing, or open
             ++taken;
             opensAgain(s, text);
         }
-    CHECK(taken > 40);
-    CHECK(refused > 100);
+    CHECK(taken > 40 / static_cast<int>(step));
+    CHECK(refused > 100 / static_cast<int>(step));
 }
 
 TEST_CASE("a whole number is a number within its range and nothing else") {

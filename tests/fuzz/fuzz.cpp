@@ -17,8 +17,8 @@
 #include "layers/feels.h"
 #include "layers/registry.h"
 #include "pipeline/bake.h"
-#include "pipeline/trials.h"
 #include "pipeline/open.h"
+#include "pipeline/trials.h"
 #include "rig/mapping.h"
 #include "rig/trial.h"
 
@@ -181,8 +181,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         trial.kept = kept.value();
         std::vector<Xform> posed;
         const rig::Actor& a = *s.actors.front().actor;
-        for (const double time : {0.0, 0.7})
-            rig::trialPose(a, trial, a.restPose(), time, 2, posed);
+        for (const double time : {0.0, 0.7}) rig::trialPose(a, trial, a.restPose(), time, 2, posed);
         for (const Xform& x : posed) want(x.isFinite(), "a kept trial poses finitely");
     }
     if (target == "motion") {
