@@ -15,6 +15,8 @@ Face::Face(Document& document, Session& session, QWidget* parent)
     m_layout->addLayout(m_top);
     connect(&document, &Document::sceneChanged, this, &Face::refreshSoon);
     connect(&document, &Document::replaced, this, &Face::refreshSoon);
+    // A face that was taken off its page waits for its end, and may outlive what it showed.
+    connect(&document, &QObject::destroyed, this, [this] { m_stale = false; });
     connect(&session, &Session::selectionChanged, this, &Face::refreshSoon);
 }
 
@@ -24,8 +26,7 @@ void Face::refreshSoon() {
     QMetaObject::invokeMethod(
         this,
         [this] {
-            // One that was taken off its page in the meantime may outlive what it showed.
-            if (m_stale && parentWidget()) refresh();
+            if (m_stale) refresh();
         },
         Qt::QueuedConnection);
 }

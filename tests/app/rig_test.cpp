@@ -147,6 +147,7 @@ TEST_CASE("joints made here hang elsewhere, get a fellow, are locked and removed
     CHECK(found->topLevelItem(0)->text(0) == QStringLiteral("head"));
     for (int k = 0; k < 5; ++k) QTest::keyClick(filter, Qt::Key_Up);
     CHECK_FALSE(found->isVisible());
+    QApplication::processEvents();
     auto* free = w.bench.findChild<QPushButton*>(QStringLiteral("unlock"));
     REQUIRE(free);
     QTest::mouseClick(free, Qt::LeftButton);
