@@ -250,7 +250,7 @@ TEST_CASE("frames are sealed by a button up to the play-head, stay as they are, 
     CHECK(same(before, motion(), 12));
 }
 
-TEST_CASE("a body is weighed by one button; what moves its legs offers to hold its feet, once") {
+TEST_CASE("a body is weighed by one button, what moves its legs offers to hold its feet, once") {
     Window w;
     play(w, "Turn and stop");
     w.bench.session().select({});

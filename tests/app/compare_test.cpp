@@ -252,7 +252,7 @@ TEST_CASE("a spread of two settings is laid out, plays, tells how each cell answ
     CHECK(w.bench.stage()->isVisible());
 }
 
-TEST_CASE("on mocap that nobody here made takes stand side by side, one is adopted, and all is there after saving; cells too") {
+TEST_CASE("on mocap that nobody here made takes stand side by side, one is adopted, and all is there after saving, cells too") {
     test::TempFolder folder;
     std::filesystem::copy_file(test::kMocapFolder + "01_01.bvh", folder / "01_01.bvh");
     Window w(QString::fromStdString((folder / "01_01.bvh").string()));

@@ -131,7 +131,7 @@ TEST_CASE("on the stage: another click picks what is beneath, empty ground turns
     CHECK(w.bench.session().selection().layer.empty());
 }
 
-TEST_CASE("what is selected is renamed and duplicated with its keys; a deleted layer leaves no keys behind") {
+TEST_CASE("what is selected is renamed and duplicated with its keys, a deleted layer leaves no keys behind") {
     Window w(kDemo);
     w.bench.session().selectLayer("tail");
     w.settle();

@@ -254,7 +254,7 @@ TEST_CASE("walking about with the keys starts, turns and stops, and is kept as a
     CHECK(w.scene().shots.size() == shots);
 }
 
-TEST_CASE("what is locked says so and stays as it is; what is out of sight is not drawn and comes back") {
+TEST_CASE("what is locked says so and stays as it is, what is out of sight is not drawn and comes back") {
     Window w;
     w.clickJoint("tail_01");
     w.bench.action(QStringLiteral("add-strand"))->trigger();

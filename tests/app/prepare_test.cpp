@@ -80,7 +80,7 @@ TEST_CASE(
     CHECK(w.bench.session().selection().joints.empty());
 }
 
-TEST_CASE("what can be mended is mended in one action, and undone; what is left stays left") {
+TEST_CASE("what can be mended is mended in one action, and undone, what is left stays left") {
     test::TempFolder folder;
     Window w(lying(folder));
     w.key(Qt::Key_1, Qt::ControlModifier);

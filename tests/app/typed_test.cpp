@@ -54,7 +54,7 @@ void tuneTail(Window& w) {
 
 }  // namespace
 
-TEST_CASE("Delete on a row takes away what the row is, or says why it stays; never the actor that it belongs to") {
+TEST_CASE("Delete on a row takes away what the row is, or says why it stays, never the actor that it belongs to") {
     Window w;
     const std::string actor = w.scene().actors[0].id;
     tuneTail(w);

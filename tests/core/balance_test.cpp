@@ -361,7 +361,7 @@ TEST_CASE("a boxer who is leant over is brought back over his feet by hips, spin
     }
 }
 
-TEST_CASE("a leap that hangs in the air takes the time that its height asks for; the shot stays as long, its ends as they were") {
+TEST_CASE("a leap that hangs in the air takes the time that its height asks for, the shot stays as long, its ends as they were") {
     test::PersonSpec person;
     person.fps = 30;
     person.frames = 91;

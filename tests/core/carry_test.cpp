@@ -115,7 +115,7 @@ TEST_CASE("a hand is carried by what hangs on it: that keeps its way in the worl
     for (std::size_t f = 10; f <= 60; ++f) CHECK((arm[f] - is[f]).norm() == Approx(far).margin(1e-6));
 }
 
-TEST_CASE("two hands on one pole stay on it as it swings; a hand that catches it comes right to it") {
+TEST_CASE("two hands on one pole stay on it as it swings, a hand that catches it comes right to it") {
     Pair x;
     const std::string id =
         test::addLayer(x.scene, "hold", {"left_hand", "right_hand"},
@@ -138,7 +138,7 @@ TEST_CASE("two hands on one pole stay on it as it swings; a hand that catches it
     CHECK(largest(hand, pole, 10, 50) < 0.002);
 }
 
-TEST_CASE("a held hand that may slide keeps its height and goes on along; knees are bent towards a joint") {
+TEST_CASE("a held hand that may slide keeps its height and goes on along, knees are bent towards a joint") {
     Pair x;
     const std::string id =
         test::addLayer(x.scene, "hold", {"left_hand"}, {{"contacts", std::string("intervals")}, {"body", 0.0}});

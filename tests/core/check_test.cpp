@@ -341,7 +341,7 @@ TEST_CASE("files that nobody here made: mocap's glitches and T pose are told, od
                 Severity::Broken) == 0);
 }
 
-TEST_CASE("what lies on its back is found by what it stands on, whatever its joints are called; what stands is left alone") {
+TEST_CASE("what lies on its back is found by what it stands on, whatever its joints are called, what stands is left alone") {
     int lying = 0, found = 0, standing = 0, wrong = 0;
     std::string missed;
     for (unsigned number = 0; number < 12 * test::kBuilds; ++number) {

@@ -208,7 +208,7 @@ TEST_CASE("in a loop that travels what is simulated begins as it goes on, lap af
               .norm() < 1e-3);
 }
 
-TEST_CASE("gaits are the clips in place, by speed; who has none cannot walk about") {
+TEST_CASE("gaits are the clips in place, by speed, who has none cannot walk about") {
     const auto otter = test::read(test::kOtterFile);
     const auto gaits = rig::gaitsOf(*otter);
     REQUIRE(gaits.size() >= 2);
@@ -221,7 +221,7 @@ TEST_CASE("gaits are the clips in place, by speed; who has none cannot walk abou
     CHECK(rig::gaitsOf(*test::read(test::kMocapFolder + "01_01.bvh")).empty());
 }
 
-TEST_CASE("a walk about starts, turns and stops; kept as a shot it plays what was seen, and goes out as a clip") {
+TEST_CASE("a walk about starts, turns and stops, kept as a shot it plays what was seen, and goes out as a clip") {
     TempFolder folder;
     scene::Scene s = test::otterScene();
     const auto actor = s.actors[0].actor;

@@ -84,7 +84,7 @@ TEST_CASE("keys are moved in time and value, and one that lands on another takes
     CHECK(k.all() == Frames{{0, 60.0}});
 }
 
-TEST_CASE("keys are scaled about a moment and a value; half the time has twice the slope") {
+TEST_CASE("keys are scaled about a moment and a value, half the time has twice the slope") {
     Keyed k;
     edit::slopeKey(k.scene, k.key(12), 4, 4);
     edit::moveKeys(k.scene, {k.key(0), k.key(12), k.key(24)}, {.about = 0, .times = 0.5, .aboutValue = 1, .timesValue = 2});

@@ -16,7 +16,7 @@
 using namespace nutatio;
 using test::TempFolder;
 
-TEST_CASE("what is locked is not changed, removed or keyed; it is muted, moved in the stack and unlocked") {
+TEST_CASE("what is locked is not changed, removed or keyed, it is muted, moved in the stack and unlocked") {
     scene::Scene s = test::otterScene();
     const std::string id = test::addLayer(s, "strand", {"tail_01"}), other = test::addLayer(s, "strand", {"scarf_L_01"});
     REQUIRE(edit::carryOut(s, "lock:thing=layers:" + id).ok());

@@ -59,7 +59,7 @@ TEST_CASE("a sealed stretch changes nothing, and what follows goes on from its e
     CHECK(test::sameBits(before, resultOf(y.scene)));
 }
 
-TEST_CASE("whatever is changed, sealed frames stay as they were; those after them follow without a jump") {
+TEST_CASE("whatever is changed, sealed frames stay as they were, those after them follow without a jump") {
     Sealable x;
     x.scene.layers.edit(0).values["mix"] = 0.6;
     const rig::Track before = resultOf(x.scene);
@@ -118,7 +118,7 @@ TEST_CASE("keys of sealed frames are locked, later ones and all else are not") {
     CHECK(x.scene.shot().seals.empty());
 }
 
-TEST_CASE("a seal is saved to the bit; one that does not fit is told and kept, a torn one is refused by its place") {
+TEST_CASE("a seal is saved to the bit, one that does not fit is told and kept, a torn one is refused by its place") {
     Sealable x;
     REQUIRE(edit::seal(x.scene, x.body, 0, 20).ok());
     x.scene.layers.edit(0).values["swing"] = 1.0;
