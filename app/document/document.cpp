@@ -3,12 +3,10 @@
 #include <QFileInfo>
 #include <algorithm>
 
-#include "edit/rings.h"
+#include "edit/gate.h"
 #include "files/bytes.h"
 #include "files/scene_file.h"
 #include "pipeline/open.h"
-#include "scene/lock.h"
-#include "scene/ranges.h"
 
 namespace nutatio::app {
 
@@ -59,19 +57,12 @@ Document::~Document() = default;
 void Document::edit(const QString& name, const std::function<void(scene::Scene&)>& change, const QString& gesture) {
     scene::Scene next = m_scene;
     change(next);
-    const auto locked = scene::lockedChange(m_scene, next);
-    const auto sealed = locked ? std::nullopt : scene::sealedChange(m_scene, next);
-    const auto ring = locked || sealed ? std::nullopt : edit::madeRing(m_scene, next);
-    const auto beyond = locked || sealed || ring ? std::nullopt : scene::outOfRange(m_scene, next);
-    if (locked || sealed || ring || beyond) {
+    if (const auto why = edit::whyNot(m_scene, next)) {
         // What shows the change already, a slider, goes back to what holds.
         scene::Change everything;
         everything.all = true;
         Q_EMIT sceneChanged(everything);
-        Q_EMIT refused(locked   ? tr("%1 is locked: unlock it first.").arg(QString::fromStdString(*locked))
-                       : sealed ? tr("%1: break the seal first.").arg(QString::fromStdString(*sealed))
-                       : ring   ? QString::fromStdString(*ring) + u'.'
-                                : tr("Not done: %1.").arg(QString::fromStdString(*beyond)));
+        Q_EMIT refused(tr("Not done: %1.").arg(QString::fromStdString(*why)));
         return;
     }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;

@@ -91,7 +91,7 @@ class Document : public QObject {
     void opened(const QStringList& warnings);
     void opening(const QString& file);
     void failed(const QString& sentence);
-    /// Something that is locked was to be changed: nothing was.
+    /// Something was to be changed that edit::whyNot forbids: nothing was.
     void refused(const QString& sentence);
 
   private:

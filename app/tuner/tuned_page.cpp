@@ -54,7 +54,7 @@ QString about(const scene::Scene& s, const scene::Owner& owner) {
                                   : QObject::tr("On %1, to or seen from %2.").arg(joint, QString::fromStdString(g->toJoint));
     }
     if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece())
-        return QObject::tr("Drag its handles on the stage; keyed places make it move.");
+        return QObject::tr("Drag its handles on the stage; keyed places make it move, keyed sizes make it grow.");
     if (owner.list == scene::List::Actors) return QObject::tr("Where the actor stands in the world, in metres and degrees.");
     return {};
 }

@@ -280,7 +280,7 @@ Result<Done> restKeys(scene::Scene& s, const Owner& owner, const std::string& se
     all.erase(scene::restingId(setting));
     keys.key() = scene::restingId(setting);
     all.insert(std::move(keys));
-    s.tuned(owner)->set(setting, value);
+    setPlain(s, owner, setting, value);
     return Done{};
 }
 

@@ -367,14 +367,19 @@ void actHere(scene::Scene& s, const std::string& layer, bool alone) {
 
 void set(scene::Scene& s, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame) {
     if (!std::as_const(s).tuned(owner)) return;
-    if (const double* number = std::get_if<double>(&value))
+    const double* number = std::get_if<double>(&value);
+    if (number && s.shot().keysOf(owner, setting))
         s.setNumber(owner, setting, frame, *number);
     else
-        s.tuned(owner)->set(setting, value);
+        setPlain(s, owner, setting, value);
+}
+
+void setPlain(scene::Scene& s, const scene::Owner& owner, std::string_view setting, const scene::Value& value) {
+    if (!std::as_const(s).tuned(owner)) return;
+    s.tuned(owner)->set(setting, value);
     const scene::ActorEntry* a = owner.list == scene::List::Actors ? std::as_const(s).actor(owner.id) : nullptr;
     const scene::SettingSpec* row = a && a->isPiece() ? findRow(scene::pieceTable(), setting) : nullptr;
-    // Its place is motion, the rest is its shape.
-    if (row && !row->keyable) files::shapePiece(*s.actor(owner.id));
+    if (row && scene::shapesPiece(*row)) files::shapePiece(*s.actor(owner.id));
 }
 
 void toggleKey(scene::Scene& s, const scene::Owner& owner, std::string_view setting, int frame) {
@@ -393,7 +398,7 @@ void toggleKey(scene::Scene& s, const scene::Owner& owner, std::string_view sett
     if (!keys.empty()) return;
     shot.keys[owner].erase(id);
     if (shot.keys[owner].empty()) shot.keys.erase(owner);
-    s.tuned(owner)->set(setting, value);
+    setPlain(s, owner, setting, value);
 }
 
 void markCut(scene::Scene& s, int frame) {

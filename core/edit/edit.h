@@ -89,6 +89,8 @@ void actHere(scene::Scene& scene, const std::string& layer, bool alone);
 
 /// A value for a frame of the shot on show: a key there where the setting has keys, else its plain value.
 void set(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, const scene::Value& value, int frame);
+/// Its plain value, which holds where the setting has no keys; the mesh of a set piece is made anew.
+void setPlain(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, const scene::Value& value);
 /// Sets a key at a frame, or takes the one there away; the last one leaves its value behind.
 void toggleKey(scene::Scene& scene, const scene::Owner& owner, std::string_view setting, int frame);
 /// Marks a cut at a frame of the shot on show, or takes it away.

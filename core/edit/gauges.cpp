@@ -5,6 +5,7 @@
 #include "edit/edit.h"
 #include "layers/registry.h"
 #include "scene/items.h"
+#include "scene/set_piece.h"
 
 namespace nutatio::edit {
 
@@ -71,6 +72,10 @@ std::optional<std::string> ringIn(const scene::Scene& s) {
             if (auto ring = ringOf(s, {which, each.id}, each)) return ring;
         return std::nullopt;
     };
+    for (const scene::ActorEntry& a : s.actors)
+        for (const auto& [setting, feed] : a.feeds)
+            if (const scene::Gauge* g = s.gauge(feed.gauge))
+                if (auto why = scene::whyNotFollowed(s, a, *g)) return why;
     if (auto ring = among(s.layers, scene::List::Layers)) return ring;
     if (auto ring = among(s.winds, scene::List::Winds)) return ring;
     if (auto ring = among(s.colliders, scene::List::Colliders)) return ring;
@@ -116,7 +121,6 @@ Result<Done> feed(scene::Scene& s, const scene::Owner& owner, const std::string&
     if (!t) return refused("there is no \"" + owner.id + "\"");
     const scene::SettingSpec* row = findRow(layers::tableOf(s, owner), setting);
     if (!row || !row->keyable) return refused("\"" + setting + "\" of \"" + t->name + "\" cannot follow a gauge");
-    if (owner.list == scene::List::Actors) return refused("a set piece follows keys alone");
     if (!std::as_const(s).gauge(feed.gauge)) return refused("there is no gauge \"" + feed.gauge + "\"");
     if (feed.response.empty()) return refused("a response has one point at least");
     return unlessRing(s, [&](scene::Scene& next) { next.tuned(owner)->feeds[setting] = feed; });

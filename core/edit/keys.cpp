@@ -6,6 +6,7 @@
 #include <map>
 #include <tuple>
 
+#include "edit/edit.h"
 #include "layers/registry.h"
 
 namespace nutatio::edit {
@@ -110,7 +111,7 @@ void removeKeys(scene::Scene& s, const std::vector<KeyOf>& keys) {
             }
         if (!all->empty()) continue;
         tidy(s, owner, setting);
-        if (std::as_const(s).tuned(owner)) s.tuned(owner)->set(setting, last);
+        setPlain(s, owner, setting, last);
     }
 }
 

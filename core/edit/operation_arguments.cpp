@@ -21,6 +21,18 @@ std::optional<double> number(const std::string& s) {
     return v;
 }
 
+void eachThing(const scene::Scene& s, const std::function<void(const scene::Owner& owner, const std::string& name)>& look) {
+    const auto all = [&](scene::List list, const auto& of) {
+        for (const auto& t : of) look(scene::Owner{list, t.id}, t.name);
+    };
+    all(scene::List::Actors, s.actors);
+    all(scene::List::Layers, s.layers);
+    all(scene::List::Colliders, s.colliders);
+    all(scene::List::Winds, s.winds);
+    all(scene::List::Pins, s.pins);
+    all(scene::List::Gauges, s.gauges);
+}
+
 namespace {
 
 /// The fewest letters put in, taken out or changed that make one word of another (Levenshtein 1966); small letters count as
@@ -39,19 +51,6 @@ std::size_t apart(const std::string& a, const std::string& b) {
         }
     }
     return row[b.size()];
-}
-
-template <class Look>
-void eachThing(const scene::Scene& s, const Look& look) {
-    const auto all = [&](scene::List list, const auto& of) {
-        for (const auto& t : of) look(scene::Owner{list, t.id}, t.name);
-    };
-    all(scene::List::Actors, s.actors);
-    all(scene::List::Layers, s.layers);
-    all(scene::List::Colliders, s.colliders);
-    all(scene::List::Winds, s.winds);
-    all(scene::List::Pins, s.pins);
-    all(scene::List::Gauges, s.gauges);
 }
 
 /// ": is it ... or ...?", of ids that nearly are, or begin with, what was said; empty where there is none.

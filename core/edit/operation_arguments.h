@@ -1,6 +1,7 @@
 // Reading the arguments of operations.
 #pragma once
 
+#include <functional>
 #include <optional>
 
 #include "edit/operations.h"
@@ -19,6 +20,8 @@ std::span<const Operation> lineOperations();
 /// Empty where the argument is not given.
 const std::string& text(const Arguments& a, std::string_view key);
 std::optional<double> number(const std::string& s);
+/// Looks at all that has settings, with its name.
+void eachThing(const scene::Scene& s, const std::function<void(const scene::Owner& owner, const std::string& name)>& look);
 /// "layers:tail", or an id alone that only one list has; failing that the same of names. Errors: what else is nearly called so.
 Result<scene::Owner> thing(const scene::Scene& s, const std::string& name);
 /// The actor that is named, or the only one there is.

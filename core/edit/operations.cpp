@@ -6,11 +6,9 @@
 
 #include "base/arguments.h"
 #include "edit/edit.h"
+#include "edit/gate.h"
 #include "edit/operation_arguments.h"
-#include "edit/rings.h"
 #include "layers/registry.h"
-#include "scene/lock.h"
-#include "scene/ranges.h"
 
 namespace nutatio::edit {
 
@@ -248,15 +246,7 @@ namespace {
 /// What stands in a scene, by list and id.
 std::set<std::pair<std::string, std::string>> standingIn(const scene::Scene& s) {
     std::set<std::pair<std::string, std::string>> out;
-    const auto all = [&](scene::List list, const auto& of) {
-        for (const auto& t : of) out.emplace(scene::listName(list), t.id);
-    };
-    all(scene::List::Actors, s.actors);
-    all(scene::List::Layers, s.layers);
-    all(scene::List::Colliders, s.colliders);
-    all(scene::List::Winds, s.winds);
-    all(scene::List::Pins, s.pins);
-    all(scene::List::Gauges, s.gauges);
+    eachThing(s, [&](const scene::Owner& owner, const std::string&) { out.emplace(scene::listName(owner.list), owner.id); });
     for (const scene::Shot& shot : s.shots) out.emplace("shots", shot.id);
     for (const scene::Take& t : s.takes) out.emplace("takes", t.id);
     for (const scene::ActorEntry& a : s.actors) {
@@ -306,10 +296,7 @@ Result<std::vector<Made>> carryOut(scene::Scene& scene, const std::string& what)
     scene::Scene changed = scene;
     changed.wantedId = id;
     if (const auto done = op->apply(changed, arguments); !done) return refused(done.error().sentence);
-    if (const auto name = scene::lockedChange(scene, changed)) return refused("\"" + *name + "\" is locked");
-    if (const auto sealed = scene::sealedChange(scene, changed)) return refused(*sealed);
-    if (const auto ring = madeRing(scene, changed)) return refused(*ring);
-    if (const auto beyond = scene::outOfRange(scene, changed)) return refused(*beyond);
+    if (const auto why = whyNot(scene, changed)) return refused(*why);
     changed.wantedId.clear();
     std::vector<Made> made;
     for (const auto& [list, its] : standingIn(changed))

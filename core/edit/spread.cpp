@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "edit/edit.h"
 #include "edit/gauges.h"
 #include "edit/takes.h"
 #include "layers/registry.h"
@@ -32,7 +33,7 @@ Result<Done> hold(scene::Scene& s, const SpreadAxis& axis, int step, int steps) 
         if (keys.empty()) s.editShot().keys.erase(axis.owner);
     }
     const double value = scene::clampTo(*row, axis.at(step, steps));
-    s.tuned(axis.owner)->set(axis.setting, row->whole ? std::round(value) : value);
+    setPlain(s, axis.owner, axis.setting, row->whole ? std::round(value) : value);
     return Done{};
 }
 

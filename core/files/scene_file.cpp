@@ -70,7 +70,7 @@ scene::ActorEntry readEntry(const Place& p, const fs::path& folder, ActorFiles& 
         for (std::size_t i = 0, n = p.at("seen").size(kMostItems); i < n; ++i) a.seen.push_back(p.at("seen").at(i).text());
     if (a.isPiece() && !p.has("file")) {
         shapePiece(a);
-        a.unknown = unknownOf(p, {"id", "name", "hidden", "lock", "seen", "settings", "profiles"});
+        a.unknown = unknownOf(p, {"id", "name", "hidden", "lock", "seen", "settings", "profiles", "feeds"});
         return a;
     }
     a.values.erase("form");  // it would make a piece of a character

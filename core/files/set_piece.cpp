@@ -155,7 +155,7 @@ void shapePiece(scene::ActorEntry& piece, bool placed) {
                                                            {"material", 0}}})}});
     Json node{{"name", scene::kPieceJoint}, {"mesh", 0}};
     if (placed) {
-        const Xform x = scene::pieceAt(scene::Resolved(piece, scene::pieceTable()), 0);
+        const Xform x = scene::pieceAt(piece, scene::Resolved(piece, scene::pieceTable()), 0);
         node["translation"] = {x.t.x(), x.t.y(), x.t.z()};
         node["rotation"] = {x.r.x(), x.r.y(), x.r.z(), x.r.w()};
     }

@@ -63,12 +63,13 @@ void ItemsOfShot::Pin::settle() {
     key = h.done();
 }
 
-ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames) {
+ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames, const PieceSettings& pieces) {
     ItemsOfShot out;
     out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(),
                               [&](const scene::Layer& l) { return l.solo && (l.shot.empty() || l.shot == shot.id); });
-    const auto resolved = [&](const scene::Tuned& t, scene::Table table, scene::List list) {
-        return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames, nullptr,
+    const auto resolved = [&](const scene::Tuned& t, scene::Table table, scene::List list,
+                              const scene::FedCurves* fed = nullptr) {
+        return std::make_shared<const scene::Resolved>(t, table, shot.keysOf({list, t.id}), shot.fps, frames, fed,
                                                        shot.period(frames));
     };
     const bool anyFitted =
@@ -76,20 +77,20 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     std::map<std::string, std::vector<bool>> swung;
     if (anyFitted)
         for (const scene::ActorEntry& a : scene.actors) swung[a.id] = layers::swungJoints(scene, a);
-    const auto addBody = [&](const scene::Collider& c) {
+    const auto addBody = [&](const scene::Collider& c, const scene::FedCurves* fed = nullptr) {
         const auto joint = jointOf(scene, c.actor, c.joint);
         if (!c.on || !joint) return;
         if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) return;
-        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders)}, *joint, Vec3::Zero(), 0, {}};
+        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders, fed)}, *joint, Vec3::Zero(), 0, {}};
         b.settle();
         out.colliders.push_back(std::move(b));
     };
     for (const scene::Collider& c : scene.colliders) addBody(c);
     for (const scene::ActorEntry& a : scene.actors)
-        if (a.isPiece())
-            for (scene::Collider& c : scene::surfaceOf(a)) {
-                out.surfaces.push_back(std::make_shared<const scene::Collider>(std::move(c)));
-                addBody(*out.surfaces.back());
+        if (const auto at = pieces.find(a.id); at != pieces.end())
+            for (scene::PieceSurface& part : scene::surfaceOf(a, *at->second)) {
+                out.surfaces.push_back(std::make_shared<const scene::Collider>(std::move(part.collider)));
+                addBody(*out.surfaces.back(), &part.curves);
             }
     for (const scene::Wind& w : scene.winds) {
         if (!w.on) continue;

@@ -1,6 +1,9 @@
 // What a shot's items are to its layers: resolved once, and given to each layer that they concern.
 #pragma once
 
+#include <map>
+#include <string>
+
 #include "base/hash.h"
 #include "layers/layer_kind.h"
 
@@ -35,8 +38,11 @@ struct ItemsOfShot {
     std::vector<std::shared_ptr<const scene::Collider>> surfaces;  // of set pieces; among the colliders
     bool anySolo = false;
 };
-/// The scene must outlive it. Colliders that were fitted to a joint which a layer makes swing stand aside.
-ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames);
+/// What set pieces are set to in a shot, feeds counted, by id.
+using PieceSettings = std::map<std::string, layers::ResolvedPtr, std::less<>>;
+/// The scene must outlive it. `pieces`: of all set pieces. Colliders that were fitted to a joint which a layer makes swing stand
+/// aside.
+ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames, const PieceSettings& pieces);
 
 /// An act as the layer that carries it out gets it. `settings`: of that act's layer, in the shot.
 layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,

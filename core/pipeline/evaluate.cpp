@@ -29,12 +29,11 @@ namespace {
 
 constexpr std::size_t kMostBytes = 768u << 20, kMostMemos = 20000;
 
-Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g) {
+/// `piece`: what a set piece is set to; null for a character.
+Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g,
+            const scene::Resolved* piece) {
     Hasher h;
-    if (entry.isPiece())
-        scene::Resolved(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps, g.frames, nullptr,
-                        shot.period(g.frames))
-            .hash(h);
+    if (piece) piece->hash(h);
     if (entry.onTrial()) {
         h.text(entry.trial.move)
             .text(entry.trial.joint)
@@ -207,8 +206,9 @@ class Run {
     }
 
     Evaluation evaluate() {
-        for (const scene::ActorEntry& a : m_scene.actors) climb(a);
-        m_items = itemsOf(m_scene, *m_shot, m_frames);
+        PieceSettings pieces;
+        for (const scene::ActorEntry& a : m_scene.actors) climb(a, pieces);
+        m_items = itemsOf(m_scene, *m_shot, m_frames, pieces);
         m_visited.resize(m_scene.layers.size());
         for (m_at = 0; m_at < m_scene.layers.size(); ++m_at)
             if (!m_visited[m_at]) visit(m_at);
@@ -239,13 +239,21 @@ class Run {
         std::shared_ptr<const void> joined;  // keeps what it looks at
     };
 
-    void climb(const scene::ActorEntry& a) {
+    void climb(const scene::ActorEntry& a, PieceSettings& pieces) {
         Climber c;
         c.entry = &a;
         c.placement = scene::placementOf(a);
-        const TrackPtr body = m_evaluator.bodyOf(m_scene, *m_shot, a, m_cancel);
+        layers::ResolvedPtr piece;
+        if (a.isPiece()) {
+            const scene::Owner owner{scene::List::Actors, a.id};
+            std::vector<std::string> said;
+            piece = pieces[a.id] = m_evaluator.pieceIn(m_scene, *m_shot, a, m_cancel, &said);
+            if (!a.feeds.empty()) m_out.items[owner] = piece;
+            if (!said.empty()) m_out.said[owner] = std::move(said);
+        }
+        const TrackPtr body = m_evaluator.bodyOf(m_scene, *m_shot, a, piece.get(), m_cancel);
         c.track = *body;
-        const Key key = bodyKey(m_scene, *m_shot, a, m_scene.grid(*m_shot, a));
+        const Key key = bodyKey(m_scene, *m_shot, a, m_scene.grid(*m_shot, a), piece.get());
         for (int j = 0; j < body->joints(); ++j) c.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
         c.bodyKeys = c.keys;
         c.rest = key;
@@ -1028,8 +1036,43 @@ std::size_t Evaluator::cachedBytes() const {
 
 TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
                            const Cancel& cancel) {
+    const layers::ResolvedPtr piece = entry.isPiece() ? pieceIn(scene, shot, entry, cancel) : nullptr;
+    return bodyOf(scene, shot, entry, piece.get(), cancel);
+}
+
+layers::ResolvedPtr Evaluator::pieceIn(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& piece,
+                                       const Cancel& cancel, std::vector<std::string>* said) {
+    const int frames = scene.frames(shot);
+    scene::FedCurves curves;
+    if (!piece.feeds.empty()) {
+        scene::Tuned heard = piece;
+        std::vector<std::string> without;
+        std::erase_if(heard.feeds, [&](const auto& feed) {
+            const scene::Gauge* g = scene.gauge(feed.second.gauge);
+            const auto why = g ? scene::whyNotFollowed(scene, piece, *g) : std::nullopt;
+            if (why) without.push_back(*why);
+            return why.has_value();
+        });
+        // Gauges that a piece can follow look below all layers, and at nothing that is fed.
+        const auto motion = [&](const scene::ActorEntry& a, std::string_view) {
+            const layers::ResolvedPtr set = a.isPiece() ? pieceIn(scene, shot, a, cancel) : nullptr;
+            const Key key = bodyKey(scene, shot, a, scene.grid(shot, a), set.get());
+            Motion out{bodyOf(scene, shot, a, set.get(), cancel), {}, false};
+            for (int j = 0; j < out.track->joints(); ++j) out.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
+            out.loops = shot.loop != scene::Loop::Once && out.track->closes(*a.actor);
+            return out;
+        };
+        curves = Readings(scene, shot, frames, motion, m_readings).fed(heard, scene::pieceTable(), 0, without);
+        if (said) *said = std::move(without);
+    }
+    return std::make_shared<const scene::Resolved>(piece, scene::pieceTable(), shot.keysOf({scene::List::Actors, piece.id}),
+                                                   shot.fps, frames, &curves, shot.period(frames));
+}
+
+TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
+                           const scene::Resolved* piece, const Cancel& cancel) {
     const rig::FrameGrid grid = scene.grid(shot, entry);
-    const Key key = bodyKey(scene, shot, entry, grid);
+    const Key key = bodyKey(scene, shot, entry, grid, piece);
     if (const auto kept = known(key)) return kept->body;
     const int clip = scene.clipOf(shot, entry);
     if (const rig::Line* played = entry.leavesClip() ? nullptr : shot.lineOf(entry.id))
@@ -1041,11 +1084,9 @@ TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, c
     rig::Track track = entry.leavesClip() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
                        : line             ? rig::lineTrack(*entry.actor, *line, grid, cancel)
                                           : rig::bodyTrack(*entry.actor, clip, grid, cancel);
-    if (entry.isPiece() && !entry.onTrial()) {
-        const scene::Resolved settings(entry, scene::pieceTable(), shot.keysOf({scene::List::Actors, entry.id}), shot.fps,
-                                       grid.frames, nullptr, shot.period(grid.frames));
+    if (piece && !entry.onTrial()) {
         rig::Column column;
-        for (int f = 0; f < (settings.anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(settings, f));
+        for (int f = 0; f < (piece->anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(entry, *piece, f));
         track.replace(0, std::move(column));
     }
     if (entry.onTrial() && entry.trial.onTop) track = rig::trialOver(*entry.actor, entry.trial, std::move(track));

@@ -99,6 +99,10 @@ class Evaluator {
     /// The actor's motion below all layers: its clip, its trial, or its rest pose.
     TrackPtr bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& actor,
                     const Cancel& cancel = {});
+    /// What a set piece is set to in a shot: keyed, or fed from what gauges read of the motion below all layers. `said` hears
+    /// which feeds cannot be had and why, a sentence each.
+    layers::ResolvedPtr pieceIn(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& piece,
+                                const Cancel& cancel, std::vector<std::string>* said = nullptr);
     std::size_t cachedBytes() const;
 
     /// Transforms that a body's motion may hold whatever its file's size, and the bytes of the file that buy one more; the layers
@@ -131,6 +135,9 @@ class Evaluator {
     };
     using Boxes = std::vector<Eigen::AlignedBox3d>;
 
+    /// `piece`: what a set piece is set to; null for a character.
+    TrackPtr bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& actor,
+                    const scene::Resolved* piece, const Cancel& cancel);
     std::shared_ptr<const Kept> known(const Key& key);
     void keep(const Key& key, Kept kept);
     const Plan& planOf(const std::shared_ptr<const scene::Layer>& layer, const std::shared_ptr<const scene::Shot>& shot,

@@ -15,7 +15,10 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
     : m_scene(scene), m_shot(std::make_shared<const scene::Shot>(scene.shot())) {
     const scene::ActorEntry& entry = *std::as_const(m_scene).actor(actorId);
     const int frames = m_scene.frames(*m_shot);
-    m_items = itemsOf(m_scene, *m_shot, frames);
+    PieceSettings pieces;
+    for (const scene::ActorEntry& a : m_scene.actors)
+        if (a.isPiece()) pieces[a.id] = evaluator.pieceIn(m_scene, *m_shot, a, {});
+    m_items = itemsOf(m_scene, *m_shot, frames, pieces);
     std::vector<layers::LayerContext::Other> others;
     for (const scene::ActorEntry& a : m_scene.actors) {
         if (a.id == actorId) continue;

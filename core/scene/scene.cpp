@@ -323,7 +323,7 @@ std::vector<Xform> stand(const Scene& scene, const Shot& shot, const ActorEntry&
         rig::lineTrack(*a.actor, *line, {1, shot.fps, 0, 0}).pose(0, pose);
     else if (const int c = scene.clipOf(shot, a); c >= 0)
         a.actor->clips[static_cast<std::size_t>(c)].pose(a.actor->clips[static_cast<std::size_t>(c)].start, pose);
-    if (a.isPiece()) pose.front() = pieceAt(Resolved(a, pieceTable(), shot.keysOf({List::Actors, a.id}), shot.fps), 0);
+    if (a.isPiece()) pose.front() = pieceAt(a, Resolved(a, pieceTable(), shot.keysOf({List::Actors, a.id}), shot.fps), 0);
     return pose;
 }
 

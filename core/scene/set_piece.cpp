@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "scene/scene.h"
+
 namespace nutatio::scene {
 
 namespace {
@@ -17,6 +19,7 @@ constexpr SettingSpec sizeRow(std::string_view id, std::string_view label, doubl
             .start = start,
             .help = help,
             .curved = true,
+            .keyable = true,
             .feel = false,
             .only = only};
 }
@@ -105,6 +108,67 @@ double sizeIn(const ActorEntry& piece, std::string_view id) {
     return clampTo(*findRow(kPiece, id), std::isfinite(v) ? v : 0);
 }
 
+/// How long a bar is from end to end: no shorter than it is thick.
+double barLength(double length, double across) {
+    return std::max(length, across);
+}
+
+/// The bodies of a form whose sizes `size` tells, by setting.
+std::vector<PieceBody> bodiesFrom(const std::string& form, const auto& size) {
+    const auto box = [&](const Vec3& low, const Vec3& high) {
+        ColliderNumbers n;
+        n.shape = Shape::Box;
+        n.size = high - low;
+        n.offset = 0.5 * (low + high);
+        return n;
+    };
+    std::vector<PieceBody> out;
+    if (form == "ball" || form == "bar") {
+        ColliderNumbers n;
+        n.radius = n.radiusEnd = 0.5 * size("across");
+        if (form == "bar") {
+            n.shape = Shape::Capsule;
+            n.length = barLength(size("length"), 2 * n.radius) - 2 * n.radius;
+        }
+        return {{n}};
+    }
+    const double w = 0.5 * size("size_x"), h = size("size_y"), d = 0.5 * size("size_z");
+    if (form == "floor") {
+        // What falls off the edge of a floor is of no use to anybody: it is met without end.
+        ColliderNumbers n;
+        n.shape = Shape::Plane;
+        return {{n, false}, {box(Vec3(-w, -0.004 * (w + d), -d), Vec3(w, 0, d)), true}};
+    }
+    if (form == "steps") {
+        const int n = static_cast<int>(std::lround(size("steps")));
+        for (int k = 0; k < n; ++k)
+            out.push_back({box(Vec3(-w, 0, -d + 2 * d * k / n), Vec3(w, h * (k + 1) / n, -d + 2 * d * (k + 1) / n))});
+        return out;
+    }
+    if (form == "ramp") {
+        // A slab under the slope, half as thick as the wedge is deep there and no longer than to its back, and a post at the
+        // back.
+        const double rise = std::atan2(h, 2 * d), thick = 0.5 * h * std::cos(rise), post = thick * std::sin(rise);
+        const double along = std::hypot(h, 2 * d) - thick * std::tan(rise);
+        ColliderNumbers slab;
+        slab.shape = Shape::Box;
+        slab.size = Vec3(2 * w, thick, along);
+        const Vec3 up(0, std::cos(rise), -std::sin(rise)), on(0, std::sin(rise), std::cos(rise));
+        slab.offset = Vec3(0, 0, -d) + 0.5 * along * on - 0.5 * thick * up;
+        slab.turnDeg = Vec3(-degrees(rise), 0, 0);
+        return {{slab, false}, {box(Vec3(-w, 0, d - post), Vec3(w, h - post * std::tan(rise), d)), false}};
+    }
+    return {{box(Vec3(-w, 0, -d), Vec3(w, h, d))}};
+}
+
+/// Numbers of a collider by its settings.
+std::vector<std::pair<std::string, double>> numbersByName(const ColliderNumbers& n) {
+    std::vector<std::pair<std::string, double>> out{{"radius", n.radius}, {"radius_end", n.radiusEnd}, {"length", n.length}};
+    for (const auto& [stem, v] : {std::pair<std::string, const Vec3*>{"size", &n.size}, {"offset", &n.offset}, {"turn", &n.turnDeg}})
+        for (int k = 0; k < 3; ++k) out.emplace_back(stem + "_" + "xyz"[k], (*v)[k]);
+    return out;
+}
+
 }  // namespace
 
 Table pieceTable() {
@@ -154,59 +218,19 @@ ActorEntry newPiece(const Scene& scene, std::string_view form) {
 }
 
 std::vector<PieceBody> bodiesOf(const ActorEntry& piece) {
-    const std::string& form = piece.text("form");
-    const auto size = [&](const char* id) { return sizeIn(piece, id); };
-    const auto box = [&](const Vec3& low, const Vec3& high) {
-        ColliderNumbers n;
-        n.shape = Shape::Box;
-        n.size = high - low;
-        n.offset = 0.5 * (low + high);
-        return n;
-    };
-    std::vector<PieceBody> out;
-    if (form == "ball" || form == "bar") {
-        ColliderNumbers n;
-        n.radius = n.radiusEnd = 0.5 * size("across");
-        if (form == "bar") {
-            n.shape = Shape::Capsule;
-            n.length = std::max(0.0, size("length") - 2 * n.radius);
-        }
-        return {{n}};
-    }
-    const double w = 0.5 * size("size_x"), h = size("size_y"), d = 0.5 * size("size_z");
-    if (form == "floor") {
-        // What falls off the edge of a floor is of no use to anybody: it is met without end.
-        ColliderNumbers n;
-        n.shape = Shape::Plane;
-        return {{n, false}, {box(Vec3(-w, -0.004 * (w + d), -d), Vec3(w, 0, d)), true}};
-    }
-    if (form == "steps") {
-        const int n = static_cast<int>(std::lround(size("steps")));
-        for (int k = 0; k < n; ++k)
-            out.push_back({box(Vec3(-w, 0, -d + 2 * d * k / n), Vec3(w, h * (k + 1) / n, -d + 2 * d * (k + 1) / n))});
-        return out;
-    }
-    if (form == "ramp") {
-        // A slab under the slope, half as thick as the wedge is deep there and no longer than to its back, and a post at the
-        // back.
-        const double rise = std::atan2(h, 2 * d), thick = 0.5 * h * std::cos(rise), post = thick * std::sin(rise);
-        const double along = std::hypot(h, 2 * d) - thick * std::tan(rise);
-        ColliderNumbers slab;
-        slab.shape = Shape::Box;
-        slab.size = Vec3(2 * w, thick, along);
-        const Vec3 up(0, std::cos(rise), -std::sin(rise)), on(0, std::sin(rise), std::cos(rise));
-        slab.offset = Vec3(0, 0, -d) + 0.5 * along * on - 0.5 * thick * up;
-        slab.turnDeg = Vec3(-degrees(rise), 0, 0);
-        return {{slab, false}, {box(Vec3(-w, 0, d - post), Vec3(w, h - post * std::tan(rise), d)), false}};
-    }
-    return {{box(Vec3(-w, 0, -d), Vec3(w, h, d))}};
+    return bodiesFrom(piece.text("form"), [&](std::string_view id) { return sizeIn(piece, id); });
 }
 
-std::vector<Collider> surfaceOf(const ActorEntry& piece) {
-    std::vector<Collider> out;
+std::vector<PieceSurface> surfaceOf(const ActorEntry& piece, const Resolved& settings) {
+    std::vector<PieceSurface> out;
+    const std::string& form = piece.text("form");
     if (piece.text("surface") == "none") return out;
-    for (const PieceBody& b : bodiesOf(piece)) {
-        if (b.drawn && piece.text("form") == "floor") continue;
+    const auto bodiesAt = [&](int frame) {
+        return bodiesFrom(form, [&](std::string_view id) {
+            return settings.keyed(id) ? settings.at(id, frame) : sizeIn(piece, id);
+        });
+    };
+    for (const PieceBody& b : bodiesAt(0)) {
         Collider c;
         c.id = piece.id;
         c.name = piece.name;
@@ -215,24 +239,60 @@ std::vector<Collider> surfaceOf(const ActorEntry& piece) {
         c.solid = true;
         c.values = startValues(colliderTable());
         c.set("shape", std::string(shapeName(b.numbers.shape)));
-        c.set("radius", b.numbers.radius);
-        c.set("radius_end", b.numbers.radiusEnd);
-        c.set("length", b.numbers.length);
+        for (const auto& [id, value] : numbersByName(b.numbers)) c.set(id, value);
         c.set("friction", piece.number("friction"));
         c.set("bounce", piece.number("bounce"));
-        c.setVector("size", b.numbers.size);
-        c.setVector("offset", b.numbers.offset);
-        c.setVector("turn", b.numbers.turnDeg);
-        out.push_back(std::move(c));
+        out.push_back({std::move(c), {}});
     }
+    const bool grows = std::any_of(std::begin(kPiece), std::end(kPiece), [&](const SettingSpec& row) {
+        return shapesPiece(row) && counts(row, piece) && settings.keyed(row.id);
+    });
+    for (int f = 0; grows && f < settings.frames(); ++f) {
+        const std::vector<PieceBody> now = bodiesAt(f);
+        for (std::size_t k = 0; k < out.size(); ++k)
+            for (const auto& [id, value] : numbersByName(now[k].numbers)) out[k].curves[id].push_back(value);
+    }
+    // What is drawn of a floor lies within the plane that is met.
+    if (form == "floor") out.resize(1);
     return out;
 }
 
-Xform pieceAt(const Resolved& s, int frame) {
+Xform pieceAt(const ActorEntry& piece, const Resolved& s, int frame) {
     Xform x;
     x.t = s.vector("place", frame);
     x.r = turnOf(s.vector("turn", frame));
+    const auto size = [&](std::string_view id) { return s.keyed(id) ? s.at(id, frame) : sizeIn(piece, id); };
+    const auto times = [&](std::string_view id) { return size(id) / sizeIn(piece, id); };
+    const std::string& form = piece.text("form");
+    if (form == "ball") {
+        x.s = Vec3::Constant(times("across"));
+    } else if (form == "bar") {
+        const double is = barLength(size("length"), size("across")),
+                     made = barLength(sizeIn(piece, "length"), sizeIn(piece, "across"));
+        x.s = Vec3(times("across"), is / made, times("across"));
+    } else {
+        x.s = Vec3(times("size_x"), form == "floor" ? 1 : times("size_y"), times("size_z"));
+    }
     return x;
+}
+
+std::optional<std::string> whyNotFollowed(const Scene& scene, const ActorEntry& piece, const Gauge& gauge) {
+    const std::string told = "\"" + piece.name + "\", fed by the gauge \"" + gauge.name + "\", would wait for ";
+    if (!gauge.after.empty()) {
+        const Layer* l = scene.layer(gauge.after);
+        return told + "the layer \"" + (l ? l->name : gauge.after) + "\": a set piece stands before any layer acts";
+    }
+    std::vector<std::string> seen{gauge.actor, gauge.toActor};
+    for (const std::string& id : gauge.over)
+        if (const Collider* c = scene.collider(id)) seen.push_back(c->actor);
+    for (const std::string& id : seen)
+        if (const ActorEntry* a = scene.actor(id); a && a->isPiece() && (id == piece.id || !a->feeds.empty()))
+            return told + (id == piece.id ? std::string("itself") : "\"" + a->name + "\", a set piece that is fed too");
+    return std::nullopt;
+}
+
+bool shapesPiece(const SettingSpec& row) {
+    return row.id == "form" || row.only.substr(0, 5) == "form=";
 }
 
 }  // namespace nutatio::scene

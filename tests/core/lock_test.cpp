@@ -40,7 +40,7 @@ TEST_CASE("what is locked is not changed, removed or keyed, it is muted, moved i
     CHECK_FALSE(after([&](scene::Scene& n) { n.layer(id)->set("swing", n.layer(id)->number("swing")); }));
     const auto refused = edit::carryOut(s, "set:thing=layers:" + id + ",setting=swing,value=3.3");
     REQUIRE_FALSE(refused.ok());
-    CHECK(refused.error().sentence == "\"" + name + "\" is locked");
+    CHECK(refused.error().sentence == "\"" + name + "\" is locked: unlock it first");
     REQUIRE(edit::carryOut(s, "lock:yes=no,thing=layers:" + id).ok());
     CHECK(edit::carryOut(s, "set:thing=layers:" + id + ",setting=swing,value=3.3").ok());
 }

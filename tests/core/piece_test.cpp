@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "edit/edit.h"
+#include "edit/gauges.h"
 #include "edit/operations.h"
 #include "files/scene_file.h"
 #include "files/set_piece.h"
@@ -171,6 +172,135 @@ TEST_CASE("a keyed piece moves on the shot's clock, and pushes what it meets") {
     }
 }
 
+TEST_CASE("sizes that are keyed: what is drawn is as large as was asked at every frame, in every form") {
+    for (const std::string_view form : scene::pieceForms()) {
+        INFO(form);
+        scene::Scene s;
+        const std::string id = edit::addPiece(s, form);
+        const bool round = form == "ball" || form == "bar";
+        const auto numbers = [&](const char* setting) { return s.actors[0].number(setting); };
+        const Vec3 was = round ? Vec3(numbers("across"), numbers(form == "bar" ? "length" : "across"), numbers("across"))
+                               : Vec3(numbers("size_x"), numbers("size_y"), numbers("size_z"));
+        for (const char* setting : {"across", "length", "size_x", "size_y", "size_z"})
+            test::keyed(s, ownerOf(id), setting, {{0, numbers(setting)}, {24, 2 * numbers(setting)}, {36, 0.25 * numbers(setting)}});
+        const auto e = test::evaluate(s);
+        const rig::Actor& a = *s.actors[0].actor;
+        for (const auto& [frame, times] : {std::pair{0, 1.0}, {24, 2.0}, {36, 0.25}}) {
+            INFO("frame " << frame);
+            const Xform x = e.actors[0].body->at(0, frame);
+            // The slab of a floor stays as thin as it was.
+            Vec3 wanted = times * was;
+            if (form == "floor") wanted.y() = a.high.y() - a.low.y();
+            CHECK((x.s.cwiseProduct(a.high - a.low) - wanted).norm() < 0.02 * wanted.norm());
+        }
+        // Where the last keys are taken away, the size that held there stays, and the mesh is made to it.
+        for (const char* setting : {"across", "length", "size_x", "size_y", "size_z"})
+            for (const int frame : {0, 36, 24}) edit::toggleKey(s, ownerOf(id), setting, frame);
+        const Xform left = test::evaluate(s).actors[0].body->at(0, 24);
+        CHECK(left.s == Vec3::Ones());
+        const rig::Actor& now = *s.actors[0].actor;
+        Vec3 wanted = 2 * was;
+        if (form == "floor") wanted.y() = now.high.y() - now.low.y();
+        CHECK((now.high - now.low - wanted).norm() < 0.02 * wanted.norm());
+    }
+}
+
+TEST_CASE("a ball that grows pushes a strand aside, is handed off as it grows, and stepped by hand does the same") {
+    scene::Scene s = limp();
+    const std::string id = edit::addPiece(s, "ball");
+    for (const auto& [setting, value] : {std::pair{"place_x", -0.3}, {"place_y", 0.45}, {"place_z", -0.3}, {"across", 0.2}})
+        edit::set(s, ownerOf(id), setting, value, 0);
+    test::keyed(s, ownerOf(id), "across", {{0, 0.2}, {36, 0.2}, {60, 0.9}, {72, 0.9}});
+    const auto e = test::evaluate(s);
+    const std::vector<Vec3> tip = tips(s);
+    CHECK(std::abs(tip[35].x()) < 0.01);
+    // Its centre is 0.3 m from the strand, and its radius becomes 0.45 m.
+    const Vec3 centre(-0.3, 0.45, -0.3);
+    CHECK((tip[72] - centre).norm() > 0.445);
+    CHECK(tip[72].x() > 0.1);
+    pipeline::Evaluator evaluator;
+    pipeline::Live live(s, s.actors[0].id, evaluator);
+    const rig::Track& below = *e.actors[0].body;
+    live.start(1.0 / 24, [&](int step) -> std::optional<pipeline::Live::Moment> {
+        pipeline::Live::Moment m;
+        m.frame = std::min(step, below.frames() - 1);
+        below.pose(m.frame, m.locals);
+        m.time = step / 24.0;
+        return m;
+    });
+    for (int f = 1; f + 1 < below.frames(); ++f) {
+        live.step();
+        INFO("frame " << f);
+        for (int j = 0; j < below.joints(); ++j)
+            REQUIRE(live.result()[static_cast<std::size_t>(j)] == e.actors[0].result->at(j, f));
+    }
+    TempFolder f;
+    pipeline::BakeOptions o;
+    o.actor = id;
+    REQUIRE(pipeline::bake(s, o, f / "b.glb", evaluator, {}).ok());
+    test::checkValid(f / "b.glb");
+    const auto out = test::read(f / "b.glb");
+    REQUIRE(out->clips.size() == 1);
+    std::vector<Xform> pose = out->restPose();
+    out->clips[0].pose(72 / 24.0, pose);
+    CHECK((pose[0].s - Vec3::Constant(4.5)).norm() < 1e-3);
+    CHECK((pose[0].t - centre).norm() < 1e-6);
+}
+
+TEST_CASE("a piece follows a gauge of the animation, bit for bit as if it was keyed, and of nothing that waits for it") {
+    scene::Scene s = limp();
+    const std::string id = edit::addPiece(s, "ball");
+    for (const auto& [setting, value] : {std::pair{"place_x", -0.3}, {"place_y", 0.45}, {"place_z", -0.3}})
+        edit::set(s, ownerOf(id), setting, value, 0);
+    const std::string gauge = edit::addGauge(s, s.actors[0].id, "bone_1", "travel");
+    REQUIRE_FALSE(gauge.empty());
+    scene::Feed feed;
+    feed.gauge = gauge;
+    feed.response = {{0, 0.2}, {3e-6, 0.8}};
+    for (const char* setting : {"across", "place_x"}) REQUIRE(edit::feed(s, ownerOf(id), setting, feed).ok());
+    const auto e = test::evaluate(s);
+    const auto settings = e.settingsOf(ownerOf(id));
+    REQUIRE(settings);
+    CHECK(settings->at("across", 0) == Approx(0.2));
+    CHECK(settings->at("across", 72) == Approx(0.8).epsilon(0.01));
+    scene::Scene keyed = s;
+    for (const char* setting : {"across", "place_x"}) {
+        edit::unfeed(keyed, ownerOf(id), setting);
+        std::vector<std::pair<int, double>> all;
+        for (int f = 0; f < settings->frames(); ++f) all.emplace_back(f, settings->at(setting, f));
+        test::keyed(keyed, ownerOf(id), setting, all);
+    }
+    const auto same = test::evaluate(keyed);
+    for (std::size_t a = 0; a < 2; ++a)
+        for (int f = 0; f < e.actors[a].result->frames(); ++f)
+            for (int j = 0; j < e.actors[a].result->joints(); ++j)
+                REQUIRE(e.actors[a].result->at(j, f) == same.actors[a].result->at(j, f));
+    CHECK(e.actors[1].body->at(0, 72).t.x() == Approx(0.8).epsilon(0.01));
+
+    // Saved and opened again it is fed as before; the chain of the test has no file, so that it is asked of the piece alone.
+    TempFolder f;
+    scene::Scene alone = s;
+    edit::remove(alone, {scene::List::Layers, alone.layers[0].id});
+    alone.actors.erase(0);
+    alone.gauges.erase(0);
+    REQUIRE(files::writeScene(alone, f / "s.nutatio").ok());
+    const auto again = pipeline::open(f / "s.nutatio");
+    REQUIRE(again.ok());
+    CHECK(again.value().scene.actors[0].feeds == s.actors[1].feeds);
+
+    const auto refusal = [&](const std::string& on, const std::string& after) {
+        scene::Scene next = s;
+        const std::string other = edit::addGauge(next, on, on == id ? std::string(scene::kPieceJoint) : "bone_1", "height");
+        if (!after.empty()) REQUIRE(edit::readAfter(next, other, after).ok());
+        feed.gauge = other;
+        const auto done = edit::feed(next, ownerOf(id), "size_x", feed);
+        return done ? std::string() : done.error().sentence;
+    };
+    CHECK(refusal(s.actors[0].id, "").empty());
+    CHECK(refusal(s.actors[0].id, s.layers[0].id).find("stands before any layer acts") != std::string::npos);
+    CHECK(refusal(id, "").find("would wait for itself") != std::string::npos);
+}
+
 TEST_CASE("a piece that is put where the animated pose goes pushes the strand out of it") {
     scene::Scene s = limp();
     s.layers.edit(0).set("swing", 2.0);
@@ -292,7 +422,7 @@ TEST_CASE("operations by name make, set, hide, copy and remove set pieces") {
     CHECK(s.actors.size() == 2);
     CHECK(s.shot().keysOf(ownerOf("ramp"), "place_y") == nullptr);
     CHECK_FALSE(edit::carryOut(s, "add-piece:form=castle").ok());
-    CHECK_FALSE(edit::carryOut(s, "key:thing=ramp-2,setting=size_y,frame=5").ok());
+    CHECK_FALSE(edit::carryOut(s, "key:thing=ramp-2,setting=steps,frame=5").ok());
 }
 
 TEST_CASE("parts are joints that share a name but for a number, a prefix that all share is found") {
