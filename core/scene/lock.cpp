@@ -89,7 +89,7 @@ std::optional<std::string> sealedChange(const Scene& before, const Scene& after)
             const auto within = [&, held = seal](double at) {
                 return held->holds(static_cast<int>(std::lround(at * held->fps)));
             };
-            const auto keysIn = [&](const Shot& shot) {
+            const auto keysIn = [&, &layer = layer](const Shot& shot) {
                 std::map<std::string, Keys, std::less<>> out;
                 if (const KeysOf* all = shot.keysOf({List::Layers, layer}))
                     for (const auto& [setting, keys] : *all)
@@ -97,7 +97,7 @@ std::optional<std::string> sealedChange(const Scene& before, const Scene& after)
                             if (within(k.at)) out[setting].push_back(k);
                 return out;
             };
-            const auto edgesIn = [&](const Shot& shot) {
+            const auto edgesIn = [&, &layer = layer](const Shot& shot) {
                 std::vector<double> out;
                 if (const auto at = shot.intervals.find(layer); at != shot.intervals.end())
                     for (const Interval& x : at->second)
