@@ -133,6 +133,7 @@ class GltfWriter {
 
     /// Names that were changed, pivots that were moved, and joints that were added: those behind the document's own nodes.
     void writePreparations() {
+        if (m_actor.skeleton.size() == 0) return;
         Json& nodes = m_json["nodes"];
         const auto own = static_cast<int>(nodes.size());
         for (int j = 0; j < m_actor.skeleton.size(); ++j) {

@@ -82,6 +82,8 @@ Json feedJson(const scene::Feed& f) {
     return j;
 }
 
+constexpr const char* kTimeWanted = "a time in a shot is 0 or more and a day at most";
+
 }  // namespace
 
 scene::Unknown unknownOf(const Place& p, const std::vector<const char*>& known) {
@@ -124,25 +126,31 @@ int frameOf(const Place& p) {
 
 double secondsOf(const Place& p) {
     const double t = p.number();
-    const char* const wanted = "a time in a shot is 0 or more and a day at most";
-    if (!(t >= 0)) p.fail(wanted);
-    if (t > kLongest) Leniently::take(p, wanted);
+    if (!(t >= 0)) p.fail(kTimeWanted);
+    if (t > kLongest) Leniently::take(p, kTimeWanted);
     return std::min(t, kLongest);
+}
+
+double oldSecondsOf(const Place& p, double fps) {
+    const double t = frameOf(p) / fps;
+    if (!(t >= 0 && t <= kLongest)) Leniently::take(p, kTimeWanted);
+    return within(t, 0.0, kLongest);
 }
 
 scene::Keys readKeys(const Place& p, double fps) {
     scene::Keys keys;
+    double last = -std::numeric_limits<double>::infinity();
     for (std::size_t i = 0, n = p.size(); i < n; ++i) {
-        const Place at = p.at(i);
-        const auto order = [&](double time) {
-            if (!keys.empty() && time <= keys.back().at)
-                at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
-            return time;
-        };
-        // Of keys that all lie beyond a day the first one stands for them.
-        if (fps <= 0 && !keys.empty() && keys.back().at >= kLongest && at.at(std::size_t{0}).number() > kLongest) continue;
-        const double time = order(fps > 0 ? frameOf(at.at(std::size_t{0})) / fps : secondsOf(at.at(std::size_t{0})));
-        keys.push_back(readKey(at, time));
+        const Place at = p.at(i), when = at.at(std::size_t{0});
+        const double said = fps > 0 ? frameOf(when) / fps : when.number(), time = fps > 0 ? oldSecondsOf(when, fps) : secondsOf(when);
+        if (!(said > last))
+            at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
+        last = said;
+        // Of keys that all lie beyond a day the first one stands for them, of those before the shot the last one.
+        if (keys.empty() || time > keys.back().at)
+            keys.push_back(readKey(at, time));
+        else if (said <= 0)
+            keys.back() = readKey(at, time);
     }
     return keys;
 }

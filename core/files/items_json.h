@@ -38,6 +38,8 @@ void eachMember(const Place& p, const char* what, const std::function<void(const
 int frameOf(const Place& p);
 /// The time of a frame in seconds, as every frame of a shot has it.
 double secondsOf(const Place& p);
+/// And of one that version 1 wrote as a frame; one outside the shot is taken to its edge.
+double oldSecondsOf(const Place& p, double fps);
 /// `fps` above 0: of version 1, whose keys stand at frames.
 scene::Keys readKeys(const Place& p, double fps);
 Json keysJson(const scene::Keys& keys);

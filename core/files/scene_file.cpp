@@ -418,7 +418,7 @@ scene::Scene parseScene(const Place& root, const fs::path& folder, const scene::
     });
     if (version == 1) {
         std::vector<double> cuts;
-        each("cuts", [&](const Place& p) { cuts.push_back(frameOf(p) / old.fps); });
+        each("cuts", [&](const Place& p) { cuts.push_back(oldSecondsOf(p, old.fps)); });
         std::sort(cuts.begin(), cuts.end());
         cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
         // Lengths of what stands in the world were in the units of what they were beside.
@@ -464,7 +464,7 @@ scene::Take readTake(const Place& p, const fs::path& folder, const scene::Scene&
     t.id = p.at("id").text();
     t.name = textOr(p, "name", t.id);
     t.note = textOr(p, "note", "");
-    if (p.has("frame")) t.frame = frameOf(p.at("frame"));
+    if (p.has("frame")) t.frame = std::max(0, frameOf(p.at("frame")));
     if (p.has("picture")) {
         try {
             t.picture = std::make_shared<const std::vector<std::uint8_t>>(fromBase64(p.at("picture").text()));

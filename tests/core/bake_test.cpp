@@ -250,6 +250,12 @@ TEST_CASE("rest poses, clips of one frame and nodes with matrices hand off and v
         CHECK(again->clips[0].seconds() == Approx(scene::kStillSeconds));
         checkValid(f / "out.glb");
     }
+    SECTION("a document without nodes comes back as it was") {
+        test::put(f / "in.gltf", R"({"asset": {"version": "2.0"}, "extras": {"note": "empty"}})");
+        bakeTo(test::sceneWith(test::read(f / "in.gltf")), f / "out.gltf");
+        CHECK(jsonOf(f / "out.gltf") == jsonOf(f / "in.gltf"));
+        CHECK(test::read(f / "out.gltf")->skeleton.size() == 0);
+    }
     SECTION("a clip of one key, after zero") {
         test::ChainSpec spec;
         spec.frames = 1;

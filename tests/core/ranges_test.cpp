@@ -147,6 +147,33 @@ TEST_CASE("scenes that older versions wrote with values beyond a range open, say
     for (const std::string& w : again.value().warnings) CHECK_THAT(w, !Catch::Contains("nearest is used"));
 }
 
+TEST_CASE("keys and cuts that version 1 had before its first frame, or days after, are taken to the shot's edges") {
+    TempFolder f;
+    test::put(f / "old.nutatio", R"({"format": "nutatio-scene", "version": 1, "fps": 2, "actors": [{"id": "o", "file": ")" +
+                                     std::string(kOtterFile) +
+                                     R"("}], "cuts": [-4, 6, 900000], "layers": [{"id": "t", "kind": "strand", "actor": "o",
+        "settings": {"root": ["tail_01"]}, "keys": {"gravity": [[-7, 9], [0, 0.5], [6, 2], [900000, 3], [900001, 4]],
+        "swing": [[-3, 1], [1, 2]]}}]})");
+    const auto opened = pipeline::open(f / "old.nutatio");
+    INFO((opened ? "" : opened.error().text()));
+    REQUIRE(opened.ok());
+    const scene::Shot& shot = opened.value().scene.shot();
+    const auto keysOf = [&](const char* setting) {
+        std::vector<std::pair<double, double>> out;
+        for (const scene::KeyAt& k : *shot.keysOf({scene::List::Layers, "t"}, setting)) out.emplace_back(k.at, k.value);
+        return out;
+    };
+    CHECK(keysOf("gravity") == std::vector<std::pair<double, double>>{{0, 0.5}, {2.5, 2}, {kLongest, 3}});
+    CHECK(keysOf("swing") == std::vector<std::pair<double, double>>{{0, 2}});
+    CHECK(shot.cuts == std::vector<double>{0, 2.5, kLongest});
+    std::string all;
+    for (const std::string& w : opened.value().warnings) all += w + "\n";
+    for (const char* place : {"layers[0].keys.gravity[1]", "layers[0].keys.swing[0]", "cuts[0]"})
+        CHECK_THAT(all, Catch::Contains(place));
+    REQUIRE(files::writeScene(opened.value().scene, f / "new.nutatio").ok());
+    CHECK(pipeline::open(f / "new.nutatio").ok());
+}
+
 TEST_CASE("a motion that would make the scene far larger than its own file is refused and changes nothing") {
     // Few frames, an hour apart: at the rate of the clip that is made of them they are hundreds of thousands.
     TempFolder f;
