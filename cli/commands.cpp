@@ -239,8 +239,8 @@ void Commands::describe() {
                       << start.str() << " | " << s.help << " " << s.more << (s.keyable ? " May be keyed." : "")
                       << (s.profiled ? " May have a profile." : "") << " |\n";
             } else {
-                m_out << "  " << std::left << std::setw(12) << s.id << std::setw(14) << range.str() << std::setw(6)
-                      << scene::unitText(s.unit) << "default " << std::setw(6) << start.str() << s.help << "\n";
+                m_out << "  " << std::left << std::setw(13) << s.id << ' ' << std::setw(14) << range.str() << ' ' << std::setw(6)
+                      << scene::unitText(s.unit) << " default " << std::setw(5) << start.str() << ' ' << s.help << "\n";
             }
         }
         if (m_options.markdown) m_out << "\n";

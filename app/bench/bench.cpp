@@ -353,11 +353,10 @@ QList<Palette::Entry> Bench::whatCanBeFound() {
     const scene::Scene& s = m_document.scene();
     for (const scene::Layer& l : s.layers) {
         const layers::LayerKind* k = layers::findKind(l.kind);
-        out << Palette::Entry{
-            QString::fromStdString(l.name), tr("layer"), k ? look::glyph(k->glyph) : QIcon(), {}, [this, id = l.id] {
-                m_session.selectLayer(id);
-                m_session.setStep(StepId::Tune);
-            }};
+        out << Palette::Entry{calledOf(l), tr("layer"), k ? look::glyph(k->glyph) : QIcon(), {}, [this, id = l.id] {
+                                  m_session.selectLayer(id);
+                                  m_session.setStep(StepId::Tune);
+                              }};
         if (!k || l.id != m_session.selection().layer) continue;
         for (const scene::SettingSpec& spec : k->settings)
             out << Palette::Entry{qs(spec.label),

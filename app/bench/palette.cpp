@@ -14,11 +14,13 @@ namespace {
 
 constexpr int kAbout = Qt::UserRole + 1, kWhy = Qt::UserRole + 2;
 
+constexpr int kRowHeight = 28;
+
 /// The icon's column, the words, and on the right what is about them.
 class Row final : public QStyledItemDelegate {
   public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 28}; }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, kRowHeight}; }
     void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& index) const override {
         const look::Theme& t = look::theme();
         const bool can = index.data(kWhy).toString().isEmpty();
@@ -71,7 +73,10 @@ void Palette::open(QList<Entry> entries) {
     m_field->clear();
     filter({});
     const int wide = std::min(560, parentWidget()->width() - 40);
-    setGeometry((parentWidget()->width() - wide) / 2, 56, wide, 374);
+    // Whole rows: none is cut in half.
+    constexpr int kRows = 12;
+    m_list->setFixedHeight(kRows * kRowHeight + m_list->height() - m_list->viewport()->height());
+    setGeometry((parentWidget()->width() - wide) / 2, 56, wide, sizeHint().height());
     show();
     raise();
     m_field->setFocus();
@@ -165,8 +170,7 @@ bool Palette::eventFilter(QObject*, QEvent* e) {
         return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-        m_list->setCurrentRow(
-            within(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
+        m_list->setCurrentRow(within(m_list->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, m_list->count() - 1)));
         return true;
     }
     return false;

@@ -48,6 +48,7 @@ HandOff::HandOff(Document& document, QWidget* parent)
     form->addRow(tr("New name"), named(m_beside, tr("Name of the new clip")));
     auto* range = new QHBoxLayout;
     range->addWidget(named(m_first, tr("First frame")));
+    range->setSpacing(6);
     range->addWidget(new QLabel(tr("to")));
     range->addWidget(named(m_last, tr("Last frame")));
     form->addRow(tr("Frames"), range);
@@ -238,6 +239,8 @@ QString HandOff::wordsOf(const pipeline::BakeReport& report, const scene::ActorE
 
 void HandOff::plan() {
     if (!isVisible() || m_busy || m_document.scene().actors.empty()) return;
+    // What was written was told of other fields, or of another scene.
+    m_outcome->clear();
     const auto o = options(false);
     const scene::ActorEntry* a = o ? m_document.scene().actor(o->actor) : nullptr;
     if (!a) {
@@ -247,8 +250,9 @@ void HandOff::plan() {
     m_planner.ask([this, scene = m_document.scene(), o = *o, actor = *a](const Cancel& cancel) -> NewestWins::Deliver {
         auto got = std::make_shared<Result<pipeline::BakeReport>>(pipeline::planBake(scene, o, m_planEvaluator, cancel));
         return [this, got, actor] {
-            m_plan->setText(got->ok() ? tr("Will be written:\n") + wordsOf(got->value(), actor)
-                                      : QString::fromStdString(got->error().text()));
+            if (!m_busy && m_outcome->text().isEmpty())
+                m_plan->setText(got->ok() ? tr("Will be written:\n") + wordsOf(got->value(), actor)
+                                          : QString::fromStdString(got->error().text()));
         };
     });
 }
@@ -265,6 +269,7 @@ void HandOff::bake() {
     const QString file = m_file->text();
     setBusy(true);
     say(tr("Baking…"), false);
+    m_plan->clear();
     m_asked = Cancel();
     m_runner.ask([this, scene = m_document.scene(), o = *o, file, asked = m_asked](const Cancel&) -> NewestWins::Deliver {
         const auto progress = [this](double p) {

@@ -391,11 +391,13 @@ void Stage::paintGL() {
     if (m_session.ghost() && m_session.other() && !m_session.bodyHeld())
         label(QPointF(4, 32), tr("Ghost: %1").arg(QString::fromStdString(m_session.other()->name)), look::theme().plum);
     if (!m_document.scene().actors.empty() && !m_tugOn && m_session.selection() == Selection{}) {
+        const QString hint =
+            tr("Drag on empty ground or with the right button: turn   ·   middle button: shift   ·   wheel: zoom   ·   F: frame");
         p.setFont(look::textFont(8.5));
+        const QRectF box(6, height() - 22.0, QFontMetricsF(p.font()).horizontalAdvance(hint) + 10, 18);
+        p.fillRect(box, look::faded(look::theme().sheet, 0.7));
         p.setPen(look::theme().inkSoft);
-        p.drawText(QRectF(10, height() - 22.0, width() - 20.0, 18), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("Drag on empty ground or with the right button: turn   ·   middle button: shift   ·   wheel: zoom   ·   F: "
-                      "frame"));
+        p.drawText(box, Qt::AlignCenter, hint);
     }
     if (m_document.scene().actors.empty()) {
         p.setFont(look::textFont(12));

@@ -110,6 +110,16 @@ Lane::Lane(Document& document, Session& session, TimeView& view, std::string lay
     refresh();
 }
 
+QString sortOf(const scene::Layer& layer) {
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    return kind && !kind->sort.empty() ? QString::fromStdString(layer.text(kind->sort)) : QString();
+}
+
+QString calledOf(const scene::Layer& layer) {
+    const QString sort = sortOf(layer), name = QString::fromStdString(layer.name);
+    return sort.isEmpty() ? name : sort + QStringLiteral(", ") + name;
+}
+
 void Lane::resizeEvent(QResizeEvent*) {
     m_left->setGeometry(0, 0, kStackWidth, std::min(height() - 2, kHeight - 2));
 }
@@ -118,9 +128,7 @@ void Lane::refresh() {
     const scene::Layer* l = m_document.scene().layer(m_layer);
     if (!l) return;
     const layers::LayerKind* kind = layers::findKind(l->kind);
-    const QString sort = kind && !kind->sort.empty() ? QString::fromStdString(l->text(kind->sort)) : QString();
-    const QString name =
-        sort.isEmpty() ? QString::fromStdString(l->name) : sort + QStringLiteral(", ") + QString::fromStdString(l->name);
+    const QString name = calledOf(*l);
     m_mute->setChecked(l->muted);
     m_solo->setChecked(l->solo);
     m_mute->setAccessibleName(tr("Mute %1").arg(name));
@@ -187,8 +195,7 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
     const look::Theme& t = look::theme();
     const double fps = m_document.scene().shot().fps;
     const scene::Layer* layer = m_document.scene().layer(m_layer);
-    const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
-    const QString sort = kind && !kind->sort.empty() ? QString::fromStdString(layer->text(kind->sort)) : QString();
+    const QString sort = layer ? sortOf(*layer) : QString();
     // Outside it rests.
     const scene::Curve window = m_document.scene().shot().windowOf(m_layer, s.frames);
     p.setPen(Qt::NoPen);
@@ -413,8 +420,7 @@ void Lane::dragInterval(double frame) {
             break;
         default: {
             // Its length stays: it stops at the shot's ends.
-            const double end = shot.timeOf(m_document.frames() - 1),
-                         on = within(by, -m_was.from, std::max(0.0, end - m_was.to));
+            const double end = shot.timeOf(m_document.frames() - 1), on = within(by, -m_was.from, std::max(0.0, end - m_was.to));
             i.from += on;
             i.to += on;
         }

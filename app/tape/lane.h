@@ -14,6 +14,11 @@ namespace nutatio::app {
 
 inline constexpr int kStackWidth = 300;
 
+/// Which of its kind's sorts a layer is, as "limp" of an act; empty where the kind has none.
+QString sortOf(const scene::Layer& layer);
+/// A layer as it is called on show: its sort before its name.
+QString calledOf(const scene::Layer& layer);
+
 /// Drag its head up or down: its place in the stack. Drag its lower edge: its height. Drag an interval's edges, its eases' ends
 /// or all of it. Elsewhere: the play-head.
 class Lane : public QWidget {

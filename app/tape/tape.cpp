@@ -8,6 +8,7 @@
 
 #include "app/look/text.h"
 #include "app/look/theme.h"
+#include "app/tuner/tuned_page.h"
 #include "app/widgets/arithmetic.h"
 #include "base/ranges.h"
 #include "edit/edit.h"
@@ -209,7 +210,8 @@ QWidget* Tape::transport() {
     m_of->setObjectName(QStringLiteral("soft"));
     row->addWidget(m_of);
     connect(m_frame, &QLineEdit::editingFinished, this, [this] {
-        if (const auto v = arithmetic(m_frame->text())) m_session.setFrame(static_cast<int>(within(*v, 1.0, double{kLastFrame})) - 1);
+        if (const auto v = arithmetic(m_frame->text()))
+            m_session.setFrame(static_cast<int>(within(*v, 1.0, double{kLastFrame})) - 1);
         m_frame->setText(QString::number(m_session.frame() + 1));
     });
     row->addStretch(1);
@@ -310,8 +312,7 @@ void Tape::addItem(QVBoxLayout* column, const scene::Owner& item) {
     auto* head = new QToolButton;
     head->setObjectName(QStringLiteral("group"));
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
-    QString kind = qs(scene::listName(item.list));
-    kind.chop(1);
+    const QString kind = TunedPage::sortOf(m_document.scene(), item);
     const QString name = QString::fromStdString(m_document.scene().tuned(item)->name);
     head->setText(name == kind ? name : name + QStringLiteral(" · ") + kind);
     head->setAccessibleName(tr("Curves of %1").arg(head->text()));

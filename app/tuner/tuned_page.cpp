@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
+#include <utility>
 
 #include "app/look/text.h"
 #include "app/look/theme.h"
@@ -61,6 +62,14 @@ QString about(const scene::Scene& s, const scene::Owner& owner) {
 
 }  // namespace
 
+QString TunedPage::sortOf(const scene::Scene& s, const scene::Owner& owner) {
+    const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr;
+    if (a && a->isPiece()) return QObject::tr("set piece");
+    QString list = qs(scene::listName(owner.list));
+    list.chop(1);
+    return list;
+}
+
 QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
     const scene::Tuned* t = s.tuned(owner);
     if (!t) return {};
@@ -70,11 +79,8 @@ QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
         kind = k ? qs(k->label) : QString::fromStdString(l->kind);
     } else if (owner.list == scene::List::Colliders) {
         kind = QString::fromStdString(t->text("shape"));
-    } else if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece()) {
-        kind = QObject::tr("set piece");
     } else {
-        kind = qs(scene::listName(owner.list));
-        kind.chop(1);
+        kind = sortOf(s, owner);
     }
     return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
 }
@@ -173,12 +179,15 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
                            : table.begin();
     const auto hand = m_owner.list == scene::List::Layers ? session.handJoint() : std::nullopt;
     if (hand) addChannels(*hand);
+    std::string_view group;  // whose heading waits for its first row
     for (auto spec = first; spec != table.end(); ++spec) {
         if (spec->each != scene::Each::None) continue;
-        if (!spec->group.empty() && m_owner.list == scene::List::Layers) beginGroup(qs(spec->group));
+        if (!spec->group.empty() && m_owner.list == scene::List::Layers) group = spec->group;
         // Bodies that it passes through are told by the table of all that meet.
         const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
-        if (counts(*spec, tuned) && !(layer && edit::passesOf(*layer) == &*spec)) addRow(sizedFor(*spec, height));
+        if (!counts(*spec, tuned) || (layer && edit::passesOf(*layer) == &*spec)) continue;
+        if (!group.empty()) beginGroup(qs(std::exchange(group, {})));
+        addRow(sizedFor(*spec, height));
     }
     const auto part = m_owner.list == scene::List::Layers ? session.partJoint() : std::nullopt;
     if (part && part->layer->id == m_owner.id) addPart(*part);
@@ -363,11 +372,26 @@ void TunedPage::addChips() {
 
 void TunedPage::beginGroup(const QString& name) {
     // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"),   tr("Shares"),        tr("Stops"),          tr("Shape"),
-                                     tr("Contact"),  tr("Feels"),         tr("In the shot"),    tr("Who meets what"),
-                                     tr("Size"),     tr("Low pose"),      tr("Motion below"),   tr("Morph weights"), tr("More or less, this joint"),
-                                     tr("Drawings"), tr("Chain"),         tr("Build"),          tr("Flights"),
-                                     tr("Turns"),    tr("Path and lean"), tr("Counter-balance")};
+    static const QStringList kFolded{tr("Joints"),
+                                     tr("Shares"),
+                                     tr("Stops"),
+                                     tr("Shape"),
+                                     tr("Contact"),
+                                     tr("Feels"),
+                                     tr("In the shot"),
+                                     tr("Who meets what"),
+                                     tr("Size"),
+                                     tr("Low pose"),
+                                     tr("Motion below"),
+                                     tr("Morph weights"),
+                                     tr("More or less, this joint"),
+                                     tr("Drawings"),
+                                     tr("Chain"),
+                                     tr("Build"),
+                                     tr("Flights"),
+                                     tr("Turns"),
+                                     tr("Path and lean"),
+                                     tr("Counter-balance")};
     const bool open = m_folds.value(name, !kFolded.contains(name));
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));
@@ -410,10 +434,9 @@ void TunedPage::change(const QString& name, const std::function<void(scene::Scen
 
 QString TunedPage::what() const {
     if (m_owner.list == scene::List::Layers) return {};
-    QString list = qs(scene::listName(m_owner.list));
-    list.chop(1);
-    list[0] = list[0].toUpper();
-    return list + u' ';
+    QString sort = sortOf(m_document.scene(), m_owner);
+    sort[0] = sort[0].toUpper();
+    return sort + u' ';
 }
 
 void TunedPage::addRow(const scene::SettingSpec& spec) {

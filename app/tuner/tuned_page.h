@@ -46,6 +46,8 @@ class TunedPage : public QWidget {
     /// Whether a page for the same thing would look otherwise now.
     static QString shape(const scene::Scene& scene, const scene::Owner& owner, const Session& session);
     static QString title(const scene::Scene& scene, const scene::Owner& owner);
+    /// What a thing of no kind is: "collider", "set piece" ...
+    static QString sortOf(const scene::Scene& scene, const scene::Owner& owner);
     /// Actors whose bodies a layer moves where they meet, and is moved by.
     static QString fellows(const scene::Scene& scene, const scene::Owner& owner);
 
