@@ -2,6 +2,7 @@
 // again.
 #include <QPushButton>
 #include <QTest>
+#include <QToolButton>
 #include <catch2/catch.hpp>
 #include <cstdlib>
 
@@ -75,6 +76,11 @@ void goThrough(const std::string& file) {
         w.bench.action(QStringLiteral("add-") + QString::fromUtf8(kind->id.data(), static_cast<qsizetype>(kind->id.size())))
             ->trigger();
         w.settle();
+        for (const QToolButton* heading : w.bench.tuner()->findChildren<QToolButton*>(QStringLiteral("group")))
+            if (const auto* body = heading->property("body").value<QWidget*>(); body && heading->isVisible()) {
+                INFO("the group " << heading->text().toStdString());
+                CHECK_FALSE(body->findChildren<QWidget*>().isEmpty());
+            }
     }
     for (const rig::TrialRole& role : rig::trialRoles(*w.scene().actors[0].actor)) {
         rig::Trial trial;
