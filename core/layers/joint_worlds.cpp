@@ -17,13 +17,45 @@ JointWorlds::JointWorlds(const rig::Skeleton& skeleton, const std::vector<int>& 
         }
     }
     m_worlds.resize(m_order.size());
+    m_locals.resize(m_order.size());
+    m_turns.resize(m_order.size());
+    m_turned.resize(m_order.size());
+    m_moved.resize(m_order.size());
 }
 
 void JointWorlds::update(const PoseView& pose) {
     for (std::size_t i = 0; i < m_order.size(); ++i) {
         const int j = m_order[i], p = m_skeleton.joint(j).parent;
-        m_worlds[i] = p == rig::kNoJoint ? pose.local(j).affine() : m_worlds[slot(p)] * pose.local(j).affine();
+        const Xform& local = pose.local(j);
+        m_moved[i] = m_fresh || (p != rig::kNoJoint && m_moved[slot(p)]) || !(local == m_locals[i]);
+        if (!m_moved[i]) continue;
+        m_locals[i] = local;
+        m_turned[i] = false;
+        m_worlds[i] = p == rig::kNoJoint ? local.affine() : m_worlds[slot(p)] * local.affine();
     }
+    m_fresh = false;
+}
+
+void JointWorlds::swapPoses(JointWorlds& other) {
+    m_worlds.swap(other.m_worlds);
+    m_locals.swap(other.m_locals);
+    m_turns.swap(other.m_turns);
+    m_turned.swap(other.m_turned);
+    std::swap(m_fresh, other.m_fresh);
+}
+
+const Quat& JointWorlds::turn(int joint) const {
+    const std::size_t at = slot(joint);
+    if (!m_turned[at]) {
+        m_turns[at] = rotationOf(m_worlds[at].m);
+        m_turned[at] = true;
+    }
+    return m_turns[at];
+}
+
+const Quat& JointWorlds::turnAbove(int joint) const {
+    const int p = m_skeleton.joint(joint).parent;
+    return p == rig::kNoJoint ? m_noTurn : turn(p);
 }
 
 const Affine& JointWorlds::above(int joint) const {
@@ -32,9 +64,13 @@ const Affine& JointWorlds::above(int joint) const {
 }
 
 Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy) {
+    return turnedInWorld(local, above, rotationOf(above.m), turnBy);
+}
+
+Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnAbove, const Quat& turnBy) {
     // Under A = O S (O orthogonal, mirrored when det < 0): A^-1 exp(v) A = exp(det(O) O^T v). rotationOf flips x of a mirrored
     // frame.
-    Vec3 v = rotationOf(above.m).conjugate() * rotationVector(turnBy);
+    Vec3 v = turnAbove.conjugate() * rotationVector(turnBy);
     if (above.m.determinant() < 0) v = Vec3(v.x(), -v.y(), -v.z());
     Xform x = local;
     x.r = (fromRotationVector(v) * local.r).normalized();

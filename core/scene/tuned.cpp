@@ -138,11 +138,23 @@ const Resolved::Entry* Resolved::find(std::string_view setting) const {
     return at == m_entries.end() || at->id != setting ? nullptr : &*at;
 }
 
-double Resolved::at(std::string_view setting, int frame) const {
-    const Entry* e = find(setting);
+double Resolved::read(const Entry* e, int frame) {
     if (!e) return 0;
     if (e->curve.empty()) return heldBy<double>(&e->value);
     return e->curve[static_cast<std::size_t>(within(frame, 0, static_cast<int>(e->curve.size()) - 1))];
+}
+
+double Resolved::at(std::string_view setting, int frame) const {
+    return read(find(setting), frame);
+}
+
+Resolved::Number Resolved::number(std::string_view setting) const {
+    return Number(find(setting));
+}
+
+double Resolved::Number::at(int frame, double place) const {
+    static const Profile kNone;
+    return at(frame) * profileAt(m_entry ? m_entry->profile : kNone, place);
 }
 
 double Resolved::at(std::string_view setting, int frame, double place) const {

@@ -85,6 +85,9 @@ class Resolved {
              int frames = 1, const FedCurves* fed = nullptr, double period = 0);
 
     double at(std::string_view setting, int frame = 0) const;
+    class Number;
+    /// One number for whoever reads it at every frame and joint: the name is searched for once.
+    Number number(std::string_view setting) const;
     /// At a place from root (0) to tip (1), profile counted.
     double at(std::string_view setting, int frame, double place) const;
     const std::string& text(std::string_view setting) const;
@@ -120,12 +123,27 @@ class Resolved {
         Curve curve;  // a value a frame; empty: the value holds
         Profile profile;
     };
+    static double read(const Entry* entry, int frame);
     const Entry* find(std::string_view setting) const;
     static void hash(Hasher& into, const Entry& entry);
     std::vector<Entry> m_entries;  // by id
     bool m_anyKeyed = false;
     double m_fps = 24;
     int m_frames = 1;
+};
+
+/// A number of settings, which must outlive it; 0 where they have none of that name.
+class Resolved::Number {
+  public:
+    Number() = default;
+    double at(int frame = 0) const { return read(m_entry, frame); }
+    /// At a place from root (0) to tip (1), profile counted.
+    double at(int frame, double place) const;
+
+  private:
+    friend class Resolved;
+    explicit Number(const Entry* entry) : m_entry(entry) {}
+    const Entry* m_entry = nullptr;
 };
 
 }  // namespace nutatio::scene

@@ -108,7 +108,7 @@ void StrandMover::blow(const PoseView& pose, bool first) {
     if (m_air.still()) return;
     m_air.setFrame(pose.frame());
     for (Strand& s : m_strands) {
-        const double catches = s.settings->at("catch", pose.frame());
+        const double catches = s.catches.at(pose.frame());
         physics::StrandBatch& b = m_batches[s.batch];
         const Quat back = carryOf(s).conjugate();
         for (std::size_t i = 0; i < s.air.size(); ++i) {
@@ -163,7 +163,7 @@ void StrandMover::meetOthers(int frame) {
             body.b = theirs.end(other.lane, n.link);
             body.velocity = theirs.endVelocity(other.lane, n.link);
             const double along = other.plan.along[n.link];
-            body.radiusA = body.radiusB = other.plan.length * other.settings->at("radius", frame, along);
+            body.radiusA = body.radiusB = other.plan.length * other.radius.at(frame, along);
             body.friction = 0.1;
             mine.setBody(me.lane, m_colliders.size() + slot++, body);
         }
@@ -194,34 +194,64 @@ void StrandMover::findReachable() {
 // body into a block that was put there afterwards.
 void StrandMover::allowDepths(const PoseView& pose, double decay) {
     const double share = pushedShare(pose);
+    const std::size_t bodies = m_colliders.size();
+    m_standing.clear();
+    for (const Ridden& r : m_colliders) m_standing.push_back(bodyOf(r.numbers, r.now));
     for (Strand& s : m_strands) {
-        const std::size_t n = s.plan.links.size(), bodies = m_colliders.size();
+        const std::size_t n = s.plan.links.size();
         s.allowed.resize(n * bodies, 0.0);
-        s.allowedBefore = s.allowed;
+        s.allows.resize(bodies, 0);
+        if (std::any_of(s.allows.begin(), s.allows.end(), [](char a) { return a & (kNow | kBefore); })) s.allowedBefore = s.allowed;
+        s.allowedBefore.resize(n * bodies, 0.0);
+        m_posed.clear();
+        double reach = 0;  // of any link from where the strand begins
+        for (std::size_t i = 0; i < n; ++i) {
+            const physics::LinkDef& l = s.plan.links[i];
+            const int joint = s.plan.joints[i];
+            m_posed.push_back({m_worlds.world(joint).t, l.length * (m_worlds.turn(joint) * l.direction),
+                               s.plan.length * s.radius.at(pose.frame(), s.plan.along[i])});
+            const Posed& p = m_posed.back();
+            reach = std::max(reach, (p.from + 0.5 * p.way - m_posed.front().from).norm() + 0.5 * l.length + p.radius);
+        }
         for (std::size_t c = 0; c < bodies; ++c) {
             Ridden& r = m_colliders[c];
             if (s.passes[c] || r.solid) continue;
-            const physics::Body body = bodyOf(r.numbers, r.now);
+            const physics::Body& body = m_standing[c];
             const bool plane = body.kind == physics::Body::Kind::Plane;
+            const bool near = plane || (m_posed.front().from - r.now.centre).norm() < (1 + 1e-9) * (reach + r.size);
+            char& allows = s.allows[c];
+            allows = static_cast<char>((allows & kTold) | (allows & kNow ? kBefore : 0));
+            if (!near && !(allows & kBefore)) continue;
             for (std::size_t i = 0; i < n; ++i) {
-                const physics::LinkDef& l = s.plan.links[i];
-                const int joint = s.plan.joints[i];
-                const Vec3 from = m_worlds.world(joint).t, way = l.length * (m_worlds.turn(joint) * l.direction);
-                const double radius = s.plan.length * s.settings->at("radius", pose.frame(), s.plan.along[i]);
+                const Posed& p = m_posed[i];
+                const double length = s.plan.links[i].length;
                 double depth = 0;
                 if (plane)
-                    depth = radius - (body.turn * Vec3::UnitY()).dot(from + way - body.a);
-                else if ((from + 0.5 * way - r.now.centre).norm() < 0.5 * l.length + radius + r.size)
-                    depth = radius - physics::nearest(body, from, way).distance;
+                    depth = p.radius - (body.turn * Vec3::UnitY()).dot(p.from + p.way - body.a);
+                else if (near && (p.from + 0.5 * p.way - r.now.centre).norm() < 0.5 * length + p.radius + r.size)
+                    depth = p.radius - physics::nearest(body, p.from, p.way).distance;
+                const int joint = s.plan.joints[i];
                 if (depth > r.deepest.depth && pose.time() >= 0) r.deepest = {depth, joint, pose.frame()};
                 if (depth > r.first.depth && pose.time() == 0) r.first = {depth, joint, 0};
                 double& allowed = s.allowed[i * bodies + c];
                 allowed = std::max({0.0, share * depth, decay * allowed});
-                if (allowed < 1e-7 * l.length) allowed = 0;
+                if (allowed < 1e-7 * length) allowed = 0;
+                if (allowed != 0) allows |= kNow;
             }
         }
-        if (decay == 0) s.allowedBefore = s.allowed;
+        if (decay == 0) {
+            s.allowedBefore = s.allowed;
+            findAllowing(s);
+        }
     }
+}
+
+/// Which bodies some link may be inside of, where the depths came from elsewhere.
+void StrandMover::findAllowing(Strand& s) {
+    const std::size_t bodies = m_colliders.size();
+    s.allows.assign(bodies, kTold);
+    for (std::size_t k = 0; k < s.allowed.size(); ++k)
+        if (s.allowed[k] != 0) s.allows[k % bodies] |= kNow | kBefore;
 }
 
 double StrandMover::pushedShare(const PoseView& pose) const {
@@ -232,7 +262,8 @@ double StrandMover::pushedShare(const PoseView& pose) const {
 void StrandMover::passAllowances(double u) {
     for (Strand& s : m_strands)
         for (std::size_t c = 0; c < m_colliders.size(); ++c) {
-            if (s.passes[c] || s.far[c]) continue;
+            if (s.passes[c] || s.far[c] || s.allows[c] == 0) continue;
+            s.allows[c] = static_cast<char>(s.allows[c] & (kNow | kBefore) ? s.allows[c] | kTold : 0);
             for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
                 const std::size_t k = i * m_colliders.size() + c;
                 const double from = s.allowedBefore[k], to = s.allowed[k];

@@ -86,6 +86,14 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
         s.lane = static_cast<int>(m_batchStrands.back().size());
         m_batchStrands.back().push_back(m_strands.size());
         s.settings = context.settingsOf(context.actor.skeleton.reference(p.root));
+        for (const auto& [number, id] : {std::pair{&s.radius, "radius"},
+                                         {&s.gravity, "gravity"},
+                                         {&s.tilt, "pull_tilt"},
+                                         {&s.heading, "pull_heading"},
+                                         {&s.catches, "catch"},
+                                         {&s.feltTravel, "felt_travel"},
+                                         {&s.feltTurn, "felt_turn"}})
+            *number = s.settings->number(id);
         s.plan = std::move(p);
         m_strands.push_back(std::move(s));
     }
@@ -96,9 +104,8 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
 }
 
 Vec3 StrandMover::gravityAt(const Strand& s, int frame) const {
-    const scene::Resolved& l = *s.settings;
-    const double tilt = radians(l.at("pull_tilt", frame)), heading = radians(l.at("pull_heading", frame));
-    const Vec3 pull = (kEarthGravity * l.at("gravity", frame) / m_metres) *
+    const double tilt = radians(s.tilt.at(frame)), heading = radians(s.heading.at(frame));
+    const Vec3 pull = (kEarthGravity * s.gravity.at(frame) / m_metres) *
                       Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
     return m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
 }
@@ -162,7 +169,7 @@ void StrandMover::makeBatches(const PoseView& pose) {
 }
 
 StrandMover::Base StrandMover::actualBase(const Strand& s, const JointWorlds& worlds) const {
-    return {worlds.world(s.plan.root).t, rotationOf(worlds.above(s.plan.root).m)};
+    return {worlds.world(s.plan.root).t, worlds.turnAbove(s.plan.root)};
 }
 
 double StrandMover::quickest() const {
@@ -173,7 +180,7 @@ double StrandMover::quickest() const {
 
 std::pair<double, double> StrandMover::feltShares(const Strand& s, int frame) const {
     if (m_feltByLink) return {1, 1};
-    return {s.settings->at("felt_travel", frame), s.settings->at("felt_turn", frame)};
+    return {s.feltTravel.at(frame), s.feltTurn.at(frame)};
 }
 
 StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& to, double travel, double turn) const {
@@ -191,10 +198,10 @@ StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, cons
 }
 
 void StrandMover::readGoals(Strand& s, const JointWorlds& worlds, std::vector<Quat>& out) const {
-    const Quat base = rotationOf(worlds.above(s.plan.root).m);
+    const Quat& base = worlds.turnAbove(s.plan.root);
     for (std::size_t i = 0; i < out.size(); ++i) {
         const int p = s.plan.links[i].parent;
-        const Quat above = p < 0 ? base : worlds.turn(s.plan.joints[static_cast<std::size_t>(p)]);
+        const Quat& above = p < 0 ? base : worlds.turn(s.plan.joints[static_cast<std::size_t>(p)]);
         out[i] = sameSide(above.conjugate() * worlds.turn(s.plan.joints[i]), s.turn[i]);
     }
 }
@@ -257,6 +264,8 @@ void StrandMover::carryAcross(Strand& s, double dt, const Base& now, const Base&
 }
 
 void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
+    // What was ahead is mostly what is stepped to now.
+    m_worlds.swapPoses(m_nextWorlds);
     m_worlds.update(goal);
     m_nextWorlds.update(m_cuts.marked(next.frame()) && next.frame() != goal.frame() ? goal : next);
     // The frame after a cut begins where the cut ends. All strands of a part hang on one body, and are carried together.
@@ -380,8 +389,7 @@ void StrandMover::pullLinks(const Strand& s, int frame, double u0, double u1, do
     const Vec3 speed = 0.5 * (from.travel + to.travel), spin = 0.5 * (from.spin + to.spin), gain = (to.travel - from.travel) / h,
                spinGain = (to.spin - from.spin) / h;
     for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
-        const double f = s.settings->at("felt_travel", frame, s.plan.along[i]),
-                     g = s.settings->at("felt_turn", frame, s.plan.along[i]);
+        const double f = s.feltTravel.at(frame, s.plan.along[i]), g = s.feltTurn.at(frame, s.plan.along[i]);
         const Vec3 velocity = b.endVelocity(s.lane, i) - from.travel, r0 = b.end(s.lane, i) - s.step.place0;
         const Vec3 seen = velocity - from.spin.cross(r0), r = r0 + 0.5 * h * velocity, turning = spin.cross(r);
         b.setPull(s.lane, i,
@@ -425,16 +433,17 @@ void StrandMover::moveGoals(Strand& s, const Hermite& at, double h) {
 
 void StrandMover::write(const PoseView& goal, std::span<Xform> out) const {
     std::size_t at = 0;
+    std::vector<Quat> turnBy;  // by link: from where it stands to where the strand has it
     for (const Strand& s : m_strands) {
         const physics::StrandBatch& b = m_batches[s.batch];
         const Quat carried = carryOf(s);
-        const auto turnBy = [&](std::size_t i) -> Quat {
-            return (carried * b.turn(s.lane, i)) * m_worlds.turn(s.plan.joints[i]).conjugate();
-        };
+        turnBy.clear();
+        for (std::size_t i = 0; i < s.plan.joints.size(); ++i)
+            turnBy.emplace_back((carried * b.turn(s.lane, i)) * m_worlds.turn(s.plan.joints[i]).conjugate());
         for (std::size_t i = 0; i < s.plan.joints.size(); ++i, ++at) {
             const int j = s.plan.joints[i], p = s.plan.links[i].parent;
-            const Quat above = p < 0 ? Quat::Identity() : turnBy(static_cast<std::size_t>(p));
-            out[at] = turnedInWorld(goal.local(j), m_worlds.above(j), above.conjugate() * turnBy(i));
+            const Quat above = p < 0 ? Quat::Identity() : turnBy[static_cast<std::size_t>(p)];
+            out[at] = turnedInWorld(goal.local(j), m_worlds.above(j), m_worlds.turnAbove(j), above.conjugate() * turnBy[i]);
             if (p >= 0) {
                 // A stretched link shows in the place of the joint at its end.
                 const double stretched = b.stretchOf(s.lane, static_cast<std::size_t>(p));
@@ -495,6 +504,7 @@ void StrandMover::setState(const State& state) {
         eachCarried(s, [&](double& v) { v = next(); });
         s.hang.normalize();
         for (char& moves : s.moving) moves = next() != 0;
+        findAllowing(s);
         left = m_batches[s.batch].takeState(s.lane, left);
     }
     if (!m_source) return;

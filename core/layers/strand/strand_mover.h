@@ -52,6 +52,9 @@ class StrandMover final : public Mover {
         std::vector<char> passes;                    // by collider: it rides on this strand
         std::vector<char> far;                       // by collider: it cannot be reached within this frame
         std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
+        std::vector<char> allows;                    // by collider: kNow and kBefore where some link may, kTold where the kernel
+                                                     // was told of a depth
+        scene::Resolved::Number radius, gravity, tilt, heading, catches, feltTravel, feltTurn;
         physics::BaseStep step;
     };
     struct Ridden {
@@ -86,6 +89,12 @@ class StrandMover final : public Mover {
     /// The highest that the swing rate of any of the strands comes to.
     double quickest() const;
     physics::StrandPlan planOf(const Strand& s, int frame) const;
+    static constexpr char kNow = 1, kBefore = 2, kTold = 4;
+    /// A link as the animated pose has it.
+    struct Posed {
+        Vec3 from, way;
+        double radius;
+    };
     void prepare(double dt, const PoseView& pose, bool quick);
     void tuneAll(int frame);
     template <class S, class Each>
@@ -118,6 +127,7 @@ class StrandMover final : public Mover {
     void moveGoals(Strand& s, const Hermite& at, double h);
     void findReachable();
     void allowDepths(const PoseView& pose, double decay);
+    void findAllowing(Strand& s);
     void passAllowances(double u);
     double pushedShare(const PoseView& pose) const;
     void placeBodies(double u, double dt);
@@ -137,6 +147,8 @@ class StrandMover final : public Mover {
     Base m_sourceNow;  // at the pose last stepped to
     Cuts::Step m_sourceStep;
     std::vector<Ridden> m_colliders;
+    std::vector<physics::Body> m_standing;  // the same as bodies, at the pose last stepped to
+    std::vector<Posed> m_posed;
     std::vector<Held> m_pins;
     Air m_air;
     Cuts m_cuts;
