@@ -1,6 +1,9 @@
 #include "edit/across.h"
 
 #include <cmath>
+#include <map>
+#include <tuple>
+#include <utility>
 
 #include "scene/items.h"
 
@@ -67,6 +70,58 @@ Vec3 Across::channel(int joint, const std::string& axes, bool turn, const Vec3& 
     const Quat from = above == rig::kNoJoint ? Quat::Identity() : turnOf(above),
                to = other == rig::kNoJoint ? Quat::Identity() : turnOf(other);
     return sign * (to.conjugate() * sides.mirrored(from * v));
+}
+
+void mapVectorKeys(scene::Scene& s, const scene::Owner& owner, const std::array<std::string, 3>& settings, const Vec3& plain,
+                   const std::function<Vec3(const Vec3&)>& map) {
+    for (std::size_t i = 0; i < s.shots.size(); ++i) {
+        const scene::Shot& shot = std::as_const(s).shots[i];
+        const std::array<const scene::Keys*, 3> keys{shot.keysOf(owner, settings[0]), shot.keysOf(owner, settings[1]),
+                                                     shot.keysOf(owner, settings[2])};
+        if (!keys[0] && !keys[1] && !keys[2]) continue;
+        std::array<scene::Keys, 3> mapped = mapKeys(keys, plain, map);
+        for (std::size_t a = 0; a < 3; ++a) s.shots.edit(i).keys[owner][settings[a]] = std::move(mapped[a]);
+    }
+}
+
+std::array<scene::Keys, 3> mapKeys(const std::array<const scene::Keys*, 3>& keys, const Vec3& plain,
+                                   const std::function<Vec3(const Vec3&)>& map) {
+    std::map<double, scene::Ease> times;
+    for (const scene::Keys* each : keys)
+        if (each)
+            for (const scene::KeyAt& k : *each) {
+                scene::Ease& ease = times.emplace(k.at, k.ease).first->second;
+                if (k.ease == scene::Ease::Free) ease = scene::Ease::Free;
+            }
+    std::array<scene::Keys, 3> out;
+    for (const auto& [at, ease] : times) {
+        Vec3 value = plain, before = Vec3::Zero(), after = Vec3::Zero();
+        for (int a = 0; a < 3; ++a) {
+            const scene::Keys* each = keys[static_cast<std::size_t>(a)];
+            if (!each || each->empty()) continue;
+            value[a] = scene::keyedAt(*each, at);
+            if (const auto here = scene::keyAt(*each, at); here != each->end()) {
+                std::tie(before[a], after[a]) = scene::slopesAt(*each, static_cast<std::size_t>(here - each->begin()));
+            } else {
+                constexpr double kStep = 1e-5;  // [s]
+                before[a] = after[a] = (scene::keyedAt(*each, at + kStep) - scene::keyedAt(*each, at - kStep)) / (2 * kStep);
+            }
+        }
+        constexpr double kPart = 1e-3;  // of a slope: turns are mapped as what they are around the value
+        const Vec3 to = map(value), arrives = (map(value + kPart * before) - to) / kPart,
+                   leaves = (map(value + kPart * after) - to) / kPart;
+        for (int a = 0; a < 3; ++a) {
+            scene::Keys& made = out[static_cast<std::size_t>(a)];
+            scene::putKey(made, at, to[a]);
+            scene::KeyAt& key = *scene::keyAt(made, at);
+            key.ease = ease;
+            if (ease == scene::Ease::Free) {
+                key.before = arrives[a];
+                key.after = leaves[a];
+            }
+        }
+    }
+    return out;
 }
 
 }  // namespace nutatio::edit

@@ -1,6 +1,8 @@
 // From one side of a body to the other.
 #pragma once
 
+#include <array>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -37,5 +39,14 @@ struct Across {
   private:
     Vec3 way(int joint, const Vec3& v) const;
 };
+
+/// Keys of three settings that make a vector, in every shot: see mapKeys.
+void mapVectorKeys(scene::Scene& scene, const scene::Owner& owner, const std::array<std::string, 3>& settings, const Vec3& plain,
+                   const std::function<Vec3(const Vec3&)>& map);
+/// Keys of three numbers that make a vector, mapped at each time that any of them has a key. `plain`: what numbers
+/// without keys are. Keys keep how they ease; where those of one time ease otherwise, x counts before y before z, and slopes set
+/// by hand before all.
+std::array<scene::Keys, 3> mapKeys(const std::array<const scene::Keys*, 3>& keys, const Vec3& plain,
+                                   const std::function<Vec3(const Vec3&)>& map);
 
 }  // namespace nutatio::edit

@@ -551,26 +551,8 @@ void mirrorChannels(scene::Scene& s, const std::string& id, const Across& across
             const Vec3 seen = across.channel(from, axes, t.turn, plain);
             if (!plain.isZero())
                 for (int a = 0; a < 3; ++a) s.layer(id)->set(axisOf(t, a, joint), seen[a]);
-            for (std::size_t i = 0; i < s.shots.size(); ++i) {
-                std::map<double, scene::KeyAt> times;
-                for (int a = 0; a < 3; ++a)
-                    if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint)))
-                        for (const scene::KeyAt& k : *keys) times.emplace(k.at, k);
-                if (times.empty()) continue;
-                scene::Keys out[3];
-                for (const auto& [at, like] : times) {
-                    Vec3 v = plain;
-                    for (int a = 0; a < 3; ++a)
-                        if (const scene::Keys* keys = s.shots[i].keysOf(owner, axisOf(t, a, joint)))
-                            v[a] = scene::keyedAt(*keys, at);
-                    v = across.channel(from, axes, t.turn, v);
-                    for (int a = 0; a < 3; ++a) {
-                        scene::putKey(out[a], at, v[a]);
-                        scene::keyAt(out[a], at)->ease = like.ease == scene::Ease::Free ? scene::Ease::Smooth : like.ease;
-                    }
-                }
-                for (int a = 0; a < 3; ++a) s.shots.edit(i).keys[owner][axisOf(t, a, joint)] = std::move(out[a]);
-            }
+            mapVectorKeys(s, owner, {axisOf(t, 0, joint), axisOf(t, 1, joint), axisOf(t, 2, joint)}, plain,
+                          [&](const Vec3& v) { return across.channel(from, axes, t.turn, v); });
         }
     }
     followChannels(s, id, [&](const std::string& joint) -> std::optional<std::string> {

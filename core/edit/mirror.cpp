@@ -1,6 +1,5 @@
 // What stands on one side of a body, put on its other side too.
 #include <algorithm>
-#include <set>
 
 #include "edit/across.h"
 #include "edit/channels.h"
@@ -20,23 +19,7 @@ void mapVector(scene::Scene& s, const Owner& owner, const std::string& stem, con
     scene::Tuned& t = *s.tuned(owner);
     const Vec3 plain = t.vector(stem);
     t.setVector(stem, map(plain));
-    const std::string ids[] = {stem + "_x", stem + "_y", stem + "_z"};
-    for (std::size_t i = 0; i < s.shots.size(); ++i) {
-        std::set<double> times;
-        for (const std::string& id : ids)
-            if (const scene::Keys* keys = s.shots[i].keysOf(owner, id))
-                for (const scene::KeyAt& k : *keys) times.insert(k.at);
-        if (times.empty()) continue;
-        scene::Keys out[3];
-        for (double at : times) {
-            Vec3 v = plain;
-            for (int k = 0; k < 3; ++k)
-                if (const scene::Keys* keys = s.shots[i].keysOf(owner, ids[k])) v[k] = scene::keyedAt(*keys, at);
-            v = map(v);
-            for (int k = 0; k < 3; ++k) scene::putKey(out[k], at, v[k]);
-        }
-        for (int k = 0; k < 3; ++k) s.shots.edit(i).keys[owner][ids[k]] = std::move(out[k]);
-    }
+    mapVectorKeys(s, owner, {stem + "_x", stem + "_y", stem + "_z"}, plain, map);
 }
 
 template <class Map>

@@ -6,6 +6,7 @@
 #include "files/set_piece.h"
 #include "layers/registry.h"
 #include "pipeline/morphs.h"
+#include "rig/morph_targets.h"
 
 namespace nutatio::pipeline {
 
@@ -76,25 +77,13 @@ class Baker {
     /// The actor's motion in a shot, with everything outside the asked range as it was.
     ActorResult evaluate(const scene::Shot& shot, BakeReport& report) {
         ActorResult r = *m_evaluator.evaluate(m_scene, shot, m_cancel).actor(m_entry.id);
-        const rig::FrameGrid& g = r.body->grid();
         for (const LayerResult& l : r.layers)
             if (!l.problem.empty()) {
                 report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
             } else {
                 for (const std::string& remark : l.remarks) report.warnings.push_back("layer \"" + l.id + "\": " + remark);
             }
-        if (m_options.firstFrame > 0) {
-            rig::Track ranged = *r.body;
-            for (int j = 0; j < ranged.joints(); ++j) {
-                if (r.result->column(j) == r.body->column(j)) continue;
-                rig::Column c(static_cast<std::size_t>(g.frames));
-                for (int f = 0; f < g.frames; ++f)
-                    c[static_cast<std::size_t>(f)] =
-                        (f + 1 >= m_options.firstFrame && f + 1 <= m_options.lastFrame ? r.result : r.body)->at(j, f);
-                ranged.replace(j, std::move(c));
-            }
-            r.result = std::make_shared<const rig::Track>(std::move(ranged));
-        }
+        if (m_options.firstFrame > 0) r.result = std::make_shared<const rig::Track>(ranged(r));
         leaveOut(r);
         return r;
     }
@@ -142,27 +131,72 @@ class Baker {
     }
 
   private:
+    bool inRange(int frame) const { return frame + 1 >= m_options.firstFrame && frame + 1 <= m_options.lastFrame; }
+
+    /// The result within the asked range, the body outside: joints, vertices and morph weights. Where layers carry the actor as a
+    /// whole, it is carried all through: it would leap at the ends of the range.
+    rig::Track ranged(const ActorResult& r) const {
+        rig::Track out = *r.result, outside = *r.body;
+        for (std::size_t k = 0; k < r.layers.size(); ++k) {
+            if (!carries(r.layers[k].id)) continue;
+            const TrackPtr below = r.below(k), above = r.below(k + 1);
+            for (const auto& [joint, column] : r.layers[k].changed.joints) {
+                rig::Column c;
+                for (int f = 0; f < out.frames(); ++f)
+                    c.push_back(
+                        movedBy(above->at(joint, f).affine() * below->at(joint, f).affine().inverse(), outside.at(joint, f)));
+                outside.replace(joint, std::move(c));
+            }
+        }
+        for (int j = 0; j < out.joints(); ++j) {
+            if (out.column(j) == outside.column(j)) continue;
+            rig::Column c;
+            for (int f = 0; f < out.frames(); ++f) c.push_back((inRange(f) ? *r.result : outside).at(j, f));
+            out.replace(j, std::move(c));
+        }
+        for (const auto& [id, patch] : r.result->patches()) {
+            rig::Patch cut = *patch;
+            for (std::size_t k = 0; k < cut.offsets.size(); ++k)
+                if (!inRange(static_cast<int>(k / cut.vertices.size()))) cut.offsets[k].setZero();
+            out.replace(std::make_shared<const rig::Patch>(std::move(cut)));
+        }
+        for (const auto& [instance, morph] : r.result->morphs()) {
+            rig::Morph cut = *morph;
+            const rig::Morph was = rig::morphOf(*m_entry.actor, *r.body, instance);
+            for (int f = 0; f < out.frames(); ++f)
+                if (!inRange(f)) std::copy_n(was.frame(f), cut.targets, cut.weights.begin() + f * cut.targets);
+            out.replace(std::make_shared<const rig::Morph>(std::move(cut)));
+        }
+        return out;
+    }
+
+    /// The row by which a layer that carries the actor as a whole may be left out; null for all others.
+    const scene::SettingSpec* leftOutRow(const scene::Layer* layer) const {
+        const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
+        return kind ? kind->setting(scene::Role::LeftOut) : nullptr;
+    }
+    bool carries(const std::string& layer) const { return leftOutRow(m_scene.layer(layer)) != nullptr; }
+
+    static Xform movedBy(const Affine& by, Xform x) {
+        x.t = by.apply(x.t);
+        x.r = (rotationOf(by.m) * x.r).normalized();
+        return x;
+    }
+
     /// Takes out what layers did to joints that is not to go out, under all that stands above them.
     void leaveOut(ActorResult& r) const {
         rig::Track out = *r.result;
         bool any = false;
         for (std::size_t k = 0; k < r.layers.size(); ++k) {
             const scene::Layer* layer = m_scene.layer(r.layers[k].id);
-            const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
-            const scene::SettingSpec* row = kind ? kind->setting(scene::Role::LeftOut) : nullptr;
+            const scene::SettingSpec* row = leftOutRow(layer);
             if (!row || layer->text(row->id) != "without" || r.layers[k].changed.joints.empty()) continue;
             any = true;
             const TrackPtr below = r.below(k), above = r.below(k + 1);
             for (const auto& [joint, column] : r.layers[k].changed.joints) {
                 rig::Column c;
-                for (int f = 0; f < out.frames(); ++f) {
-                    const Affine back = below->at(joint, f).affine() * above->at(joint, f).affine().inverse();
-                    const Quat turn = rotationOf(back.m);
-                    Xform x = out.at(joint, f);
-                    x.t = back.apply(x.t);
-                    x.r = (turn * x.r).normalized();
-                    c.push_back(x);
-                }
+                for (int f = 0; f < out.frames(); ++f)
+                    c.push_back(movedBy(below->at(joint, f).affine() * above->at(joint, f).affine().inverse(), out.at(joint, f)));
                 out.replace(joint, std::move(c));
             }
         }

@@ -179,6 +179,18 @@ TEST_CASE("a strand above feels the travel, and hand-off may leave the travel ou
     REQUIRE(way > 1);
     CHECK((goes.at(root, 24).t - goes.at(root, 0).t).norm() == Approx(way).epsilon(0.001));
     test::checkValid(folder / "with.glb");
+    // A range takes what hangs on the body alone: the way over the ground goes on before and after.
+    options.firstFrame = 8;
+    options.lastFrame = 14;
+    REQUIRE(pipeline::bake(s, options, folder / "range.glb", e, {}).ok());
+    const auto range = test::read(folder / "range.glb");
+    const rig::Track part = rig::bodyTrack(*range, range->findClip("Walk"), gone.actors[0].result->grid());
+    for (int f : {0, 6, 7, 10, 13, 14, 24}) {
+        INFO("frame " << f + 1);
+        CHECK((part.at(root, f).t - gone.actors[0].result->at(root, f).t).norm() < 1e-5);
+        const rig::Track& tail = f >= 7 && f <= 13 ? *gone.actors[0].result : *gone.actors[0].body;
+        CHECK(part.at(tip, f).r.angularDistance(tail.at(tip, f).r) < 1e-3);
+    }
 }
 
 TEST_CASE("in a loop that travels what is simulated begins as it goes on, lap after lap") {

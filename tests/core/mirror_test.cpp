@@ -166,6 +166,41 @@ TEST_CASE("a collider mirrored is the picture of the first in the rest pose, key
     CHECK((sides.mirroredPlace(a) - b).norm() < 1e-6);
 }
 
+TEST_CASE("keys keep how they ease when what they are of is mirrored: the picture holds between keys too") {
+    scene::Scene s = test::otterScene();
+    const std::string id = edit::addCollider(s, s.actors[0].id, "upper_arm_L", scene::Shape::Sphere);
+    const scene::Owner from{List::Colliders, id};
+    for (const char* axis : {"offset_x", "offset_y"}) {
+        scene::Keys& keys = s.editShot().keys[from][axis];
+        keys = {{.at = 0, .value = 0.02, .ease = scene::Ease::Hold},
+                {.at = 0.25, .value = 0.1, .ease = scene::Ease::Linear},
+                {.at = 0.5, .value = -0.1, .ease = scene::Ease::Free, .before = 0.9, .after = -0.4},
+                {.at = 1, .value = 0.3}};
+    }
+    const auto made = edit::mirror(s, from);
+    REQUIRE(made);
+    const scene::Owner to{List::Colliders, made.value()};
+    const rig::Sides sides = rig::sidesOf(*s.actors[0].actor);
+    const auto placeOf = [&](const scene::Owner& owner, double time) {
+        scene::Collider c = *std::as_const(s).collider(owner.id);
+        for (const char* stem : {"offset_x", "offset_y", "offset_z"})
+            if (const scene::Keys* k = s.shot().keysOf(owner, stem)) c.set(stem, scene::keyedAt(*k, time));
+        const Affine& w = sides.worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find(c.joint))];
+        return Vec3(w.t + rotationOf(w.m) * c.vector("offset"));
+    };
+    // Held, then straight, then by the slopes that were set.
+    for (double time : {0.0, 0.1, 0.24, 0.3, 0.45, 0.6, 0.7, 0.8, 0.95, 1.0}) {
+        INFO("at " << time << " s");
+        CHECK((sides.mirroredPlace(placeOf(from, time)) - placeOf(to, time)).norm() < 2e-4);
+    }
+    const scene::Keys& keys = *s.shot().keysOf(to, "offset_x");
+    REQUIRE(keys.size() == 4);
+    CHECK(keys[0].ease == scene::Ease::Hold);
+    CHECK(keys[1].ease == scene::Ease::Linear);
+    CHECK(keys[2].ease == scene::Ease::Free);
+    CHECK(keys[3].ease == scene::Ease::Smooth);
+}
+
 TEST_CASE("a pin mirrored holds the fellow at the mirrored place") {
     scene::Scene s = test::otterScene();
     const rig::Actor& a = *s.actors[0].actor;

@@ -111,6 +111,21 @@ TEST_CASE("what moves vertices is handed off as morph targets that give the same
         CHECK(worst < 0.01f * 0.05f * 1.5f);
     }
     test::checkValid(f / "o.glb");
+    // A range moves the surface within it, and not outside.
+    o.firstFrame = 5;
+    o.lastFrame = 9;
+    REQUIRE(pipeline::bake(s, o, f / "range.glb", e, {}).ok());
+    const auto part = test::read(f / "range.glb");
+    const rig::Track some = rig::bodyTrack(*part, part->findClip(s.shot().name), seen.actors[0].body->grid());
+    for (int frame : {0, 3, 4, 7, 8, 9, 20}) {
+        INFO("frame " << frame + 1);
+        const rig::Track& wanted = frame >= 4 && frame <= 8 ? *seen.actors[0].result : *seen.actors[0].body;
+        const auto want = posed(*s.actors[0].actor, wanted, frame), is = posed(*part, some, frame);
+        float worst = 0;
+        for (std::size_t v = 0; v < want.size(); ++v) worst = std::max(worst, (want[v] - is[v]).norm());
+        CHECK(worst < 0.01f * 0.05f * 1.5f);
+    }
+    o.firstFrame = 0;
     // Without such a layer no mesh is touched.
     s.layers.clear();
     REQUIRE(pipeline::bake(s, o, f / "bare.glb", e, {}).ok());
