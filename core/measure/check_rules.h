@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "measure/check.h"
+#include "rig/capsule.h"
 #include "rig/sides.h"
 #include "rig/surface.h"
 
@@ -42,9 +43,8 @@ void checkRigid(const Checked& on, std::vector<Finding>& out, const Cancel& canc
 std::string written(const Vec3& place);
 
 /// 0 of nothing.
-double quantile(std::vector<double> values, double q);
 inline double median(std::vector<double> values) {
-    return quantile(std::move(values), 0.5);
+    return rig::quantile(std::move(values), 0.5);
 }
 
 /// "3.2", "12": a number for a sentence.
