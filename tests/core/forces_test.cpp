@@ -447,6 +447,14 @@ TEST_CASE("what is wrong in a scene is told in one sentence each, and nothing is
              Mended{R"("winds": [{"id": "w", "speed": -2}])", "winds[0].speed"},
              Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9, 2], [5, 3]]}}])",
                     "layers[0].keys.swing[1]"},
+             // A key without a value, and one that is no list.
+             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9]]}}])",
+                    "layers[0].keys.swing[0]"},
+             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [9]}}])",
+                    "layers[0].keys.swing[0]"},
+             Mended{
+                 R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "feeds": {"swing": {"gauge": "g", "response": [[5]]}}}])",
+                 "layers[0].feeds.swing.response[0]"},
              Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "profiles": {"swing": [[2, 1]]}}])",
                     "layers[0].profiles.swing[0]"},
              Mended{R"("cuts": [1.5])", "cuts[0]"},
