@@ -80,7 +80,7 @@ Result<Done> doUnprepare(scene::Scene& s, const Arguments& a) {
     return unprepare(s, actor.value(), static_cast<std::size_t>(*step) - 1);
 }
 
-Result<Done> doLock(scene::Scene& s, const Arguments& a) {
+Result<Done> doLockWeights(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
     if (text(a, "lock") != "yes" && text(a, "lock") != "no") return refused("lock is yes or no");
@@ -223,7 +223,7 @@ constexpr Operation kPreparing[] = {
     {"mirror-joint", "joint", "actor", "Makes a joint or chain that was made here on the other side too.", doMirrorJoint},
     {"unprepare", "step", "actor", "Takes one of the preparations away again, counted from 1, with what rests on it.",
      doUnprepare},
-    {"lock-weights", "joints,lock", "actor", "Lets brushes leave the weights of joints as they are: lock=yes or no.", doLock},
+    {"lock-weights", "joints,lock", "actor", "Lets brushes leave the weights of joints as they are: lock=yes or no.", doLockWeights},
     {"add-map", "name,from", "actor,joints,below,low,high,channel,at,reach,map",
      "A map from weights, height, distance, curvature, colour, piece or another map.", doAddMap},
     {"map-step", "map,from", "actor,join,joints,below,low,high,channel,at,reach,other",
