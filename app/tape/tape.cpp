@@ -312,7 +312,7 @@ void Tape::addItem(QVBoxLayout* column, const scene::Owner& item) {
     auto* head = new QToolButton;
     head->setObjectName(QStringLiteral("group"));
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
-    const QString kind = TunedPage::sortOf(m_document.scene(), item);
+    const QString kind = TunedPage::nounOf(m_document.scene(), item);
     const QString name = QString::fromStdString(m_document.scene().tuned(item)->name);
     head->setText(name == kind ? name : name + QStringLiteral(" · ") + kind);
     head->setAccessibleName(tr("Curves of %1").arg(head->text()));

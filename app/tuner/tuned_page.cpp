@@ -62,7 +62,7 @@ QString about(const scene::Scene& s, const scene::Owner& owner) {
 
 }  // namespace
 
-QString TunedPage::sortOf(const scene::Scene& s, const scene::Owner& owner) {
+QString TunedPage::nounOf(const scene::Scene& s, const scene::Owner& owner) {
     const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr;
     if (a && a->isPiece()) return QObject::tr("set piece");
     QString list = qs(scene::listName(owner.list));
@@ -80,7 +80,7 @@ QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
     } else if (owner.list == scene::List::Colliders) {
         kind = QString::fromStdString(t->text("shape"));
     } else {
-        kind = sortOf(s, owner);
+        kind = nounOf(s, owner);
     }
     return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
 }
@@ -434,9 +434,9 @@ void TunedPage::change(const QString& name, const std::function<void(scene::Scen
 
 QString TunedPage::what() const {
     if (m_owner.list == scene::List::Layers) return {};
-    QString sort = sortOf(m_document.scene(), m_owner);
-    sort[0] = sort[0].toUpper();
-    return sort + u' ';
+    QString noun = nounOf(m_document.scene(), m_owner);
+    noun[0] = noun[0].toUpper();
+    return noun + u' ';
 }
 
 void TunedPage::addRow(const scene::SettingSpec& spec) {

@@ -47,7 +47,7 @@ class TunedPage : public QWidget {
     static QString shape(const scene::Scene& scene, const scene::Owner& owner, const Session& session);
     static QString title(const scene::Scene& scene, const scene::Owner& owner);
     /// What a thing of no kind is: "collider", "set piece" ...
-    static QString sortOf(const scene::Scene& scene, const scene::Owner& owner);
+    static QString nounOf(const scene::Scene& scene, const scene::Owner& owner);
     /// Actors whose bodies a layer moves where they meet, and is moved by.
     static QString fellows(const scene::Scene& scene, const scene::Owner& owner);
 

@@ -100,6 +100,7 @@ std::array<scene::Keys, 3> mapKeys(const std::array<const scene::Keys*, 3>& keys
             const scene::Keys* each = keys[static_cast<std::size_t>(a)];
             if (!each || each->empty()) continue;
             value[a] = scene::keyedAt(*each, at);
+            if (ease != scene::Ease::Free) continue;
             if (const auto here = scene::keyAt(*each, at); here != each->end()) {
                 std::tie(before[a], after[a]) = scene::slopesAt(*each, static_cast<std::size_t>(here - each->begin()));
             } else {

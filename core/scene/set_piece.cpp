@@ -108,6 +108,11 @@ double sizeIn(const ActorEntry& piece, std::string_view id) {
     return clampTo(*findRow(kPiece, id), std::isfinite(v) ? v : 0);
 }
 
+/// A size at a frame of a shot.
+double sizeAt(const ActorEntry& piece, const Resolved& settings, std::string_view id, int frame) {
+    return settings.keyed(id) ? settings.at(id, frame) : sizeIn(piece, id);
+}
+
 /// How long a bar is from end to end: no shorter than it is thick.
 double barLength(double length, double across) {
     return std::max(length, across);
@@ -164,7 +169,8 @@ std::vector<PieceBody> bodiesFrom(const std::string& form, const auto& size) {
 /// Numbers of a collider by its settings.
 std::vector<std::pair<std::string, double>> numbersByName(const ColliderNumbers& n) {
     std::vector<std::pair<std::string, double>> out{{"radius", n.radius}, {"radius_end", n.radiusEnd}, {"length", n.length}};
-    for (const auto& [stem, v] : {std::pair<std::string, const Vec3*>{"size", &n.size}, {"offset", &n.offset}, {"turn", &n.turnDeg}})
+    for (const auto& [stem, v] :
+         {std::pair<std::string, const Vec3*>{"size", &n.size}, {"offset", &n.offset}, {"turn", &n.turnDeg}})
         for (int k = 0; k < 3; ++k) out.emplace_back(stem + "_" + "xyz"[k], (*v)[k]);
     return out;
 }
@@ -226,9 +232,7 @@ std::vector<PieceSurface> surfaceOf(const ActorEntry& piece, const Resolved& set
     const std::string& form = piece.text("form");
     if (piece.text("surface") == "none") return out;
     const auto bodiesAt = [&](int frame) {
-        return bodiesFrom(form, [&](std::string_view id) {
-            return settings.keyed(id) ? settings.at(id, frame) : sizeIn(piece, id);
-        });
+        return bodiesFrom(form, [&](std::string_view id) { return sizeAt(piece, settings, id, frame); });
     };
     for (const PieceBody& b : bodiesAt(0)) {
         Collider c;
@@ -261,7 +265,7 @@ Xform pieceAt(const ActorEntry& piece, const Resolved& s, int frame) {
     Xform x;
     x.t = s.vector("place", frame);
     x.r = turnOf(s.vector("turn", frame));
-    const auto size = [&](std::string_view id) { return s.keyed(id) ? s.at(id, frame) : sizeIn(piece, id); };
+    const auto size = [&](std::string_view id) { return sizeAt(piece, s, id, frame); };
     const auto times = [&](std::string_view id) { return size(id) / sizeIn(piece, id); };
     const std::string& form = piece.text("form");
     if (form == "ball") {

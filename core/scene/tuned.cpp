@@ -158,7 +158,7 @@ double Resolved::Number::at(int frame, double place) const {
 }
 
 double Resolved::at(std::string_view setting, int frame, double place) const {
-    return at(setting, frame) * profileAt(profile(setting), place);
+    return number(setting).at(frame, place);
 }
 
 const std::string& Resolved::text(std::string_view setting) const {

@@ -55,6 +55,27 @@ std::vector<Vec3> tips(const scene::Scene& s) {
     return test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("end"));
 }
 
+/// Stepped by hand the first actor moves as it was evaluated, to the same bits.
+void sameByHand(const scene::Scene& s, const pipeline::Evaluation& e) {
+    pipeline::Evaluator evaluator;
+    pipeline::Live live(s, s.actors[0].id, evaluator);
+    const rig::Track& below = *e.actors[0].body;
+    live.start(1.0 / 24, [&](int step) -> std::optional<pipeline::Live::Moment> {
+        pipeline::Live::Moment m;
+        m.frame = std::min(step, below.frames() - 1);
+        below.pose(m.frame, m.locals);
+        m.time = step / 24.0;
+        return m;
+    });
+    // What comes after the last frame the bake takes from the loop's beginning.
+    for (int f = 1; f + 1 < below.frames(); ++f) {
+        live.step();
+        INFO("frame " << f);
+        for (int j = 0; j < below.joints(); ++j)
+            REQUIRE(live.result()[static_cast<std::size_t>(j)] == e.actors[0].result->at(j, f));
+    }
+}
+
 }  // namespace
 
 TEST_CASE("each form is closed, faces outwards and has the size that was asked for") {
@@ -153,23 +174,7 @@ TEST_CASE("a keyed piece moves on the shot's clock, and pushes what it meets") {
     scene::Scene fast = s;
     test::setRate(fast, 48);
     CHECK(test::evaluate(fast).actors[1].body->at(0, 72).t.x() == Approx(0.5).margin(0.01));
-    pipeline::Evaluator evaluator;
-    pipeline::Live live(s, s.actors[0].id, evaluator);
-    const rig::Track& below = *e.actors[0].body;
-    live.start(1.0 / 24, [&](int step) -> std::optional<pipeline::Live::Moment> {
-        pipeline::Live::Moment m;
-        m.frame = std::min(step, below.frames() - 1);
-        below.pose(m.frame, m.locals);
-        m.time = step / 24.0;
-        return m;
-    });
-    // What comes after the last frame the bake takes from the loop's beginning.
-    for (int f = 1; f + 1 < below.frames(); ++f) {
-        live.step();
-        INFO("frame " << f);
-        for (int j = 0; j < below.joints(); ++j)
-            REQUIRE(live.result()[static_cast<std::size_t>(j)] == e.actors[0].result->at(j, f));
-    }
+    sameByHand(s, e);
 }
 
 TEST_CASE("sizes that are keyed: what is drawn is as large as was asked at every frame, in every form") {
@@ -182,7 +187,8 @@ TEST_CASE("sizes that are keyed: what is drawn is as large as was asked at every
         const Vec3 was = round ? Vec3(numbers("across"), numbers(form == "bar" ? "length" : "across"), numbers("across"))
                                : Vec3(numbers("size_x"), numbers("size_y"), numbers("size_z"));
         for (const char* setting : {"across", "length", "size_x", "size_y", "size_z"})
-            test::keyed(s, ownerOf(id), setting, {{0, numbers(setting)}, {24, 2 * numbers(setting)}, {36, 0.25 * numbers(setting)}});
+            test::keyed(s, ownerOf(id), setting,
+                        {{0, numbers(setting)}, {24, 2 * numbers(setting)}, {36, 0.25 * numbers(setting)}});
         const auto e = test::evaluate(s);
         const rig::Actor& a = *s.actors[0].actor;
         for (const auto& [frame, times] : {std::pair{0, 1.0}, {24, 2.0}, {36, 0.25}}) {
@@ -218,22 +224,8 @@ TEST_CASE("a ball that grows pushes a strand aside, is handed off as it grows, a
     const Vec3 centre(-0.3, 0.45, -0.3);
     CHECK((tip[72] - centre).norm() > 0.445);
     CHECK(tip[72].x() > 0.1);
+    sameByHand(s, e);
     pipeline::Evaluator evaluator;
-    pipeline::Live live(s, s.actors[0].id, evaluator);
-    const rig::Track& below = *e.actors[0].body;
-    live.start(1.0 / 24, [&](int step) -> std::optional<pipeline::Live::Moment> {
-        pipeline::Live::Moment m;
-        m.frame = std::min(step, below.frames() - 1);
-        below.pose(m.frame, m.locals);
-        m.time = step / 24.0;
-        return m;
-    });
-    for (int f = 1; f + 1 < below.frames(); ++f) {
-        live.step();
-        INFO("frame " << f);
-        for (int j = 0; j < below.joints(); ++j)
-            REQUIRE(live.result()[static_cast<std::size_t>(j)] == e.actors[0].result->at(j, f));
-    }
     TempFolder f;
     pipeline::BakeOptions o;
     o.actor = id;
