@@ -77,6 +77,7 @@ void forgetGauge(scene::Scene& s, const std::string& gauge) {
         }
     };
     forget(s.layers);
+    forget(s.actors);
     forget(s.colliders);
     forget(s.winds);
     forget(s.pins);

@@ -25,6 +25,14 @@ std::string written(const Vec3& p) {
     return text;
 }
 
+double quantile(std::vector<double> v, double q) {
+    if (v.empty()) return 0;
+    const auto at = v.begin() + static_cast<std::ptrdiff_t>(
+                                    std::min(v.size() - 1, static_cast<std::size_t>(q * static_cast<double>(v.size()))));
+    std::nth_element(v.begin(), at, v.end());
+    return *at;
+}
+
 Checked::Checked(const scene::ActorEntry& e)
     : entry(e),
       actor(*e.actor),

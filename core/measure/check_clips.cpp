@@ -67,7 +67,7 @@ void popsOf(const Steps& s, double least, double floor, double dt, double seen, 
         std::vector<double> near;
         for (int k = std::max(1, f - around); k < std::min(n - 1, f + around + 1); ++k)
             if (std::abs(k - f) > 2) near.push_back(jump[at(k)]);
-        if (j <= kMuchMore * (median(near) + floor) || j <= 2 * rig::quantile(near, 0.9)) continue;
+        if (j <= kMuchMore * (median(near) + floor) || j <= 2 * quantile(near, 0.9)) continue;
         // What only turns back was a bounce.
         if (j <= 1.2 * (s[at(f + 1)] - s[at(f - 1)]).norm()) continue;
         bool alone = true;
@@ -189,7 +189,7 @@ void firstFrame(const Checked& on, const Sampled& c, const std::string& clip, co
     std::vector<double> steps;
     for (int f = 1; f + 1 < c.frames && f < 60; ++f) steps.push_back(stepBetween(on.actor, c.track, reach, f, f + 1));
     const double first = stepBetween(on.actor, c.track, reach, 0, 1);
-    if (first < kApartLeast || first < kApart * rig::quantile(steps, 0.9)) return;
+    if (first < kApartLeast || first < kApart * quantile(steps, 0.9)) return;
     Finding f = on.about("first-frame", Severity::Look, rig::kNoJoint);
     f.clip = clip;
     f.rate = 1 / c.dt;

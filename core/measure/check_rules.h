@@ -4,7 +4,6 @@
 #include <functional>
 
 #include "measure/check.h"
-#include "rig/capsule.h"
 #include "rig/sides.h"
 #include "rig/surface.h"
 
@@ -43,8 +42,9 @@ void checkRigid(const Checked& on, std::vector<Finding>& out, const Cancel& canc
 std::string written(const Vec3& place);
 
 /// 0 of nothing.
+double quantile(std::vector<double> values, double q);
 inline double median(std::vector<double> values) {
-    return rig::quantile(std::move(values), 0.5);
+    return quantile(std::move(values), 0.5);
 }
 
 /// "3.2", "12": a number for a sentence.

@@ -269,6 +269,11 @@ TEST_CASE("a piece follows a gauge of the animation, bit for bit as if it was ke
                 REQUIRE(e.actors[a].result->at(j, f) == same.actors[a].result->at(j, f));
     CHECK(e.actors[1].body->at(0, 72).t.x() == Approx(0.8).epsilon(0.01));
 
+    // Without its gauge it stands at its plain values.
+    scene::Scene without = s;
+    edit::remove(without, {scene::List::Gauges, gauge});
+    CHECK(without.actors[1].feeds.empty());
+
     // Saved and opened again it is fed as before; the chain of the test has no file, so that it is asked of the piece alone.
     TempFolder f;
     scene::Scene alone = s;
