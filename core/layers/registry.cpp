@@ -25,8 +25,8 @@ namespace nutatio::layers {
 
 namespace {
 constexpr const LayerKind* kKinds[] = {
-    &kStrandKind, &kJiggleKind,  &kSwayKind, &kOverlapKind, &kSteadyKind, &kTouchupKind, &kBorrowKind,
-    &kTravelKind, &kRagdollKind, &kActKind,  &kHoldKind,    &kFallKind,   &kBalanceKind, &kCarryKind,
+    &strand::kKind, &jiggle::kKind,  &sway::kKind, &overlap::kKind, &steady::kKind, &touchup::kKind, &borrow::kKind,
+    &travel::kKind, &ragdoll::kKind, &act::kKind,  &hold::kKind,    &fall::kKind,   &balance::kKind, &carry::kKind,
 };
 
 std::string shown(double v) {

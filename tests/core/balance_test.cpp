@@ -91,13 +91,13 @@ rig::Track clipOf(const rig::Actor& a, double fps) {
     return rig::bodyTrack(a, 0, rig::FrameGrid::covering(a.clips[0], fps));
 }
 
-layers::Weighing weighed(const rig::Actor& actor, const rig::Track& track) {
+layers::balance::Weighing weighed(const rig::Actor& actor, const rig::Track& track) {
     scene::Layer layer;
     layer.kind = "balance";
     layer.values = scene::startValues(layers::findKind("balance")->settings);
     const layers::LayerContext c = layers::LayerContext::bare(actor, layer);
     const Cancel never;
-    return layers::Weighing(c, layers::Weights(c), track, {0, track.frames(), false}, never);
+    return layers::balance::Weighing(c, layers::balance::Weights(c), track, {0, track.frames(), false}, never);
 }
 
 /// Only flights and their crouches, nothing of what is asked for besides.
@@ -125,7 +125,7 @@ std::vector<double> outOfBalance(const layers::Weighed& w, const std::vector<Vec
         const auto fit = path.fit(static_cast<int>(f), 0.06 * fps, fps);
         const double k = (centre[f].y() - w.support[f][0].y()) / (kG + fit.acceleration.y());
         const Eigen::Vector2d p(centre[f].x() - k * fit.acceleration.x(), centre[f].z() - k * fit.acceleration.z());
-        out[f] = (layers::nearestIn(hull, p, 0) - p).norm();
+        out[f] = (layers::balance::nearestIn(hull, p, 0) - p).norm();
     }
     return out;
 }
@@ -139,16 +139,16 @@ TEST_CASE("the offset that moves a pressure point does just that, and a shift th
         asked.push_back(f > 80 && f < 120 ? 0.1 : 0.02 * std::sin(0.05 * f));
         height.push_back(0.9 + 0.1 * std::sin(0.1 * f));
     }
-    const std::vector<double> d = layers::offsetForPressure(asked, height, g, fps, false, false);
+    const std::vector<double> d = layers::balance::offsetForPressure(asked, height, g, fps, false, false);
     for (std::size_t f = 1; f + 1 < d.size(); ++f) {
         const double bends = (d[f - 1] - 2 * d[f] + d[f + 1]) * fps * fps;
         CHECK(d[f] - height[f] / g * bends == Approx(asked[f]).margin(1e-9));
     }
     const std::vector<double> even =
-        layers::offsetForPressure(std::vector<double>(50, 0.07), std::vector<double>(50, 1.0), g, fps, false, false);
+        layers::balance::offsetForPressure(std::vector<double>(50, 0.07), std::vector<double>(50, 1.0), g, fps, false, false);
     for (double v : even) CHECK(v == Approx(0.07));
     // Held at an end it leaves from nothing there.
-    CHECK(layers::offsetForPressure(asked, height, g, fps, true, true).front() == 0);
+    CHECK(layers::balance::offsetForPressure(asked, height, g, fps, true, true).front() == 0);
 }
 
 TEST_CASE("a flight that is drawn too flat falls as things fall, between the same places, and the body dips for it") {
@@ -163,7 +163,7 @@ TEST_CASE("a flight that is drawn too flat falls as things fall, between the sam
         }
         const rig::PlacePath path(way, rig::Ends::Held);
         const std::vector<rig::Flight> flights{{b + 1, e - 1, 0}};
-        const std::vector<Vec3> by = layers::fallingOffsets(path, flights, kG, fps, 0.25);
+        const std::vector<Vec3> by = layers::balance::fallingOffsets(path, flights, kG, fps, 0.25);
         std::vector<Vec3> now;
         for (int f = 0; f < n; ++f) now.push_back(way[static_cast<std::size_t>(f)] + by[static_cast<std::size_t>(f)]);
         const rig::PlacePath made(now, rig::Ends::Held);
@@ -188,13 +188,13 @@ TEST_CASE("fifteen percent of wind-up and twenty of carry-through are that, at a
         INFO(fps);
         std::vector<double> heading;
         for (int f = 0; f < static_cast<int>(4 * fps); ++f) heading.push_back(radians(180) * eased((f / fps - 1.5) / 0.8));
-        const auto turns = layers::turningsOf(heading, fps, radians(30));
+        const auto turns = layers::balance::turningsOf(heading, fps, radians(30));
         REQUIRE(turns.size() == 1);
         CHECK(degrees(turns[0].angle) == Approx(180).margin(6));
         CHECK(turns[0].middle / fps == Approx(1.9).margin(0.03));
         double back = 0, on = 0;
         for (std::size_t f = 0; f < heading.size(); ++f) {
-            const double t = layers::counterTurn(turns[0], static_cast<double>(f), 0.15, 0.33 * fps, 0.2, 0.4 * fps);
+            const double t = layers::balance::counterTurn(turns[0], static_cast<double>(f), 0.15, 0.33 * fps, 0.2, 0.4 * fps);
             back = std::min(back, t);
             on = std::max(on, t);
         }
@@ -204,23 +204,23 @@ TEST_CASE("fifteen percent of wind-up and twenty of carry-through are that, at a
     // Who only sways does not turn.
     std::vector<double> sways;
     for (int f = 0; f < 100; ++f) sways.push_back(radians(8) * std::sin(0.4 * f));
-    CHECK(layers::turningsOf(sways, 24, radians(30)).empty());
+    CHECK(layers::balance::turningsOf(sways, 24, radians(30)).empty());
 }
 
 TEST_CASE("an outline goes round its points, and the nearest place in it is inside") {
-    const auto hull = layers::hullOf({{0, 0}, {1, 0}, {1, 1}, {0, 1}, {0.5, 0.5}, {0.2, 0.9}});
+    const auto hull = layers::balance::hullOf({{0, 0}, {1, 0}, {1, 1}, {0, 1}, {0.5, 0.5}, {0.2, 0.9}});
     CHECK(hull.size() == 4);
-    CHECK((layers::nearestIn(hull, {0.4, 0.6}, 0) - Eigen::Vector2d(0.4, 0.6)).norm() == 0);
-    CHECK((layers::nearestIn(hull, {2, 0.5}, 0) - Eigen::Vector2d(1, 0.5)).norm() < 1e-12);
-    CHECK((layers::nearestIn(hull, {2, 0.5}, 0.1) - Eigen::Vector2d(0.95, 0.5)).norm() < 1e-12);
-    CHECK((layers::nearestIn({{1, 2}}, {5, 5}, 0.1) - Eigen::Vector2d(1, 2)).norm() == 0);
+    CHECK((layers::balance::nearestIn(hull, {0.4, 0.6}, 0) - Eigen::Vector2d(0.4, 0.6)).norm() == 0);
+    CHECK((layers::balance::nearestIn(hull, {2, 0.5}, 0) - Eigen::Vector2d(1, 0.5)).norm() < 1e-12);
+    CHECK((layers::balance::nearestIn(hull, {2, 0.5}, 0.1) - Eigen::Vector2d(0.95, 0.5)).norm() < 1e-12);
+    CHECK((layers::balance::nearestIn({{1, 2}}, {5, 5}, 0.1) - Eigen::Vector2d(1, 2)).norm() == 0);
 }
 
 TEST_CASE("ten leaps of mocap are found at 24, 60 and 120 frames a second, fall nearly as things fall, and boxing has none") {
     const auto leaps = mocap("01_01.bvh", 0.0564);
-    std::vector<layers::Weighing> at;
+    std::vector<layers::balance::Weighing> at;
     for (double fps : {24.0, 60.0, 120.0}) at.push_back(weighed(*leaps, clipOf(*leaps, fps)));
-    for (const layers::Weighing& w : at) {
+    for (const layers::balance::Weighing& w : at) {
         REQUIRE(w.flights.size() == 10);
         for (const rig::Flight& x : w.flights) CHECK(x.pull == Approx(kG).epsilon(0.12));
     }
@@ -235,7 +235,7 @@ TEST_CASE("leaps that were flattened to 55 percent fall with 9.81 again, on feet
     for (double fps : {24.0, 120.0}) {
         INFO(fps);
         rig::Track flat = clipOf(*actor, fps);
-        const layers::Weighing is = weighed(*actor, flat);
+        const layers::balance::Weighing is = weighed(*actor, flat);
         const int root = actor->skeleton.roots().front();
         rig::Column column = *flat.column(root);
         for (const rig::Flight& x : is.flights)
@@ -297,7 +297,7 @@ TEST_CASE("a body that swings on a bar is in no flight and its hands stay") {
         const auto actor = test::personActor(spec);
         const rig::Track clip = clipOf(*actor, 60);
         const rig::Roles roles = rig::rolesOf(*actor);
-        const layers::Weighing is = weighed(*actor, clip);
+        const layers::balance::Weighing is = weighed(*actor, clip);
         CHECK(is.flights.empty());
         CHECK(std::count(is.hangs.begin(), is.hangs.end(), true) > 170);
         const Balanced b = balanced(*actor, clip, {{"poise", 1.0}, {"hips", 0.5}, {"spine", 0.5}, {"path", 1.0}});

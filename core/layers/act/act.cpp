@@ -3,7 +3,7 @@
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::act {
 
 namespace {
 
@@ -220,7 +220,7 @@ std::vector<Moved> moves(const rig::Actor&, const scene::Layer&) {
 
 }  // namespace
 
-const LayerKind kActKind{
+const LayerKind kKind{
     .id = "act",
     .label = "Act",
     .help = "What a simulated body aims at for a while: reach, look, hold on, leap, be pushed, go limp, recover.",
@@ -232,4 +232,4 @@ const LayerKind kActKind{
     .isAct = true,
     .sort = "act"};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::act

@@ -3,8 +3,8 @@
 
 #include "layers/layer_kind.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::act {
 
-extern const LayerKind kActKind;
+extern const LayerKind kKind;
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::act

@@ -6,7 +6,7 @@
 #include "layers/figure_parts.h"
 #include "rig/roles.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 namespace {
 
@@ -187,7 +187,7 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
 
 }  // namespace
 
-const LayerKind kBalanceKind{
+const LayerKind kKind{
     .id = "balance",
     .label = "Balance",
     .help =
@@ -203,4 +203,4 @@ const LayerKind kBalanceKind{
     .volumes = volumes,
     .concerned = concerned};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -12,7 +12,7 @@
 #include "layers/balance/weighing.h"
 #include "layers/balance/weight_path.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 // With c the centre of mass below, and turned and leant as c1:
 //   in the air   c1 + what makes it fall (fallingOffsets)        feet go along
@@ -756,4 +756,4 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
     return out;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -3,7 +3,7 @@
 
 #include "layers/layer_kind.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 /// Joints that a layer without problem may change, parents first.
 std::vector<int> balancedJoints(const rig::Actor& actor, const scene::Layer& layer);
@@ -12,4 +12,4 @@ std::vector<int> turnedSpine(const rig::Actor& actor);
 
 Filtered balance(const LayerContext& context, const rig::Track& below, const Cancel& cancel);
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

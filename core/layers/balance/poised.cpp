@@ -6,7 +6,7 @@
 #include "layers/joint_worlds.h"
 #include "rig/limb.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 namespace {
 
@@ -116,4 +116,4 @@ std::pair<double, Vec3> Poised::hangingOn(std::size_t turned, const std::vector<
     return {share, share > 0 ? Vec3(sum / share) : worlds[static_cast<std::size_t>(m_turned[turned])].t};
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -5,7 +5,7 @@
 #include "rig/roles.h"
 #include "rig/track.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 /// What is done to a pose; ways and places in the actor's world [units], turns there as rotation vectors.
 struct Posture {
@@ -57,4 +57,4 @@ class Poised {
     std::vector<int> m_carriers;
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -8,7 +8,7 @@
 #include "rig/contacts.h"
 #include "rig/stride.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 namespace {
 
@@ -174,4 +174,4 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
     flights = rig::flightsOf(path, laps.laidOut(lowest), laps.laidOut(gripped), fps, leg / 0.9);
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -9,7 +9,7 @@
 #include "rig/roles.h"
 #include "rig/sole.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 /// A stretch that is read on beyond its ends where it goes round: one lap before it and one after.
 struct Laps {
@@ -52,4 +52,4 @@ struct Weighing {
              const Cancel& cancel);
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 double bump(double t, double a, double b, double c) {
     if (t <= a || t >= c) return 0;
@@ -176,4 +176,4 @@ Eigen::Vector2d nearestIn(const std::vector<Eigen::Vector2d>& whole, const Eigen
     return inside ? p : best;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

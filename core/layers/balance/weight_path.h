@@ -6,7 +6,7 @@
 
 #include "rig/flight.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::balance {
 
 /// Up from 0 at `a` to 1 at `b` and down to 0 at `c`, without a jump in speed or acceleration; all in frames.
 double bump(double t, double a, double b, double c);
@@ -45,4 +45,4 @@ std::vector<Eigen::Vector2d> hullOf(std::vector<Eigen::Vector2d> points);
 /// The nearest place of an outline drawn in by a share about its middle.
 Eigen::Vector2d nearestIn(const std::vector<Eigen::Vector2d>& hull, const Eigen::Vector2d& p, double margin);
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::balance

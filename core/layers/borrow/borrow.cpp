@@ -10,7 +10,7 @@
 #include "layers/run.h"
 #include "rig/sides.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::borrow {
 
 // With S(t) the pose that is borrowed from, at t = the frame less the lag, a joint's local transform becomes the one it has in S.
 // Seen from the actor, a joint whose parent is not borrowed is turned on so that its turn in the world, against that of its root,
@@ -262,7 +262,7 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 }  // namespace
 
-const LayerKind kBorrowKind{.id = "borrow",
+const LayerKind kKind{.id = "borrow",
                             .label = "Borrow",
                             .help =
                                 "Joints that move as in another clip, or as their fellows of the other side do, also some time "
@@ -278,4 +278,4 @@ const LayerKind kBorrowKind{.id = "borrow",
                             .measured = measured,
                             .reads = reads};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::borrow

@@ -9,7 +9,7 @@
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::carry {
 
 // With B the carrier and J a joint in the world, from the first frame f0 of an interval on:  J(f) = B(f) B(f0)^-1 J(f0), turn and
 // place; so it sets off as it is animated. Over the last frames of the interval it comes back to its animation by the quintic
@@ -162,7 +162,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
-const LayerKind kCarryKind{.id = "carry",
+const LayerKind kKind{.id = "carry",
                            .label = "Carry",
                            .help =
                                "Over its intervals a joint goes along with another one of any actor, or stays in the world; it "
@@ -175,4 +175,4 @@ const LayerKind kCarryKind{.id = "carry",
                            .filter = filter,
                            .readsSpans = true};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::carry

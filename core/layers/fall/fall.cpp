@@ -14,7 +14,7 @@
 #include "rig/mass.h"
 #include "scene/items.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::fall {
 
 // The carrier is one rigid segment (physics/articulated.h) about the body's centre of mass, with corners where the posed mesh
 // reaches farthest in 26 directions. With C its motion since the fall began, every root goes to C X. Its outline is that of the
@@ -444,7 +444,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
-const LayerKind kFallKind{.id = "fall",
+const LayerKind kKind{.id = "fall",
                           .label = "Fall",
                           .help =
                               "The whole actor, or a prop, drops, is thrown, bounces, slides and rolls as one rigid thing; its "
@@ -458,4 +458,4 @@ const LayerKind kFallKind{.id = "fall",
                           .readsSpans = true,
                           .meets = true};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::fall

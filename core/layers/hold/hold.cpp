@@ -16,7 +16,7 @@
 #include "rig/sole.h"
 #include "rig/stride.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::hold {
 
 // Of each point its way over what it stands on; where it stands (rig::standingOf, or the intervals of the layer) it is held at
 // the median of its places there, the least change. Offset o = place - x, weight w = 1 inside and the quintic outside over some
@@ -772,7 +772,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
-const LayerKind kHoldKind{.id = "hold",
+const LayerKind kKind{.id = "hold",
                           .label = "Hold",
                           .help =
                               "Keeps feet, hands or any point on its place while it is in contact, found or set by hand; the "
@@ -788,4 +788,4 @@ const LayerKind kHoldKind{.id = "hold",
                           .meets = true,
                           .onto = onto};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::hold

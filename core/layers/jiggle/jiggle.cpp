@@ -8,7 +8,7 @@
 #include "layers/descent.h"
 #include "physics/oscillator.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::jiggle {
 
 // Offset x of the part from its goal: x'' + 2 zeta w x' + w^2 x = -(acceleration of the goal) + sag g, in world axes; chosen axes
 // are picked from it at the end. Between frames the goal runs on a Hermite cubic, so its acceleration is linear within a frame
@@ -489,7 +489,7 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
-const LayerKind kJiggleKind{
+const LayerKind kKind{
     .id = "jiggle",
     .label = "Jiggle",
     .help = "One or many joints on springs, moving and turning about their animated place: ears, cheeks, bellies, pouches.",
@@ -505,4 +505,4 @@ const LayerKind kJiggleKind{
     .suits = kSuits,
     .feels = jiggleFeels};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::jiggle

@@ -3,9 +3,9 @@
 
 #include "layers/feels.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::jiggle {
 
-extern const LayerKind kJiggleKind;
+extern const LayerKind kKind;
 std::vector<Feel> jiggleFeels();
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::jiggle

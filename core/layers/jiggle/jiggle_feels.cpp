@@ -1,6 +1,6 @@
 #include "layers/jiggle/jiggle.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::jiggle {
 
 std::vector<Feel> jiggleFeels() {
     return {
@@ -34,4 +34,4 @@ std::vector<Feel> jiggleFeels() {
     };
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::jiggle

@@ -9,7 +9,7 @@
 #include "layers/joint_worlds.h"
 #include "rig/path.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::overlap {
 
 // For a joint that is asked to come L(t) frames late, with q its own turn, W its turn and E its end in the world, D the turn of
 // what the chain hangs on, all as they are below, and S the frame in which lags are seen (the world, or the actor's root):
@@ -403,7 +403,7 @@ double remembers(const scene::Resolved& s, double fps) {
 
 }  // namespace
 
-const LayerKind kOverlapKind{.id = "overlap",
+const LayerKind kKind{.id = "overlap",
                              .label = "Overlap",
                              .help =
                                  "Joints that come so many frames late, after what they hang on or after their own animation: "
@@ -418,4 +418,4 @@ const LayerKind kOverlapKind{.id = "overlap",
                              .remembers = remembers,
                              .measured = measured};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::overlap

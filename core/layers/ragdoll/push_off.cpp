@@ -6,7 +6,7 @@
 
 #include "rig/limb.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 // With V the speed wanted at take-off, n from the feet to the centre of mass, e the way that the legs still have to extend and v
 // the speed along n: a = ((V.n)^2 - v^2)/(2 e) is wanted of the whole, and the legs push with m (a - g.n) and what of the last
@@ -268,4 +268,4 @@ const double* PushOff::takeState(const double* from) {
     return from;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

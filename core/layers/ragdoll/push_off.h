@@ -4,7 +4,7 @@
 #include "physics/one_body.h"
 #include "rig/figure.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 /// Where the animation has a segment: its joint's place [m] and its turn away from rest, in the world.
 struct SegmentStand {
@@ -80,4 +80,4 @@ class PushOff {
     bool m_capped = false;
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

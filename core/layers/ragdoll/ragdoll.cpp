@@ -4,7 +4,7 @@
 #include "layers/descent.h"
 #include "layers/ragdoll/ragdoll_mover.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 namespace {
 
@@ -181,7 +181,7 @@ bool joins(const scene::Resolved& settings) {
 
 std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) {
     const auto figure = rig::figureOf(actor, topsOf(actor, layer));
-    const scene::Resolved settings(layer, kRagdollKind.settings);
+    const scene::Resolved settings(layer, kKind.settings);
     const PartChannels thicker = partsOf(*figure, actor.skeleton, settings, "thicker");
     std::vector<Volume> out = volumesOf(actor, *figure);
     for (std::size_t i = 0; i < out.size(); ++i)
@@ -191,7 +191,7 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
 
 }  // namespace
 
-const LayerKind kRagdollKind{
+const LayerKind kKind{
     .id = "ragdoll",
     .label = "Ragdoll",
     .help =
@@ -208,4 +208,4 @@ const LayerKind kRagdollKind{
     .meets = true,
     .blown = true};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

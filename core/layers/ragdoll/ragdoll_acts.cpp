@@ -6,7 +6,7 @@
 
 #include "scene/items.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 // Reach: the hand is drawn firmly along a path of least jerk from where it is to where it should be, within the ease-in; the
 // force has a bound, so at what is out of reach nothing stretches. Hold: the same, at what it grips, from the first step on.
@@ -344,4 +344,4 @@ std::vector<std::string> BodyActs::remarks() const {
     return out;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

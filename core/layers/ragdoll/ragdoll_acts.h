@@ -6,7 +6,7 @@
 #include "layers/anchors.h"
 #include "layers/ragdoll/push_off.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 /// The acts of one body through its shot. Which of them are under way, since when and from where is part of the body's state.
 class BodyActs {
@@ -82,4 +82,4 @@ class BodyActs {
     std::vector<Quat> m_heading;         // by segment: as the animation has it
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

@@ -7,7 +7,7 @@
 #include "rig/capsule.h"
 #include "rig/figure_limits.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 namespace {
 
@@ -559,4 +559,4 @@ bool RagdollBody::watch(int joint) {
     return true;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

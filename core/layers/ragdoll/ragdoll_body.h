@@ -9,7 +9,7 @@
 #include "layers/ragdoll/ragdoll_acts.h"
 #include "physics/one_body.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 /// In the world and in SI units, whatever its actor's are.
 class RagdollBody {
@@ -115,4 +115,4 @@ class RagdollBody {
     Vec3 m_pullAt = Vec3::Zero(), m_pullTo = Vec3::Zero(), m_pullNow = Vec3::Zero();  // from its centre, at rest; in the world
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 namespace {
 
@@ -134,4 +134,4 @@ std::vector<std::string> RagdollMover::remarks() const {
     return out;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

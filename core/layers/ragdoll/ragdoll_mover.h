@@ -3,7 +3,7 @@
 
 #include "layers/ragdoll/ragdoll_body.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::ragdoll {
 
 /// Bodies that meet are solved as one, so that each moves the others by what it weighs. The layer of each solves all of them,
 /// lowest in the stack first, to the same bits, and shows its own.
@@ -46,4 +46,4 @@ class RagdollMover final : public Mover {
     std::vector<double> m_held;
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::ragdoll

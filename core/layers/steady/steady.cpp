@@ -9,7 +9,7 @@
 #include "layers/joint_worlds.h"
 #include "rig/path.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::steady {
 
 // With W and P the turn and place of a joint in the world as they are below, and W^, P^ what is left of them when a Gaussian that
 // halves the power of what is as fast as `rate` has run over the shot (see rig::TurnPath::smooth; its sigma is 0.1325 / rate
@@ -251,7 +251,7 @@ double remembers(const scene::Resolved& s, double fps) {
 
 }  // namespace
 
-const LayerKind kSteadyKind{
+const LayerKind kKind{
     .id = "steady",
     .label = "Steady",
     .help =
@@ -266,4 +266,4 @@ const LayerKind kSteadyKind{
     .remembers = remembers,
     .measured = measured};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::steady

@@ -3,7 +3,7 @@
 #include "layers/common_rows.h"
 #include "layers/strand/strand_mover.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 namespace {
 
@@ -292,7 +292,7 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
-const LayerKind kStrandKind{
+const LayerKind kKind{
     .id = "strand",
     .label = "Strand",
     .help = "Coupled spring dynamics on a chain or a tree of joints: hair, tails, antennae, cords, hanging props.",
@@ -308,4 +308,4 @@ const LayerKind kStrandKind{
     .suits = kSuits,
     .feels = strandFeels};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

@@ -3,9 +3,9 @@
 
 #include "layers/feels.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
-extern const LayerKind kStrandKind;
+extern const LayerKind kKind;
 std::vector<Feel> strandFeels();
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

@@ -4,7 +4,7 @@
 
 #include "layers/strand/strand_mover.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 namespace {
 
@@ -328,4 +328,4 @@ void StrandMover::movePins(double u, double dt) {
     }
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

@@ -1,6 +1,6 @@
 #include "layers/strand/strand.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 std::vector<Feel> strandFeels() {
     return {
@@ -44,4 +44,4 @@ std::vector<Feel> strandFeels() {
     };
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

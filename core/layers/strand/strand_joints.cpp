@@ -4,7 +4,7 @@
 
 #include "layers/joint_worlds.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 namespace {
 
@@ -144,4 +144,4 @@ StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, co
     return Planner(actor, layer, rest, root).plan();
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

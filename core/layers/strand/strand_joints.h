@@ -4,7 +4,7 @@
 #include "layers/layer_kind.h"
 #include "physics/strand.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 /// Made once, from the rest pose.
 struct StrandJoints {
@@ -31,4 +31,4 @@ std::vector<int> strandMembers(const rig::Skeleton& skeleton, const scene::Layer
 /// The strand that `root` begins; without links when its joints have no length.
 StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root);
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

@@ -5,7 +5,7 @@
 
 #include "physics/oscillator.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 // Each strand lives in a world of its own, the felt world, in which its base moves by that share of the body's travel and turn
 // that reaches it. With both shares at 1 it is the world itself. Whatever a strand meets is carried into that world.
@@ -541,4 +541,4 @@ bool StrandMover::watch(int joint) {
     return false;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

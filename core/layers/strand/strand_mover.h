@@ -8,7 +8,7 @@
 #include "layers/strand/strand_joints.h"
 #include "physics/air.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::strand {
 
 /// Strands of one layer, computed in batches of those that are built alike. Strands that meet one another share a mover.
 class StrandMover final : public Mover {
@@ -167,4 +167,4 @@ double reachOf(const scene::Resolved& settings);
 /// How many links of other strands each strand looks out for, when they meet one another.
 inline constexpr std::size_t kNeighbours = 4;
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::strand

@@ -9,7 +9,7 @@
 #include "layers/joint_worlds.h"
 #include "rig/sides.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::sway {
 
 // With c(t) the cycles made since the first frame, the integral of the rate:
 //   cycle   s = sin(2 pi (c + phase))
@@ -381,7 +381,7 @@ double SwayNoise::at(double cycles) const {
     return sum;
 }
 
-const LayerKind kSwayKind{
+const LayerKind kKind{
     .id = "sway",
     .label = "Sway",
     .help = "Joints that sway by themselves, evenly or like noise: breathing, idling, a tail that is kept in motion, a rattle.",
@@ -394,4 +394,4 @@ const LayerKind kSwayKind{
     .live = live,
     .measured = measured};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::sway

@@ -3,9 +3,9 @@
 
 #include "layers/layer_kind.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::sway {
 
-extern const LayerKind kSwayKind;
+extern const LayerKind kKind;
 
 /// Sixteen sinusoids about one rate, of root mean square 1: noise that has a rate.
 struct SwayNoise {
@@ -23,4 +23,4 @@ struct SwayNoise {
     double at(double cycles) const;
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::sway

@@ -6,7 +6,7 @@
 
 #include "rig/region.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::touchup {
 
 namespace {
 
@@ -176,4 +176,4 @@ std::vector<rig::PatchPtr> HandGrid::patches(const rig::Track& below, const Canc
     return out;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::touchup

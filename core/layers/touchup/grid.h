@@ -7,7 +7,7 @@
 
 #include "layers/layer_kind.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::touchup {
 
 /// A grid in the box about the region in the rest pose, its axes the actor's. Between handles, and beyond their own rows, offsets
 /// go over by a quintic that is level at each handle: a vertex under a handle goes as far as that does. (The lattice of Sederberg
@@ -31,4 +31,4 @@ class HandGrid {
     std::vector<bool> m_moves;       // by handle: it has a channel
 };
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::touchup

@@ -5,7 +5,7 @@
 
 #include "rig/morph_targets.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::touchup {
 
 std::vector<rig::MorphPtr> touchedMorphs(const LayerContext& context, const rig::Track& below,
                                          std::vector<std::string>& remarks) {
@@ -35,4 +35,4 @@ std::vector<rig::MorphPtr> touchedMorphs(const LayerContext& context, const rig:
     return out;
 }
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::touchup

@@ -13,7 +13,7 @@
 #include "layers/touchup/morph_channels.h"
 #include "rig/path.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::touchup {
 
 // A joint's local transform (t, q, s) below becomes, in this order:
 //   late       (t, q)(f) := (t, q)(f - late), between frames as rig::TurnPath::at
@@ -618,7 +618,7 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 }  // namespace
 
-const LayerKind kTouchupKind{
+const LayerKind kKind{
     .id = "touchup",
     .label = "Touch-up",
     .help =
@@ -636,4 +636,4 @@ const LayerKind kTouchupKind{
     .points = points,
     .bends = bends};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::touchup

@@ -9,7 +9,7 @@
 #include "layers/joint_worlds.h"
 #include "rig/stride.h"
 
-namespace nutatio::layers {
+namespace nutatio::layers::travel {
 
 // With v(t) the speed and a(t) the heading, d the way that the body faces and c the place on the ground from which it starts:
 //   p(t) = c + integral of v R(a) d     by the middle of each frame's speed and heading
@@ -172,7 +172,7 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 }  // namespace
 
-const LayerKind kTravelKind{
+const LayerKind kKind{
     .id = "travel",
     .label = "Travel",
     .help =
@@ -187,4 +187,4 @@ const LayerKind kTravelKind{
     .live = live,
     .measured = measured};
 
-}  // namespace nutatio::layers
+}  // namespace nutatio::layers::travel
