@@ -24,14 +24,20 @@ JointWorlds::JointWorlds(const rig::Skeleton& skeleton, const std::vector<int>& 
 }
 
 void JointWorlds::update(const PoseView& pose) {
-    for (std::size_t i = 0; i < m_order.size(); ++i) {
-        const int j = m_order[i], p = m_skeleton.joint(j).parent;
+    // Run for each joint and frame: all arrays are as long as m_order, and slots of parents lie within.
+    const int* order = m_order.data();
+    auto* moved = m_moved.data();
+    auto* turned = m_turned.data();
+    Xform* locals = m_locals.data();
+    Affine* worlds = m_worlds.data();
+    for (std::size_t i = 0, n = m_order.size(); i < n; ++i) {
+        const int j = order[i], p = m_skeleton.joint(j).parent;
         const Xform& local = pose.local(j);
-        m_moved[i] = m_fresh || (p != rig::kNoJoint && m_moved[slot(p)]) || !(local == m_locals[i]);
-        if (!m_moved[i]) continue;
-        m_locals[i] = local;
-        m_turned[i] = false;
-        m_worlds[i] = p == rig::kNoJoint ? local.affine() : m_worlds[slot(p)] * local.affine();
+        moved[i] = m_fresh || (p != rig::kNoJoint && moved[slot(p)]) || !(local == locals[i]);
+        if (!moved[i]) continue;
+        locals[i] = local;
+        turned[i] = false;
+        worlds[i] = p == rig::kNoJoint ? local.affine() : worlds[slot(p)] * local.affine();
     }
     m_fresh = false;
 }
@@ -46,11 +52,12 @@ void JointWorlds::swapPoses(JointWorlds& other) {
 
 const Quat& JointWorlds::turn(int joint) const {
     const std::size_t at = slot(joint);
-    if (!m_turned[at]) {
-        m_turns[at] = rotationOf(m_worlds[at].m);
-        m_turned[at] = true;
+    Quat& turn = m_turns.data()[at];
+    if (char& known = m_turned.data()[at]; !known) {
+        turn = rotationOf(m_worlds[at].m);
+        known = true;
     }
-    return m_turns[at];
+    return turn;
 }
 
 const Quat& JointWorlds::turnAbove(int joint) const {
@@ -60,7 +67,7 @@ const Quat& JointWorlds::turnAbove(int joint) const {
 
 const Affine& JointWorlds::above(int joint) const {
     const int p = m_skeleton.joint(joint).parent;
-    return p == rig::kNoJoint ? m_identity : m_worlds[slot(p)];
+    return p == rig::kNoJoint ? m_identity : m_worlds.data()[slot(p)];
 }
 
 Xform turnedInWorld(const Xform& local, const Affine& above, const Quat& turnBy) {

@@ -18,7 +18,7 @@ class JointWorlds {
     /// Exchanges what is known of poses with another one of the same joints.
     void swapPoses(JointWorlds& other);
 
-    const Affine& world(int joint) const { return m_worlds[slot(joint)]; }
+    const Affine& world(int joint) const { return m_worlds.data()[slot(joint)]; }
     /// The proper turn of a joint's axes in the world, whatever its scale. Worked out when first asked for, so that one object
     /// serves one thread.
     const Quat& turn(int joint) const;

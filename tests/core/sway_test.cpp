@@ -145,7 +145,7 @@ TEST_CASE("what the frames are too coarse for is left out of the noise, and told
     const auto e = test::evaluate(s);
     REQUIRE(e.actors[0].layers[0].remarks.size() == 1);
     CHECK(e.actors[0].layers[0].remarks[0].find("left out") != std::string::npos);
-    const layers::SwayNoise coarse(5, 0, 0.45 * 12 / 4.0), fine(5, 0, 1e9);
+    const layers::sway::SwayNoise coarse(5, 0, 0.45 * 12 / 4.0), fine(5, 0, 1e9);
     CHECK(coarse.left > 0);
     CHECK(fine.left == 0);
     CHECK(fine.parts.size() == 16);

@@ -84,8 +84,7 @@ bool StrandMover::bodiesAreQuick(double dt) const {
     for (std::size_t i = 0; i < m_colliders.size(); ++i) {
         const Ridden& r = m_colliders[i];
         // What none of the strands can reach does not matter, however fast it is.
-        if (std::all_of(m_strands.begin(), m_strands.end(), [&](const Strand& each) { return each.far[i] || each.passes[i]; }))
-            continue;
+        if (!r.inReach) continue;
         if ((r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.numbers)) return true;
     }
     return false;
@@ -172,18 +171,25 @@ void StrandMover::meetOthers(int frame) {
 }
 
 void StrandMover::findReachable() {
+    for (Ridden& r : m_colliders) r.inReach = false;
     for (Strand& s : m_strands) {
-        s.far.assign(m_colliders.size(), false);
+        s.near.clear();
         // All of the strand lies within its length of its base, all through the frame.
         const double reach = s.plan.length * reachOf(*s.settings) + (s.felt.place - s.before.place).norm();
         const Vec3 base = s.base.place;
         for (std::size_t i = 0; i < m_colliders.size(); ++i) {
-            const Ridden& r = m_colliders[i];
-            if (r.numbers.shape == scene::Shape::Plane || s.passes[i]) continue;
-            const double gap = std::min((r.now.centre - base).norm(), (r.before.centre - base).norm()) -
-                               (r.now.centre - r.before.centre).norm() - r.size - reach;
-            s.far[i] = gap > 0;
-            if (s.far[i]) m_batches[s.batch].passBody(s.lane, i);
+            Ridden& r = m_colliders[i];
+            if (s.passes[i]) continue;
+            const bool far = r.numbers.shape != scene::Shape::Plane &&
+                             std::min((r.now.centre - base).norm(), (r.before.centre - base).norm()) -
+                                     (r.now.centre - r.before.centre).norm() - r.size - reach >
+                                 0;
+            if (far) {
+                m_batches[s.batch].passBody(s.lane, i);
+                continue;
+            }
+            s.near.push_back(i);
+            r.inReach = true;
         }
     }
 }
@@ -201,7 +207,8 @@ void StrandMover::allowDepths(const PoseView& pose, double decay) {
         const std::size_t n = s.plan.links.size();
         s.allowed.resize(n * bodies, 0.0);
         s.allows.resize(bodies, 0);
-        if (std::any_of(s.allows.begin(), s.allows.end(), [](char a) { return a & (kNow | kBefore); })) s.allowedBefore = s.allowed;
+        if (std::any_of(s.allows.begin(), s.allows.end(), [](char a) { return a & (kNow | kBefore); }))
+            s.allowedBefore = s.allowed;
         s.allowedBefore.resize(n * bodies, 0.0);
         m_posed.clear();
         double reach = 0;  // of any link from where the strand begins
@@ -222,9 +229,13 @@ void StrandMover::allowDepths(const PoseView& pose, double decay) {
             char& allows = s.allows[c];
             allows = static_cast<char>((allows & kTold) | (allows & kNow ? kBefore : 0));
             if (!near && !(allows & kBefore)) continue;
+            // The innermost loop: arrays whose length is known to be n are read without a check of every index.
+            const Posed* posed = m_posed.data();
+            const physics::LinkDef* links = s.plan.links.data();
+            double* allowedAt = s.allowed.data() + c;
             for (std::size_t i = 0; i < n; ++i) {
-                const Posed& p = m_posed[i];
-                const double length = s.plan.links[i].length;
+                const Posed& p = posed[i];
+                const double length = links[i].length;
                 double depth = 0;
                 if (plane)
                     depth = p.radius - (body.turn * Vec3::UnitY()).dot(p.from + p.way - body.a);
@@ -233,7 +244,7 @@ void StrandMover::allowDepths(const PoseView& pose, double decay) {
                 const int joint = s.plan.joints[i];
                 if (depth > r.deepest.depth && pose.time() >= 0) r.deepest = {depth, joint, pose.frame()};
                 if (depth > r.first.depth && pose.time() == 0) r.first = {depth, joint, 0};
-                double& allowed = s.allowed[i * bodies + c];
+                double& allowed = allowedAt[i * bodies];
                 allowed = std::max({0.0, share * depth, decay * allowed});
                 if (allowed < 1e-7 * length) allowed = 0;
                 if (allowed != 0) allows |= kNow;
@@ -261,13 +272,15 @@ double StrandMover::pushedShare(const PoseView& pose) const {
 
 void StrandMover::passAllowances(double u) {
     for (Strand& s : m_strands)
-        for (std::size_t c = 0; c < m_colliders.size(); ++c) {
-            if (s.passes[c] || s.far[c] || s.allows[c] == 0) continue;
+        for (std::size_t c : s.near) {
+            if (s.allows[c] == 0) continue;
             s.allows[c] = static_cast<char>(s.allows[c] & (kNow | kBefore) ? s.allows[c] | kTold : 0);
+            physics::StrandBatch& batch = m_batches[s.batch];
+            const double *before = s.allowedBefore.data() + c, *after = s.allowed.data() + c;
             for (std::size_t i = 0; i < s.plan.links.size(); ++i) {
-                const std::size_t k = i * m_colliders.size() + c;
-                const double from = s.allowedBefore[k], to = s.allowed[k];
-                m_batches[s.batch].allowDepth(s.lane, i, c, to > from ? to : from + u * (to - from));
+                const std::size_t k = i * m_colliders.size();
+                const double from = before[k], to = after[k];
+                batch.allowDepth(s.lane, i, c, to > from ? to : from + u * (to - from));
             }
         }
 }
@@ -300,8 +313,7 @@ void StrandMover::moveBodies(const Strand& s) {
     const Quat back = carryOf(s).conjugate();
     const bool whole = s.felt.place == s.base.place && s.felt.turn.coeffs() == s.base.turn.coeffs();
     physics::StrandBatch& batch = m_batches[s.batch];
-    for (std::size_t i = 0; i < m_colliders.size(); ++i) {
-        if (s.passes[i] || s.far[i]) continue;
+    for (std::size_t i : s.near) {
         if (whole) {
             batch.setBody(s.lane, i, m_colliders[i].body);
             continue;

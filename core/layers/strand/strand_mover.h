@@ -50,7 +50,7 @@ class StrandMover final : public Mover {
         std::vector<char> moving;
         std::vector<Vec3> air;                       // at each link's end, at the frame last stepped to
         std::vector<char> passes;                    // by collider: it rides on this strand
-        std::vector<char> far;                       // by collider: it cannot be reached within this frame
+        std::vector<std::size_t> near;               // colliders that can be reached within this frame
         std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
         std::vector<char> allows;                    // by collider: kNow and kBefore where some link may, kTold where the kernel
                                                      // was told of a depth
@@ -58,6 +58,7 @@ class StrandMover final : public Mover {
         physics::BaseStep step;
     };
     struct Ridden {
+        bool inReach = false;  // of some strand, within this frame
         std::string name;
         ResolvedPtr settings;
         scene::ColliderNumbers numbers;  // in the own actor's units
