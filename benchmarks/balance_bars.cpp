@@ -8,6 +8,7 @@
 #include <filesystem>
 
 #include "files/scene_file.h"
+#include "layers/balance/balance_shown.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 
@@ -54,20 +55,21 @@ bool balanceBars() {
         const rig::Track clip = rig::bodyTrack(*leaps, 0, rig::FrameGrid::covering(leaps->clips[0], fps));
         const Made made = balanced(*leaps, clip, {});
         double low = 1e9, high = 0, off = 0;
-        const auto& flights = made.filtered.weighed->flights;
+        const auto& flights = made.filtered.noted<layers::balance::Weighed>()->flights;
         for (const auto& x : flights) {
             low = std::min(low, x.before);
             high = std::max(high, x.before);
             off = std::max(off, std::abs(x.after / kEarthGravity - 1));
         }
         std::printf(
-            "Balance, 01_01.bvh at %3.0f/s: %zu leaps (10) fall with %.2f to %.2f m/s2, with 9.81 but for %.2f %% after (2); %.1f ms "
+            "Balance, 01_01.bvh at %3.0f/s: %zu leaps (10) fall with %.2f to %.2f m/s2, with 9.81 but for %.2f %% after (2); "
+            "%.1f ms "
             "for 120 frames\n",
             fps, flights.size(), low, high, 100 * off, made.milliseconds * 120 / clip.frames());
         kept = kept && flights.size() == 10 && off < 0.02;
     }
     const rig::Track rounds = rig::bodyTrack(*boxing, 0, rig::FrameGrid::covering(boxing->clips[0], 60));
-    const std::size_t none = balanced(*boxing, rounds, {}).filtered.weighed->flights.size();
+    const std::size_t none = balanced(*boxing, rounds, {}).filtered.noted<layers::balance::Weighed>()->flights.size();
     std::printf("Balance, Boxing_Toes.bvh: %zu flights (0)\n", none);
     return kept && none == 0;
 }

@@ -123,11 +123,7 @@ void Bench::addLayer(const std::string& kind) {
     });
     const scene::ActorEntry* now = m_document.scene().actor(a->id);
     const scene::Layer* made = m_document.scene().layer(id);
-    if (k->volumes && now && made)
-        say(
-            tr("A body of %n segment(s), by skeleton, mesh and clips. Click one on the stage to set it apart; Root follows lets "
-               "it fall.",
-               nullptr, static_cast<int>(k->volumes(*now->actor, *made).size())));
+    if (k->added && now && made) say(qs(k->added(*now->actor, *made)));
     m_session.selectLayer(id);
     m_session.setStep(StepId::Tune);
     m_stage->setFocus();  // Space plays, rather than pressing the button that is gone

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "edit/channels.h"
+#include "layers/by_hand.h"
 #include "layers/registry.h"
 #include "scene/items.h"
 
@@ -17,13 +18,13 @@ void GridHand::lay(const std::vector<Affine>& worlds, const Camera& camera, cons
     const ResultsPtr& r = m_document.results();
     const pipeline::LayerResult* result = r && hand ? r->evaluation.layer(hand->layer->id) : nullptr;
     const layers::LayerKind* kind = hand ? layers::findKind(hand->layer->kind) : nullptr;
-    if (!result || !result->region || !result->settings || !kind->points) return;
+    if (!result || !result->region || !result->settings || !kind->byHand || !kind->byHand->points) return;
     const rig::Actor& actor = *hand->actor->actor;
     layers::LayerContext context{actor, *hand->layer, result->settings};
     context.region = result->region;
     std::vector<Affine> rest;
     rig::worldTransforms(actor.skeleton, actor.restPose(), rest);
-    for (layers::HandPoint& p : kind->points(context, std::min(m_session.frame(), r->frames - 1))) {
+    for (layers::HandPoint& p : kind->byHand->points(context, std::min(m_session.frame(), r->frames - 1))) {
         const auto j = static_cast<std::size_t>(p.joint);
         if (j >= worlds.size()) return hide();
         const Affine carried = worlds[j] * rest[j].inverse();
@@ -58,8 +59,7 @@ bool GridHand::take(const QPointF& at) {
 void GridHand::drag(const QPointF& to, Qt::KeyboardModifiers modifiers) {
     const auto hand = m_session.handJoint();
     const layers::LayerKind* kind = hand ? layers::findKind(hand->layer->kind) : nullptr;
-    const scene::SettingSpec* row = kind ? kind->setting(scene::Role::Carried) : nullptr;
-    if (!m_held || !row) return;
+    if (!m_held || !kind || !kind->byHand) return;
     const Vec3 eye = m_camera.eye(), ahead = (m_camera.target - eye).normalized();
     const auto at = [&](const QPointF& p) {
         const Vec3 ray = m_camera.ray(p, m_view);
@@ -70,7 +70,7 @@ void GridHand::drag(const QPointF& to, Qt::KeyboardModifiers modifiers) {
     Vec3 share =
         (m_held->at.offset + Affine{m_held->toWorld, Vec3::Zero()}.inverse().m * (fine * (at(to) - at(m_from)))) / height;
     if (modifiers & Qt::ControlModifier) share = (share * 200).array().round().matrix() / 200;
-    const std::string stem(row->id.substr(0, row->id.size() - 1));
+    const std::string stem = std::string(kind->byHand->carried) + '_';
     std::vector<std::pair<std::string, double>> values;
     for (int k = 0; k < 3; ++k) values.emplace_back(scene::channelId(stem + "xyz"[k], m_held -> at.of), share[k]);
     m_document.edit(

@@ -7,7 +7,7 @@
 
 #include "app/document/session.h"
 #include "app/stage/camera.h"
-#include "layers/layer_kind.h"
+#include "layers/by_hand.h"
 
 namespace nutatio::app {
 

@@ -6,6 +6,7 @@
 
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "layers/by_hand.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "layers/run.h"
@@ -211,7 +212,7 @@ void PoseHand::put(const Quat& turn, const Vec3& way) {
     layers::Posing p{m_jointThen, m_frameThen, m_aboveThen, m_localThen, m_localThen, m_session.posing().low};
     p.wanted = layers::turnedInWorld(m_localThen, m_aboveThen, toActor * turn * toActor.conjugate());
     p.wanted.t += m_aboveThen.inverse().m * Vec3(toActor * way / context.placement.metres);
-    const auto values = kind->posed(context, p);
+    const auto values = kind->byHand->values(context, p);
     if (std::any_of(values.begin(), values.end(), [&](const auto& v) { return hand->layer->feeds.count(v.first) > 0; }))
         m_words = QObject::tr("follows a gauge: let go of its feed first");
     m_document.edit(

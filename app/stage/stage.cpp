@@ -292,11 +292,7 @@ void Stage::paintGL() {
     m_renderer->draw(f);
     std::vector<Mark> marks;
     markColliders(marks);
-    markVolumes(marks);
-    markAim(marks);
-    markHeld(marks);
-    markWeight(marks);
-    markThrown(marks);
+    markLayer(marks);
     markWinds(marks);
     markPins(marks);
     markGauges(marks);

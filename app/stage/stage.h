@@ -18,6 +18,7 @@
 #include "app/stage/renderer.h"
 #include "app/stage/tug.h"
 #include "app/stage/ways.h"
+#include "layers/showing.h"
 #include "scene/items.h"
 
 namespace nutatio::rig {
@@ -86,15 +87,15 @@ class Stage : public QOpenGLWidget {
     };
     const std::optional<Helper>& helper() const { return m_helper; }
 
-    /// Something on the stage that can be dragged: a part of the selected collider, wind or pin.
+    /// Something on the stage that can be dragged: a part of the selected collider, wind or pin, or what a layer shows.
     struct Handle {
-        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip, Pivot, Spot };
+        enum Part { Move, EndA, EndB, RadiusA, RadiusB, SizeX, SizeY, SizeZ, Tip, Pivot, OfLayer };
         Part part;
         Vec3 world;
-        int joint = rig::kNoJoint;  // whose spot it is
+        layers::Handle ofLayer{};
     };
     std::vector<Handle> handles() const;
-    std::optional<QPointF> handlePixel(Handle::Part part) const;
+    std::optional<QPointF> handlePixel(Handle::Part part, std::string_view ofLayer = {}) const;
     /// The ways that are drawn.
     const Ways& ways() const { return m_ways; }
     /// The spot of a mesh under the mouse; nothing beside all meshes.
@@ -149,45 +150,19 @@ class Stage : public QOpenGLWidget {
     void markJoints(std::vector<Mark>& marks) const;
     void markTrail(std::vector<Mark>& marks) const;
     void markWays(std::vector<Mark>& marks) const;
-    /// The way over the ground of the selected layer, and one that is being drawn.
+    /// A way over the ground that is being drawn.
     void markPath(std::vector<Mark>& marks) const;
     /// Where a pixel's ray meets the ground; nothing above the horizon.
     std::optional<Vec3> onGround(const QPointF& at) const;
     /// Takes the camera along with the actor.
     void follow();
     void markColliders(std::vector<Mark>& marks) const;
-    /// The segments of a body whose layer is selected, the part that is set apart among them.
-    void markVolumes(std::vector<Mark>& marks) const;
-    /// What an act that is selected aims at, and what of the body it sets to it.
-    void markAim(std::vector<Mark>& marks) const;
-    /// What a layer holds in this frame.
-    void markHeld(std::vector<Mark>& marks) const;
-    void markWeight(std::vector<Mark>& marks) const;
-    /// The way of what is thrown, where that begins and which way it goes then, in the world [m].
-    struct ThrownHere {
-        std::shared_ptr<const layers::Thrown> way;
-        Vec3 start, tip;
-    };
-    std::optional<ThrownHere> thrownHere() const;
-    void markThrown(std::vector<Mark>& marks) const;
-    /// Points of the selected layer that may be put elsewhere on the body: their joints, and where they are.
-    std::vector<std::pair<int, Vec3>> spotsHere() const;
-    void dragSpot(scene::Scene& scene, const scene::Layer& layer, int joint) const;
-    struct AimHere {
-        Vec3 place, from;  // in the world
-        Affine carrier;    // that the place is given from
-    };
-    std::optional<AimHere> aimHere() const;
-    /// A capsule of rings and lines, its axis along `turn`'s y.
-    void markCapsule(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double ra, double rb, const Quat& turn, double width,
-                     const QColor& colour) const;
-    /// The segment of a body that is set apart, where it is now: its axis and its radius.
-    struct PartHere {
-        Vec3 a, b;
-        double radius = 0;
-        std::string joint;
-    };
-    std::optional<PartHere> partHere() const;
+    /// Tells what the selected layer shows of itself, while it is on show.
+    void withLayer(const std::function<void(const layers::Showing&, const layers::OnShow&)>& show) const;
+    void markLayer(std::vector<Mark>& marks) const;
+    void drawRing(std::vector<Mark>& marks, const layers::Mark& ring, const QColor& colour) const;
+    void drawLine(std::vector<Mark>& marks, const layers::Mark& line, const QColor& colour) const;
+    void layerHandles(std::vector<Handle>& out) const;
     void markWinds(std::vector<Mark>& marks) const;
     void markPins(std::vector<Mark>& marks) const;
     void markGauges(std::vector<Mark>& marks) const;
@@ -209,16 +184,13 @@ class Stage : public QOpenGLWidget {
     };
     WindHere windHere(const scene::Wind& wind) const;
     double windLength(double speed) const;
-    /// Of a throw's arrow, and back.
-    double throwLength(double speed) const;
-    double throwSpeed(double length) const;
     /// Where its arrow begins: clear of the body.
     Vec3 windRoot(const WindHere& wind) const;
     Vec3 pinPlace(const scene::Pin& pin, const Affine& to) const;
     Vec3 tugPlace() const;
     void pullTo(const Vec3& to);
     void dragHandle(const Vec3& to);
-    void dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3& to) const;
+    void dragLayer(scene::Scene& scene, const scene::Layer& layer, Vec3 to) const;
     void dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const;
     void pieceHandles(const scene::ActorEntry& piece, std::vector<Handle>& out) const;
     void dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const Vec3& to) const;

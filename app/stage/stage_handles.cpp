@@ -53,17 +53,8 @@ std::vector<Stage::Handle> Stage::handles() const {
     std::vector<Handle> out;
     const scene::Scene& s = m_document.scene();
     const Selection& sel = m_session.selection();
-    if (const auto aim = aimHere()) {
-        out = {{Handle::Move, aim->place}};
-    } else if (const auto thrown = thrownHere()) {
-        out = {{Handle::Tip, thrown->tip}, {Handle::Move, thrown->start}};
-    } else if (const auto spots = spotsHere(); !spots.empty()) {
-        for (const auto& [joint, place] : spots) out.push_back({Handle::Spot, place, joint});
-    } else if (const auto part = m_jointsShown ? partHere() : std::nullopt) {
-        const Vec3 middle = 0.5 * (part->a + part->b), way = part->b - part->a, eye = m_camera.eye() - middle;
-        Vec3 across = way.cross(eye);
-        if (across.norm() < 1e-9) across = anySquareTo(eye);
-        out = {{Handle::RadiusA, middle + part->radius * across.normalized()}};
+    if (s.layer(sel.layer)) {
+        layerHandles(out);
     } else if (const scene::Wind* w = s.wind(sel.wind)) {
         const WindHere here = windHere(*w);
         const Vec3 at = windRoot(here);
@@ -158,9 +149,9 @@ void Stage::dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const
     }
 }
 
-std::optional<QPointF> Stage::handlePixel(Handle::Part part) const {
+std::optional<QPointF> Stage::handlePixel(Handle::Part part, std::string_view ofLayer) const {
     for (const Handle& h : handles())
-        if (h.part == part) return m_camera.pixel(h.world, size());
+        if (h.part == part && (ofLayer.empty() || h.ofLayer.id == ofLayer)) return m_camera.pixel(h.world, size());
     return std::nullopt;
 }
 
@@ -220,88 +211,9 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
                 putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (to - at.centre).normalized())) * degrees(1));
             break;
         case Handle::Pivot:
-        case Handle::Spot:
+        case Handle::OfLayer:
             break;
     }
-}
-
-/// What an act aims at, or how thick a part of a body is.
-void Stage::dragLayer(scene::Scene& scene, const scene::Layer& layer, const Vec3& to) const {
-    const scene::Owner owner{scene::List::Layers, layer.id};
-    const scene::Table table = layers::tableOf(m_document.scene(), owner);
-    if (const auto aim = aimHere()) {
-        const scene::SettingSpec* row = findRow(table, scene::Role::Aim);
-        const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
-        const Vec3 own = aim->carrier.inverse().apply(to);
-        for (int k = 0; k < 3; ++k) edit::set(scene, owner, stem + "xyz"[k], scene::clampTo(*row, own[k]), m_session.frame());
-        return;
-    }
-    if (m_grabbed->part == Handle::Spot) return dragSpot(scene, layer, m_grabbed->joint);
-    if (const auto thrown = thrownHere()) {
-        const auto put = [&](scene::Role role, double v) {
-            const scene::SettingSpec* row = findRow(table, role);
-            edit::set(scene, owner, row->id, scene::clampTo(*row, v), m_session.frame());
-        };
-        if (m_grabbed->part == Handle::Move) {
-            put(scene::Role::Lift, to.y() - thrown->way->rests.y());
-            return;
-        }
-        const Vec3 way = to - thrown->start;
-        if (way.norm() < 1e-9) return;
-        scene::Wind aimed;
-        scene::setWindDirection(aimed, way);
-        put(scene::Role::ThrowHeading, aimed.number("heading"));
-        put(scene::Role::ThrowRise, aimed.number("rise"));
-        put(scene::Role::ThrowSpeed, throwSpeed(way.norm()));
-        return;
-    }
-    const auto part = partHere();
-    const scene::SettingSpec* row = findRow(table, scene::Role::Thickness);
-    if (!part || !row) return;
-    const Vec3 way = part->b - part->a, d = to - part->a;
-    const double u = way.squaredNorm() > 0 ? std::clamp(d.dot(way) / way.squaredNorm(), 0.0, 1.0) : 0;
-    const std::string id = scene::channelId(row->id, part->joint);
-    const double found = part->radius / (1 + layer.number(id));
-    edit::set(scene, owner, id, scene::clampTo(*row, (d - u * way).norm() / found - 1), m_session.frame());
-}
-
-std::vector<std::pair<int, Vec3>> Stage::spotsHere() const {
-    const scene::Layer* l = m_document.scene().layer(m_session.selection().layer);
-    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
-    const scene::SettingSpec* row = kind ? kind->setting(scene::Role::Spot) : nullptr;
-    const scene::ActorEntry* a = row ? m_document.scene().actor(l->actor) : nullptr;
-    const Shown* s = a ? shown(a->id) : nullptr;
-    if (!s || m_session.bodyHeld() || !m_jointsShown) return {};
-    std::vector<std::pair<int, Vec3>> out;
-    const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
-    for (const std::string& name : l->list(kind->target())) {
-        const int j = a->actor->skeleton.find(name);
-        if (j == rig::kNoJoint) continue;
-        Vec3 own;
-        for (int k = 0; k < 3; ++k) own[k] = l->number(scene::channelId(stem + "xyz"[k], a -> actor -> skeleton.reference(j)));
-        const Affine& world = s->posed.worlds[static_cast<std::size_t>(j)];
-        out.emplace_back(j, world.t + rotationOf(world.m) * own);
-    }
-    return out;
-}
-
-/// A held point goes over the body, as long as it is the joint's own surface or of what hangs on it; elsewhere it stays.
-void Stage::dragSpot(scene::Scene& scene, const scene::Layer& layer, int joint) const {
-    const scene::ActorEntry* a = scene.actor(layer.actor);
-    const Shown* s = a ? shown(a->id) : nullptr;
-    const std::optional<MeshHit> hit = hitMesh(m_last);
-    const std::optional<Hit> moves = hit ? pickMesh(m_last) : std::nullopt;
-    if (!s || !moves || moves->actor != layer.actor) return;
-    const rig::Skeleton& skeleton = a->actor->skeleton;
-    if (moves->joint != joint && !skeleton.isBelow(moves->joint, joint)) return;
-    const Affine& world = s->posed.worlds[static_cast<std::size_t>(joint)];
-    const Vec3 at = m_camera.eye() + hit->distance * m_camera.ray(m_last, size());
-    const Vec3 own = rotationOf(world.m).conjugate() * (at - world.t);
-    const scene::SettingSpec* row = findRow(layers::findKind(layer.kind)->settings, scene::Role::Spot);
-    const std::string stem(row->id.substr(0, row->id.rfind('_') + 1));
-    for (int k = 0; k < 3; ++k)
-        edit::set(scene, {scene::List::Layers, layer.id}, scene::channelId(stem + "xyz"[k], skeleton.reference(joint)),
-                  scene::clampTo(*row, own[k]), m_session.frame());
 }
 
 void Stage::dragPivot(const Vec3& to) {

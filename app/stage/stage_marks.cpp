@@ -157,40 +157,14 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
         const bool capsule = n.shape == scene::Shape::Capsule;
         const Vec3 half = capsule ? Vec3(0.5 * n.length * y) : Vec3(Vec3::Zero());
         const double ra = n.radius, rb = capsule ? n.radiusEnd : n.radius;
-        markCapsule(marks, at.centre - half, at.centre + half, ra, rb, at.turn, width, colour);
-    }
-}
-
-void Stage::markCapsule(std::vector<Mark>& marks, const Vec3& a, const Vec3& b, double ra, double rb, const Quat& turn,
-                        double width, const QColor& colour) const {
-    const Vec3 x = turn * Vec3::UnitX(), y = turn * Vec3::UnitY(), z = turn * Vec3::UnitZ();
-    const auto ring = [&](const Vec3& centre, const Vec3& u, const Vec3& v, double r, double from, double to) {
-        std::vector<Vec3> points;
-        for (int k = 0; k <= 28; ++k) {
-            const double angle = from + (to - from) * k / 28;
-            points.push_back(centre + r * (std::cos(angle) * u + std::sin(angle) * v));
-        }
-        addPolyline(marks, points, width, colour);
-    };
-    ring(b, x, z, rb, 0, 2 * kPi);
-    if (a != b) ring(a, x, z, ra, 0, 2 * kPi);
-    for (const Vec3& side : {x, z}) {
-        ring(b, side, y, rb, 0, kPi);
-        ring(a, side, y, ra, kPi, 2 * kPi);
-        for (double sign : {-1.0, 1.0}) addLine(marks, b + sign * rb * side, a + sign * ra * side, width, colour);
+        for (const layers::Mark& m :
+             layers::capsuleMarks(at.centre - half, at.centre + half, ra, rb, at.turn, layers::Mark::Tone::Quiet, width, 1))
+            drawLine(marks, m, colour);
     }
 }
 
 double Stage::windLength(double speed) const {
     return m_size * (0.12 + 0.05 * std::min(speed, 10.0));
-}
-
-double Stage::throwLength(double speed) const {
-    return m_size * (0.12 + 0.05 * speed);
-}
-
-double Stage::throwSpeed(double length) const {
-    return std::max(0.0, (length / m_size - 0.12) / 0.05);
 }
 
 Vec3 Stage::windRoot(const WindHere& w) const {
@@ -277,9 +251,10 @@ QString Stage::gaugeWords(const scene::Gauge& g) const {
 void Stage::markHandles(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const Handle& h : handles()) {
-        const bool held = m_grabbed && m_grabbed->part == h.part;
-        addLine(marks, h.world, h.world, h.part == Handle::Move ? 14 : 12, t.lagoon);
-        addLine(marks, h.world, h.world, h.part == Handle::Move ? 10 : 8, held ? t.persimmon : t.sheet);
+        const bool held = m_grabbed && m_grabbed->part == h.part && m_grabbed->ofLayer.id == h.ofLayer.id;
+        const bool whole = h.part == Handle::Move || h.ofLayer.whole;
+        addLine(marks, h.world, h.world, whole ? 14 : 12, t.lagoon);
+        addLine(marks, h.world, h.world, whole ? 10 : 8, held ? t.persimmon : t.sheet);
     }
 }
 

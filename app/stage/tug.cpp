@@ -64,7 +64,7 @@ scene::Scene Tug::sceneUnder() const {
             --passes;
         }
         // A walk goes over the ground by itself.
-        if (m_walk && edit::groundKind() && s.layers[i].kind == edit::groundKind()->id) still(i);
+        if (m_walk && s.layers[i].kind == edit::groundKind().id) still(i);
     }
     return s;
 }

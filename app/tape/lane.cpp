@@ -237,8 +237,7 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
                    tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
         return;
     }
-    if (result) paintHeld(p, s, result->held);
-    if (result && result->weighed) paintFlights(p, s, *result->weighed);
+    if (result) paintSpans(p, s, result->lane);
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);
     if (!m_session.splitsTraces()) {
@@ -263,40 +262,26 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
     }
 }
 
-/// Where points are held: a row for each at the foot of the lane, heel and ball apart, solid where it was found, open where it
-/// was set by hand.
-void Lane::paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers::Held>& held) {
-    if (held.empty()) return;
+/// Bars lie in rows at the foot of the lane, solid where they were found, open where they were set by hand; an arch goes from the
+/// frame before its stretch to the one after it.
+void Lane::paintSpans(QPainter& p, const FrameScale& s, const std::vector<layers::LaneSpan>& spans) {
     const look::Theme& t = look::theme();
-    std::vector<const layers::Held*> points;
-    const auto rowOf = [&](const layers::Held& h) {
-        return std::find_if(points.begin(), points.end(),
-                            [&](const layers::Held* o) { return o->joint == h.joint && o->spot == h.spot; }) -
-               points.begin();
-    };
-    for (const layers::Held& h : held)
-        if (rowOf(h) == static_cast<std::ptrdiff_t>(points.size())) points.push_back(&h);
+    int rows = 0;
+    for (const layers::LaneSpan& x : spans) rows = std::max(rows, x.row + 1);
     constexpr double kRow = 4;
-    for (const layers::Held& h : held) {
-        const auto row = static_cast<double>(rowOf(h));
-        const QRectF bar(s.x(h.from), height() - 2 - kRow * (static_cast<double>(points.size()) - row),
-                         std::max(2.0, s.x(h.to) - s.x(h.from)), kRow - 1);
+    for (const layers::LaneSpan& x : spans) {
+        if (x.form == layers::LaneSpan::Form::Arch) {
+            const double a = s.x(x.from - 1), b = s.x(x.to + 1), low = height() - 2, high = low - std::min(14.0, 0.4 * (b - a));
+            QPainterPath arch(QPointF(a, low));
+            arch.quadTo(QPointF(0.5 * (a + b), 2 * high - low), QPointF(b, low));
+            p.setPen(QPen(t.ochre, 2));
+            p.setBrush(look::faded(t.ochre, 0.2));
+            p.drawPath(arch);
+            continue;
+        }
         p.setPen(QPen(t.lagoon, 1));
-        p.setBrush(h.set ? Qt::NoBrush : QBrush(t.lagoon));
-        p.drawRect(bar);
-    }
-}
-
-/// When a body is in the air: an arch from the frame that it leaves to the one that it lands in.
-void Lane::paintFlights(QPainter& p, const FrameScale& s, const layers::Weighed& weighed) {
-    const look::Theme& t = look::theme();
-    for (const layers::Weighed::Flight& x : weighed.flights) {
-        const double a = s.x(x.from - 1), b = s.x(x.to + 1), low = height() - 2, high = low - std::min(14.0, 0.4 * (b - a));
-        QPainterPath arch(QPointF(a, low));
-        arch.quadTo(QPointF(0.5 * (a + b), 2 * high - low), QPointF(b, low));
-        p.setPen(QPen(t.ochre, 2));
-        p.setBrush(look::faded(t.ochre, 0.2));
-        p.drawPath(arch);
+        p.setBrush(x.byHand ? Qt::NoBrush : QBrush(t.lagoon));
+        p.drawRect(QRectF(s.x(x.from), height() - 2 - kRow * (rows - x.row), std::max(2.0, s.x(x.to) - s.x(x.from)), kRow - 1));
     }
 }
 

@@ -59,8 +59,7 @@ class Lane : public QWidget {
     Grip gripUnder(const QPointF& p) const;
     void dragInterval(double frame);
     void paintTraces(QPainter& p, const FrameScale& s);
-    void paintHeld(QPainter& p, const FrameScale& s, const std::vector<layers::Held>& held);
-    void paintFlights(QPainter& p, const FrameScale& s, const layers::Weighed& weighed);
+    void paintSpans(QPainter& p, const FrameScale& s, const std::vector<layers::LaneSpan>& spans);
     void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added,
                     double larger, double top, double bottom);
     void paintIntervals(QPainter& p, const FrameScale& s);

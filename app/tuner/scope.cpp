@@ -7,6 +7,7 @@
 #include <QUuid>
 #include <algorithm>
 
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "layers/registry.h"
 
@@ -155,7 +156,8 @@ void Scope::lookAtShot() {
     const pipeline::ActorResult* motion = results && entry ? results->evaluation.actor(entry->id) : nullptr;
     const bool fits = motion && motion->body->joints() == entry->actor->skeleton.size();
     const pipeline::LayerResult* r = fits ? results->evaluation.layer(layer->id) : nullptr;
-    m_weighed = r ? r->weighed : nullptr;
+    m_figures = r ? r->figures : std::vector<layers::Figure>();
+    m_figuresTell = r ? qs(r->figuresTell) : QString();
     if (entry && r && !r->changed.joints.empty())
         m_inShot = measure::inShot(*entry->actor, *results->evaluation.below(layer->id), *results->evaluation.above(layer->id));
     const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr;
@@ -199,8 +201,8 @@ Scope::Axes Scope::pushAxes() const {
     // Frames on show: past the rest, so that the calm after it is seen too.
     if (m_response)
         seconds = within(1.35 * m_response->restTime,
-                             std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
-                             std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
+                         std::max(8 / m_fps, m_response->overshoot > 0.02 ? 3.2 * m_response->peakTime : 0.0),
+                         std::max(12 / m_fps, m_response->dt * static_cast<double>(m_response->curve.size())));
     a.frames = seconds * m_fps;
     a.high = p * (over + 0.2);
     a.low = -p * 1.12 - sag;
@@ -336,32 +338,30 @@ void Scope::paintNote(QPainter& p, const QString& text) const {
     p.drawText(room, Qt::AlignRight | Qt::AlignVCenter, QFontMetricsF(p.font()).elidedText(text, Qt::ElideMiddle, room.width()));
 }
 
-/// How far each part of a body is from the animation at most, in two columns; what could give no more is in brick.
-void Scope::paintDepartures(QPainter& p, const layers::Weighed& weighed) const {
+/// In two columns, each with a bar; what could give no more is in brick.
+void Scope::paintFigures(QPainter& p) const {
     const look::Theme& t = look::theme();
     const QRectF plot = plotRect();
     p.fillRect(plot, t.paper);
     double most = 1e-9;
-    for (const layers::Weighed::Turned& part : weighed.turned) most = std::max(most, part.most);
-    const int rows = (static_cast<int>(weighed.turned.size()) + 1) / 2;
+    for (const layers::Figure& f : m_figures) most = std::max(most, f.value);
+    const int rows = (static_cast<int>(m_figures.size()) + 1) / 2;
     const double tall = std::min(20.0, plot.height() / std::max(1, rows)), wide = 0.5 * plot.width();
-    for (int k = 0; k < static_cast<int>(weighed.turned.size()); ++k) {
-        const layers::Weighed::Turned& part = weighed.turned[static_cast<std::size_t>(k)];
+    for (int k = 0; k < static_cast<int>(m_figures.size()); ++k) {
+        const layers::Figure& f = m_figures[static_cast<std::size_t>(k)];
         const QRectF cell(plot.left() + (k / rows) * wide + 4, plot.top() + (k % rows) * tall, wide - 10, tall);
-        const QColor c = part.saturated > 0.02 ? t.brick : t.persimmon;
-        p.fillRect(QRectF(cell.left(), cell.bottom() - 4, cell.width() * part.most / most, 2.5), c);
+        p.fillRect(QRectF(cell.left(), cell.bottom() - 4, cell.width() * f.value / most, 2.5), f.tight ? t.brick : t.persimmon);
         p.setPen(t.ink);
         p.setFont(look::textFont(8));
-        p.drawText(cell.adjusted(0, 0, -42, -4), Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(part.name));
+        p.drawText(cell.adjusted(0, 0, -42, -4), Qt::AlignLeft | Qt::AlignVCenter, qs(f.name));
         p.setFont(look::figureFont(7.5));
-        p.drawText(cell.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignVCenter,
-                   part.goes ? tr("%1 cm").arg(part.most, 0, 'f', 1) : tr("%1°").arg(part.most, 0, 'f', 1));
+        p.drawText(cell.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignVCenter, QString::number(f.value, 'f', 1) + qs(f.unit));
     }
-    paintNote(p, tr("most off the animation"));
+    paintNote(p, m_figuresTell);
 }
 
 void Scope::paintShot(QPainter& p) const {
-    if (m_weighed) return paintDepartures(p, *m_weighed);
+    if (!m_figures.empty()) return paintFigures(p);
     const look::Theme& t = look::theme();
     Axes a;
     a.plot = plotRect();

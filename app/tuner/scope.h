@@ -73,7 +73,7 @@ class Scope : public QWidget {
     void paintPush(QPainter& p) const;
     void paintAnswer(QPainter& p, const Axes& a, const measure::Response& r, const QColor& c, double width) const;
     void paintShot(QPainter& p) const;
-    void paintDepartures(QPainter& p, const layers::Weighed& weighed) const;
+    void paintFigures(QPainter& p) const;
     QString pushWords() const;
     QString shotWords() const;
 
@@ -84,8 +84,9 @@ class Scope : public QWidget {
     Face m_chosen = Face::Push;  // by a person; what has no springs shows the other one
     std::optional<measure::Response> m_response, m_take;
     measure::InShot m_inShot;
-    std::shared_ptr<const layers::Weighed> m_weighed;  // of a layer that weighs the body
-    QString m_asked;                                   // what a kind says of what was asked and what came of it
+    std::vector<layers::Figure> m_figures;  // that the layer tells of itself
+    QString m_figuresTell;
+    QString m_asked;  // what a kind says of what was asked and what came of it
     double m_fps = 24, m_mmPerUnit = 1000, m_height = 1;
     std::string m_layer;
     Drag m_drag = Drag::None, m_near = Drag::None;

@@ -12,6 +12,7 @@
 #include "app/tuner/gauge_panel.h"
 #include "app/tuner/hand_panel.h"
 #include "app/tuner/meets_table.h"
+#include "edit/body.h"
 #include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/registry.h"
@@ -271,11 +272,11 @@ void TunedPage::addChannels(const HandJoint& hand) {
 /// What one part of a body is set to apart from the rest.
 void TunedPage::addPart(const HandJoint& part) {
     const layers::LayerKind& kind = *layers::findKind(part.layer->kind);
-    beginGroup(kind.volumes ? tr("One part of the body") : tr("One point"));
+    beginGroup(qs(kind.part.heading));
     const rig::Skeleton& k = part.actor->actor->skeleton;
     auto* box = new QComboBox;
     box->setObjectName(QStringLiteral("part-joint"));
-    box->setAccessibleName(kind.volumes ? tr("Part of the body that is set apart") : tr("Point that is held"));
+    box->setAccessibleName(qs(kind.part.name));
     box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     const std::vector<layers::JointRows> joints = layers::rowsByJoint(kind, *part.actor->actor, *part.layer);
     for (const layers::JointRows& r : joints) box->addItem(QString::fromStdString(rig::plainName(k, r.joint)), r.joint);
@@ -283,8 +284,7 @@ void TunedPage::addPart(const HandJoint& part) {
     m_rows->addWidget(box);
     connect(box, &QComboBox::activated, this,
             [this, box, actor = part.actor->id](int at) { m_session.pointAt(actor, box->itemData(at).toInt()); });
-    addText(kind.volumes ? tr("Or click it on the stage. What hangs on it goes along, unless it is set apart itself.")
-                         : tr("Its dot on the stage can be dragged over the body."));
+    addText(qs(kind.part.how));
     const rig::Sides sides = rig::sidesOf(*part.actor->actor);
     const int fellow = sides.fellow[static_cast<std::size_t>(part.joint)];
     if (fellow != rig::kNoJoint && fellow != part.joint)
@@ -306,7 +306,11 @@ void TunedPage::offerHold(const layers::LayerKind& kind, const scene::Layer& lay
     const ResultsPtr& results = m_document.results();
     const pipeline::ActorResult* r = results && actor ? results->evaluation.actor(actor->id) : nullptr;
     if (!r || kind.isAct || kind.problem(*actor->actor, layer)) return;
-    if (std::any_of(r->layers.begin(), r->layers.end(), [](const auto& l) { return !l.held.empty(); })) return;
+    if (std::any_of(r->layers.begin(), r->layers.end(), [&](const auto& l) {
+            const scene::Layer* at = m_document.scene().layer(l.id);
+            return at && edit::holdsSomething(*at, l);
+        }))
+        return;
     const std::vector<layers::Moved> moved = kind.moves(*actor->actor, layer);
     bool legs = false;
     for (const rig::Limb& leg : rig::rolesOf(*actor->actor).legs)

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "layers/hold/hold.h"
+#include "layers/ragdoll/ragdoll.h"
 #include "layers/registry.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
@@ -11,10 +13,7 @@ namespace nutatio::edit {
 Result<std::string> loosen(scene::Scene& s, const std::string& actor) {
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!a) return Error{"", actor, "there is no such actor"};
-    const auto& kinds = layers::kinds();
-    const auto kind = std::find_if(kinds.begin(), kinds.end(), [](const layers::LayerKind* k) { return k->acts; });
-    if (kind == kinds.end()) return Error{"", actor, "no kind of layer simulates a whole body"};
-    const std::string id = addLayer(s, (*kind)->id, actor, {});
+    const std::string id = addLayer(s, layers::ragdoll::kKind.id, actor, {});
     scene::Layer& l = *s.layer(id);
     l.name = a->name + " loose";
     l.set("swing", 1.5);
@@ -36,13 +35,13 @@ Result<std::string> holdFeet(scene::Scene& s, const std::string& actor) {
             for (const rig::Limb& l : *limbs)
                 if (l.found()) feet.push_back(a->actor->skeleton.reference(l.end));
     if (feet.empty()) return Error{"", a->name, "no feet are told by names or shape: choose the joints that stand"};
-    const auto& kinds = layers::kinds();
-    const auto kind = std::find_if(kinds.begin(), kinds.end(),
-                                   [](const layers::LayerKind* k) { return k->readsSpans && k->takes == layers::Takes::Joints; });
-    if (kind == kinds.end()) return Error{"", a->name, "no kind of layer holds what stands"};
-    const std::string id = addLayer(s, (*kind)->id, actor, std::move(feet));
+    const std::string id = addLayer(s, layers::hold::kKind.id, actor, std::move(feet));
     s.layer(id)->name = a->name + " feet";
     return id;
+}
+
+bool holdsSomething(const scene::Layer& layer, const layers::Told& told) {
+    return layer.kind == layers::hold::kKind.id && !told.lane.empty();
 }
 
 Result<Done> sameOnOtherSide(scene::Scene& s, const std::string& layer, const std::string& joint) {

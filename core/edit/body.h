@@ -3,6 +3,7 @@
 
 #include "base/error.h"
 #include "edit/edit.h"
+#include "layers/told.h"
 
 namespace nutatio::edit {
 
@@ -14,6 +15,9 @@ Result<std::string> loosen(scene::Scene& scene, const std::string& actor);
 /// Holds both feet of an actor, all four where it goes on four, where they stand: gives the id of the layer. Errors: there is no
 /// such actor, or no feet are told by names or shape.
 Result<std::string> holdFeet(scene::Scene& scene, const std::string& actor);
+
+/// Whether a layer holds feet, hands or points anywhere in the shot that it was run for.
+bool holdsSomething(const scene::Layer& layer, const layers::Told& told);
 
 /// Gives the joint on the other side all that a layer has for a joint alone - values and their keys in the shot on show. Errors:
 /// there is no such layer or joint, or it has no other side.

@@ -6,8 +6,10 @@
 
 #include "edit/across.h"
 #include "edit/edit.h"
+#include "layers/by_hand.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "layers/touchup/touchup.h"
 #include "rig/morph_targets.h"
 #include "rig/parts.h"
 
@@ -22,29 +24,17 @@ using scene::SettingSpec;
 
 const layers::LayerKind* posedKind(const scene::Layer& layer) {
     const layers::LayerKind* kind = layers::findKind(layer.kind);
-    return kind && kind->posed ? kind : nullptr;
+    return kind && kind->byHand ? kind : nullptr;
 }
 
-/// Stems of vectors: "turn" of a row "turn_x" that begins one.
-struct Triple {
-    std::string stem;
-    bool turn = false;
-};
-
-std::vector<Triple> triplesOf(const layers::LayerKind& kind) {
-    std::vector<Triple> out;
-    for (const SettingSpec& row : kind.settings)
-        if (row.role == scene::Role::Turned || row.role == scene::Role::Shifted)
-            out.push_back({std::string(row.id.substr(0, row.id.size() - 2)), row.role == scene::Role::Turned});
-    return out;
-}
+using Triple = layers::ByHand::Triple;
 
 std::string axisOf(const Triple& t, int axis, std::string_view joint) {
-    return scene::channelId(t.stem + '_' + "xyz"[axis], joint);
+    return scene::channelId(std::string(t.stem) + '_' + "xyz"[axis], joint);
 }
 
 /// The vector that a channel's id belongs to, if it is one of three.
-const Triple* tripleOf(const std::vector<Triple>& all, std::string_view setting) {
+const Triple* tripleOf(std::span<const Triple> all, std::string_view setting) {
     const std::string_view row = scene::channelRow(setting);
     if (row.size() == setting.size() || row.size() < 3) return nullptr;
     const std::string_view stem = row.substr(0, row.size() - 2);
@@ -54,8 +44,7 @@ const Triple* tripleOf(const std::vector<Triple>& all, std::string_view setting)
 
 /// Whose axes a layer keeps its channels in.
 std::string axesOf(const scene::Layer& layer, const layers::LayerKind& kind) {
-    const SettingSpec* row = kind.setting(scene::Role::Axes);
-    return row ? layer.text(row->id) : std::string("own");
+    return kind.byHand->axes.empty() ? std::string("own") : layer.text(kind.byHand->axes);
 }
 
 /// Renames settings, and takes away those that come out empty.
@@ -147,9 +136,7 @@ void putCurves(scene::Layer& layer, scene::KeysOf& keys, const std::string& stem
 }  // namespace
 
 const layers::LayerKind* handKind() {
-    for (const layers::LayerKind* kind : layers::kinds())
-        if (kind->posed) return kind;
-    return nullptr;
+    return &layers::touchup::kKind;
 }
 
 bool isPosed(const scene::Layer& layer) {
@@ -210,7 +197,7 @@ void keyPose(scene::Scene& s, const std::string& id, const std::vector<std::stri
     const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
     if (!kind) return;
     const Owner owner{List::Layers, id};
-    const std::vector<Triple> triples = triplesOf(*kind);
+    const std::span<const Triple> triples = kind->byHand->triples;
     std::set<std::string> wanted;
     for (const std::string& joint : joints)
         for (const SettingSpec& row : kind->settings) {
@@ -231,9 +218,8 @@ void holdPartBack(scene::Scene& s, const std::string& id, const std::string& joi
     const scene::Layer* layer = std::as_const(s).layer(id);
     const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
     const scene::ActorEntry* actor = layer ? std::as_const(s).actor(layer->actor) : nullptr;
-    const SettingSpec* back = kind ? kind->setting(scene::Role::HeldBack) : nullptr;
-    if (!back || !actor) return;
-    const std::string_view row = back->id;
+    const std::string_view row = kind ? kind->byHand->heldBack : std::string_view();
+    if (row.empty() || !actor) return;
     const rig::Skeleton& k = actor->actor->skeleton;
     std::set<std::string> part;
     const auto take = [&](const std::vector<std::string>& joints) {
@@ -329,7 +315,7 @@ Result<std::vector<KeyOf>> repeatHalf(scene::Scene& scene, const std::vector<Key
         if (!curve || at == curve->end()) continue;
         const scene::Layer* layer = key.owner.list == List::Layers ? std::as_const(s).layer(key.owner.id) : nullptr;
         const layers::LayerKind* kind = layer ? posedKind(*layer) : nullptr;
-        const std::vector<Triple> triples = kind ? triplesOf(*kind) : std::vector<Triple>();
+        const std::span<const Triple> triples = kind ? kind->byHand->triples : std::span<const Triple>();
         const Triple* triple = tripleOf(triples, key.setting);
         const scene::ActorEntry* entry = triple ? std::as_const(scene).actor(layer->actor) : nullptr;
         if (!triple || !entry) {
@@ -388,7 +374,7 @@ void putMotion(scene::Layer& made, scene::KeysOf& keys, const std::set<int>& mov
         if (cancel.asked()) throw Cancelled{};
         worlds.update(layers::PoseView(above, f));
         for (int j : moved) {
-            const auto values = kind.posed(context, {j, 0, worlds.above(j), below.at(j, f), above.at(j, f)});
+            const auto values = kind.byHand->values(context, {j, 0, worlds.above(j), below.at(j, f), above.at(j, f)});
             for (const auto& [id, value] : values) {
                 const std::string_view row = scene::channelRow(id);
                 auto& curve = curves[j][std::string(row.substr(0, row.size() - 2))];
@@ -412,7 +398,6 @@ void putMotion(scene::Layer& made, scene::KeysOf& keys, const std::set<int>& mov
 Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>& which, const HandTolerance& tolerance,
                              pipeline::Evaluator& evaluator, const Cancel& cancel, const Progress& progress) {
     const layers::LayerKind* kind = handKind();
-    if (!kind) return refused("there is no kind of layer that is posed by hand");
     if (which.empty()) return refused("no layers are selected");
     const scene::Layer* first = std::as_const(scene).layer(which.front());
     const scene::ActorEntry* entry = first ? std::as_const(scene).actor(first->actor) : nullptr;
@@ -469,7 +454,7 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
             for (int f = 0; f < above->frames(); ++f)
                 values.push_back({static_cast<double>(is.frame(f)[target.target] - was.frame(f)[target.target]), 0, 0});
             const std::vector<int> frames = fewest(values, 1e-3);
-            const std::string id = scene::channelId(kind->setting(scene::Role::Weight)->id, name);
+            const std::string id = scene::channelId(kind->byHand->weight, name);
             made.set(id, 0.0);
             for (int f : frames) scene::putKey(keys[n][id], f / shot.fps, values[static_cast<std::size_t>(f)].x());
         }
@@ -545,7 +530,7 @@ void mirrorChannels(scene::Scene& s, const std::string& id, const Across& across
     for (const std::string& joint : joints) {
         const int from = skeleton.find(joint);
         if (from == rig::kNoJoint || across.fellow(joint) == rig::kNoJoint) continue;
-        for (const Triple& t : triplesOf(*kind)) {
+        for (const Triple& t : kind->byHand->triples) {
             Vec3 plain;
             for (int a = 0; a < 3; ++a) plain[a] = s.layer(id)->number(axisOf(t, a, joint));
             const Vec3 seen = across.channel(from, axes, t.turn, plain);

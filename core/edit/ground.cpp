@@ -5,7 +5,7 @@
 
 #include "edit/edit.h"
 #include "edit/pass.h"
-#include "layers/registry.h"
+#include "layers/travel/travel.h"
 #include "pipeline/evaluate.h"
 #include "rig/stride.h"
 
@@ -15,11 +15,8 @@ namespace {
 
 using scene::List;
 using scene::Owner;
-using scene::Role;
 
-std::string rowOf(Role role) {
-    return std::string(groundKind()->setting(role)->id);
-}
+const std::string kSpeed(layers::travel::kSpeedRow), kHeading(layers::travel::kHeadingRow), kForward(layers::travel::kForwardRow);
 
 double headingOf(const Vec3& way) {
     return degrees(std::atan2(way.x(), way.z()));
@@ -29,8 +26,8 @@ double headingOf(const Vec3& way) {
 std::string addGroundLayer(scene::Scene& s, const scene::ActorEntry& entry, const std::string& shot) {
     std::vector<std::string> roots;
     for (int root : entry.actor->skeleton.roots()) roots.push_back(entry.actor->skeleton.reference(root));
-    const std::string actor = entry.id, label(groundKind()->label);
-    const std::string id = addLayer(s, groundKind()->id, actor, std::move(roots));
+    const std::string actor = entry.id, label(groundKind().label);
+    const std::string id = addLayer(s, groundKind().id, actor, std::move(roots));
     scene::Layer& layer = *s.layer(id);
     layer.name = label;
     layer.shot = shot;
@@ -95,16 +92,13 @@ std::vector<Vec3> evened(const std::vector<Vec3>& points, double& length) {
 
 }  // namespace
 
-const layers::LayerKind* groundKind() {
-    for (const layers::LayerKind* k : layers::kinds())
-        if (k->setting(Role::GroundSpeed)) return k;
-    return nullptr;
+const layers::LayerKind& groundKind() {
+    return layers::travel::kKind;
 }
 
 std::string groundLayerOf(const scene::Scene& s, const std::string& actor) {
     for (const scene::Layer& l : s.layers)
-        if (groundKind() && l.kind == groundKind()->id && l.actor == actor && (l.shot.empty() || l.shot == s.shot().id))
-            return l.id;
+        if (l.kind == groundKind().id && l.actor == actor && (l.shot.empty() || l.shot == s.shot().id)) return l.id;
     return {};
 }
 
@@ -120,12 +114,11 @@ Result<std::string> goOverGround(scene::Scene& s, const std::string& actor, std:
     if (id.empty()) {
         id = addGroundLayer(s, *entry, s.shots.empty() ? std::string() : s.shot().id);
         // A cat's nose and a crab's side: as its feet tell.
-        if (stride.speed > 0) s.layer(id)->set(rowOf(Role::Facing), headingOf(stride.way));
+        if (stride.speed > 0) s.layer(id)->set(kForward, headingOf(stride.way));
     }
     const Owner owner{List::Layers, id};
-    if (s.shot().keysOf(owner, rowOf(Role::GroundSpeed))) s.editShot().keys[owner].erase(rowOf(Role::GroundSpeed));
-    s.layer(id)->set(rowOf(Role::GroundSpeed),
-                     scene::clampTo(*groundKind()->setting(Role::GroundSpeed), speed.value_or(stride.speed * metres)));
+    if (s.shot().keysOf(owner, kSpeed)) s.editShot().keys[owner].erase(kSpeed);
+    s.layer(id)->set(kSpeed, scene::clampTo(*groundKind().setting(kSpeed), speed.value_or(stride.speed * metres)));
     return id;
 }
 
@@ -145,11 +138,11 @@ Result<Path> followPath(scene::Scene& s, const std::string& actor, const std::ve
     const std::vector<Vec3> line = evened(own, out.length);
     const Owner owner{List::Layers, id};
     const int frames = s.frames(s.shot());
-    const double fps = s.shot().fps, facing = s.layer(id)->number(rowOf(Role::Facing));
+    const double fps = s.shot().fps, facing = s.layer(id)->number(kForward);
     std::vector<double> times, headings;
-    double way = 0, speed = s.numberAt(owner, rowOf(Role::GroundSpeed), 0);
+    double way = 0, speed = s.numberAt(owner, kSpeed, 0);
     for (int f = 0; f < frames; ++f) {
-        const double now = s.numberAt(owner, rowOf(Role::GroundSpeed), f);
+        const double now = s.numberAt(owner, kSpeed, f);
         if (f > 0) way += 0.5 * std::abs(speed + now) / fps;
         speed = now;
         const auto last = static_cast<double>(line.size() - 1);
@@ -165,7 +158,7 @@ Result<Path> followPath(scene::Scene& s, const std::string& actor, const std::ve
     }
     out.travels = way;
     constexpr double kHeadingTolerance = 0.5;  // [deg]
-    s.editShot().keys[owner][rowOf(Role::Course)] = keysOf(times, headings, kHeadingTolerance);
+    s.editShot().keys[owner][kHeading] = keysOf(times, headings, kHeadingTolerance);
     return out;
 }
 
@@ -193,8 +186,8 @@ Result<std::string> keepWalk(scene::Scene& s, const std::string& actor, const ri
     const std::string id = addGroundLayer(s, held, shot.id);
     scene::Layer& layer = *s.layer(id);
     const double metres = scene::placementOf(held).metres;
-    layer.set(rowOf(Role::Facing), headingOf(walk.forward()));
-    layer.set(rowOf(Role::GroundSpeed), 0.0);
+    layer.set(kForward, headingOf(walk.forward()));
+    layer.set(kSpeed, 0.0);
     std::vector<double> times, speeds, headings;
     for (const rig::Walk::Sample& each : walk.samples()) {
         times.push_back(each.time);
@@ -203,8 +196,8 @@ Result<std::string> keepWalk(scene::Scene& s, const std::string& actor, const ri
     }
     constexpr double kSpeedTolerance = 0.01, kHeadingTolerance = 0.5;  // [m/s], [deg]
     scene::KeysOf& keys = s.editShot().keys[{List::Layers, id}];
-    keys[rowOf(Role::GroundSpeed)] = keysOf(times, speeds, kSpeedTolerance);
-    keys[rowOf(Role::Course)] = keysOf(times, headings, kHeadingTolerance);
+    keys[kSpeed] = keysOf(times, speeds, kSpeedTolerance);
+    keys[kHeading] = keysOf(times, headings, kHeadingTolerance);
     return shot.name;
 }
 

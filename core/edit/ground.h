@@ -16,7 +16,7 @@ struct LayerKind;
 namespace nutatio::edit {
 
 /// The kind; null where there is none.
-const layers::LayerKind* groundKind();
+const layers::LayerKind& groundKind();
 /// The layer of that kind that acts on an actor in the shot on show; empty: none.
 std::string groundLayerOf(const scene::Scene& scene, const std::string& actor);
 

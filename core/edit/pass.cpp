@@ -78,7 +78,6 @@ Result<std::string> keepPass(scene::Scene& scene, const std::string& actor, cons
     const rig::Actor& rigged = *entry->actor;
     const rig::Skeleton& skeleton = rigged.skeleton;
     const layers::LayerKind* kind = handKind();
-    if (!kind) return refused("there is no kind of layer that is posed by hand");
     const auto n = static_cast<std::size_t>(skeleton.size());
     if (below.joints() != skeleton.size()) return refused("the motion it was performed on is of another skeleton");
     std::map<int, std::vector<Xform>> poses;

@@ -19,15 +19,13 @@ PartChannels partsOf(const rig::Figure& figure, const rig::Skeleton& skeleton, c
 
 /// A row that is said of a part of a body.
 constexpr scene::SettingSpec partRow(std::string_view id, std::string_view label, scene::Unit unit, scene::Range range,
-                                     scene::Range soft, std::string_view help, bool keyable = true,
-                                     scene::Role role = scene::Role::None) {
+                                     scene::Range soft, std::string_view help, bool keyable = true) {
     return {.id = id,
             .label = label,
             .unit = unit,
             .range = range,
             .soft = soft,
             .help = help,
-            .role = role,
             .keyable = keyable,
             .feel = false,
             .together = true,

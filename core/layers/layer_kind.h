@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "base/cancel.h"
+#include "layers/told.h"
 #include "rig/parts.h"
 #include "rig/track.h"
 #include "scene/scene.h"
@@ -169,88 +170,11 @@ struct Moved {
 /// What a kind is put on.
 enum class Takes { Chains, Joints, Map, Body };
 
-/// How a simulated loop was closed. Seams are breaks in place and speed, in lengths of the longest way along what is simulated.
-struct Closure {
-    int laps = 0;                  // that it took; 0: it was not to be closed
-    double before = 0, after = 0;  // seam after the first lap, and as it is
-    int returns = 0;               // where it does not come round by itself: laps after which it does; 0: never
-    int blended = 0;               // frames at its beginning that were blended then
-    bool operator==(const Closure&) const = default;
-};
-
-/// A stretch of frames, both included, over which a joint is held where it stands.
-struct Held {
-    int joint = rig::kNoJoint;
-    int from = 0, to = 0;
-    Vec3 place = Vec3::Zero();     // of the joint, in the actor's world [units]
-    double before = 0, after = 0;  // the farthest that it slides from its middle, below and above the layer [units]
-    double beyond = 0;             // how far out of reach the place is at most [units]
-    bool set = false;              // by hand
-    Vec3 spot = Vec3::Zero();      // that is held, in the joint's axes [units]
-    double near = 0;               // how near to where it stands it counts as standing [units]; 0: set by hand
-    bool operator==(const Held&) const = default;
-};
-
-/// The way of what is carried as one rigid thing.
-struct Thrown {
-    int from = 0;               // frame in which it begins
-    int touch = -1;             // in which it touches first; below 0: in none
-    Vec3 rests = Vec3::Zero();  // where its centre is without the layer, as it begins [m, in the world]
-    std::vector<Vec3> places;   // of its centre, by frame from there on
-};
-
-/// How a body's weight lies in a shot: places in its actor's world [units], by frame.
-struct Weighed {
-    /// Frames in the air, both included, with the pull [m/s^2] that its centre of mass shows there below and above the layer.
-    struct Flight {
-        int from = 0, to = 0;
-        double before = 0, after = 0;
-    };
-    /// A group of joints that the layer moves, and how far it moves any of them at most [deg; a place: cm].
-    struct Turned {
-        std::string name;
-        double most = 0;
-        bool goes = false;     // by a way, not by a turn
-        double saturated = 0;  // share of the frames in which it could give no more
-    };
-    std::vector<Vec3> below, above;          // the centre of mass
-    std::vector<Vec3> pressure;              // where the ground, or what it grips, would have to push, above the layer
-    std::vector<std::vector<Vec3>> support;  // round what stands on the floor; empty in the air
-    std::vector<double> floor;               // its height [m, in the world]
-    std::vector<Flight> flights;
-    std::vector<Turned> turned;
-};
-
-/// What a layer made of a shot: the columns that it replaced.
-struct Filtered {
+/// What a layer made of a shot: the columns that it replaced, and what it tells of it.
+struct Filtered : Told {
     std::vector<std::pair<int, rig::Column>> joints;
     std::vector<rig::PatchPtr> patches;
     std::vector<rig::MorphPtr> morphs;
-    std::vector<std::string> remarks;
-    std::string said;  // what came of what was asked, in a few words; empty: `measured` tells, or nothing does
-    std::vector<Held> held;
-    std::shared_ptr<const Thrown> thrown;       // null: the kind does not throw
-    std::shared_ptr<const Weighed> weighed;     // null: the kind does not weigh
-    Closure closure;                            // the worst of its movers
-    std::shared_ptr<const scene::Seal> sealed;  // what was to be sealed, made
-};
-
-/// A handle that carries part of the surface, by hand.
-struct HandPoint {
-    std::string of;                 // what its channels are of
-    Vec3 rest = Vec3::Zero();       // in the rest pose, in the actor's world [units]
-    Vec3 offset = Vec3::Zero();     // from there [units]
-    int joint = rig::kNoJoint;      // that carries the surface about it
-    std::vector<std::size_t> next;  // others that a line leads to
-};
-
-/// A joint that is put somewhere by hand.
-struct Posing {
-    int joint = rig::kNoJoint;
-    int frame = 0;
-    Affine above;       // the world of its parent [units], as the layer leaves it
-    Xform now, wanted;  // its local transform as the layer leaves it, and as it is to be
-    bool low = false;   // in the layer's low pose
 };
 
 /// A segment of a body that is simulated as a whole, in its joint's own axes, turned with it and not scaled [units of the world
@@ -262,7 +186,9 @@ struct Volume {
     std::vector<Vec3> corners;
 };
 
+struct ByHand;
 struct Feel;
+struct Showing;
 
 /// One kind of layer: all that other code wants to know of it. A kind has either movers or a filter.
 struct LayerKind {
@@ -290,22 +216,32 @@ struct LayerKind {
     std::string (*measured)(const LayerContext&, const rig::Track& below, const rig::Track& above) = nullptr;
     /// Joints that a layer makes swing as chains: colliders that were fitted to them stand aside. Null: none.
     std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
-    /// Of a kind whose layers are posed by hand: the channels with the values that put a joint where it is wanted at a frame.
-    /// Null: it is not posed.
-    std::vector<std::pair<std::string, double>> (*posed)(const LayerContext&, const Posing&) = nullptr;
-    /// Handles of a layer with a region, in a frame. Null: it has none.
-    std::vector<HandPoint> (*points)(const LayerContext&, int frame) = nullptr;
+    /// Of a kind whose layers are posed by hand. Null: they are not.
+    const ByHand* byHand = nullptr;
     /// Whether a layer, as it is set in a shot, changes morph weights or places of vertices beside its joints. Null: it does not.
     bool (*bends)(const scene::Resolved&) = nullptr;
     /// Joints that a layer without problem looks at beside those that it moves, and those about them. Null: none.
     std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// What its layers show of themselves on the stage. Null: nothing of their own.
+    const Showing* showing = nullptr;
     /// The segments of what a layer simulates, to be looked at. Null: it has none.
     std::vector<Volume> (*volumes)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// What the Tuner calls a joint that a layer sets apart from the rest, and how it is chosen.
+    struct PartWords {
+        std::string_view heading = "One part of the body", name = "Part of the body that is set apart",
+                         how = "Or click it on the stage. What hangs on it goes along, unless it is set apart itself.";
+    };
+    PartWords part{};
+    /// What a person should know of a layer that was just put on. Null: nothing.
+    std::string (*added)(const rig::Actor&, const scene::Layer&) = nullptr;
+    /// It carries a body over the ground.
+    bool goes = false;
     /// Joints for which a row counts that has a value for each of them. Null: those that the layer moves.
     std::vector<int> (*concerned)(const rig::Actor&, const scene::Layer&, std::string_view row) = nullptr;
     /// It moves nothing by itself: a layer of a kind that acts carries it out.
     bool isAct = false;
-    /// The choice that tells what a layer of the kind does, shown beside its name: there are several alike. Empty: the name is enough.
+    /// The choice that tells what a layer of the kind does, shown beside its name: there are several alike. Empty: the name is
+    /// enough.
     std::string_view sort = {};
     bool acts = false;
     /// Whether a layer, as it is set in a shot, moves others of its kind on other actors that are set so, and is moved by them.

@@ -290,7 +290,7 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
 
 std::vector<JointRows> rowsByJoint(const LayerKind& kind, const rig::Actor& actor, const scene::Layer& layer) {
     std::vector<JointRows> out;
-    if (kind.posed) return out;
+    if (kind.byHand) return out;
     // Asked for while the stage is drawn: what it moves is found once, and only where a row wants it.
     std::vector<int> moved;
     for (const scene::SettingSpec& row : kind.settings) {

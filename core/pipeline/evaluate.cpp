@@ -167,16 +167,10 @@ TrackPtr Evaluation::above(std::string_view layer) const {
     return nullptr;
 }
 
-struct Evaluator::Kept {
+struct Evaluator::Kept : layers::Told {
     TrackPtr body;
     Changed changed;
-    std::vector<std::string> remarks;
-    std::string problem, said;
-    layers::Closure closure;
-    std::vector<layers::Held> held;
-    std::shared_ptr<const layers::Thrown> thrown;
-    std::shared_ptr<const layers::Weighed> weighed;
-    std::shared_ptr<const scene::Seal> sealed;
+    std::string problem;
     std::size_t bytes = 0;
     std::uint64_t used = 0;
 };
@@ -417,7 +411,7 @@ class Run {
             });
         w.context.period = loops && !me.goes ? (m_frames - 1) / m_shot->fps : 0;
         w.context.onward = loops && me.goes;
-        if (plan.kind->setting(scene::Role::GroundSpeed)) me.goes = true;
+        if (plan.kind->goes) me.goes = true;
         if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
             r.remarks.push_back(
                 "the body goes over the ground: what is simulated goes on from the lap before, and is not closed");
@@ -765,13 +759,7 @@ class Run {
                     made.changed.joints.emplace_back(joint, std::make_shared<const rig::Column>(std::move(column)));
                 made.changed.patches = std::move(f.patches);
                 made.changed.morphs = std::move(f.morphs);
-                made.remarks = std::move(f.remarks);
-                made.closure = f.closure;
-                made.said = std::move(f.said);
-                made.held = std::move(f.held);
-                made.thrown = std::move(f.thrown);
-                made.weighed = std::move(f.weighed);
-                made.sealed = std::move(f.sealed);
+                static_cast<layers::Told&>(made) = std::move(f);
             } catch (const Cancelled&) {
                 stopped = true;
                 return;
@@ -810,14 +798,8 @@ class Run {
         };
         const scene::Seal* sealed = w.context.seal ? w.context.seal->kept() : nullptr;
         Kept out;
-        out.remarks = w.made->remarks;
+        static_cast<layers::Told&>(out) = *w.made;
         out.problem = w.made->problem;
-        out.closure = w.made->closure;
-        out.said = w.made->said;
-        out.held = w.made->held;
-        out.thrown = w.made->thrown;
-        out.weighed = w.made->weighed;
-        out.sealed = w.made->sealed;
         for (const auto& [joint, column] : w.made->changed.joints) {
             rig::Column c(static_cast<std::size_t>(m_frames));
             const double place = along(joint);
@@ -872,15 +854,11 @@ class Run {
         Climber& me = m_climbers[w.climber];
         LayerResult& r = m_out.actors[w.climber].layers[w.result];
         r.problem = w.made->problem;
-        r.remarks.insert(r.remarks.end(), w.made->remarks.begin(), w.made->remarks.end());
+        std::vector<std::string> before = std::move(r.remarks);
+        static_cast<layers::Told&>(r) = *w.made;
+        r.remarks.insert(r.remarks.begin(), before.begin(), before.end());
         if (!r.problem.empty()) return;
         r.changed = w.made->changed;
-        r.closure = w.made->closure;
-        r.said = w.made->said;
-        r.held = w.made->held;
-        r.thrown = w.made->thrown;
-        r.weighed = w.made->weighed;
-        r.sealed = w.made->sealed;
         me.held += r.changed.transforms();
         if (me.held > me.allowed)
             throw Failure(

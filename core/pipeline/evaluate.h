@@ -31,23 +31,16 @@ struct Changed {
 };
 
 /// One layer's place in an evaluated stack.
-struct LayerResult {
+struct LayerResult : layers::Told {
     std::string id;
     bool acts = false;
-    std::string problem;                             // why it does nothing although it should; empty when all is well
-    std::string idle;                                // why it does nothing, though nothing is wrong: muted, mixed to nothing
-    std::vector<std::string> remarks;                // what a person should know of how it went
-    std::string said;                                // what came of what was asked, where it says so itself
-    std::vector<layers::Held> held;                  // where joints are held
-    std::shared_ptr<const layers::Thrown> thrown;    // the way of what is carried as one, where the kind does that
-    std::shared_ptr<const layers::Weighed> weighed;  // how the body's weight lies, where the kind weighs
-    layers::Closure closure;                         // how its loop was closed, where it was to be
-    std::shared_ptr<const scene::Seal> sealed;       // what of it was to be sealed
-    std::vector<std::string> met;                    // ids of the colliders that it can reach
-    Changed changed;                                 // empty when it did nothing
-    layers::ResolvedPtr settings;                    // as they held in the shot, feeds counted; null for an unknown kind
-    std::shared_ptr<const rig::Region> region;       // that it is laid over; null where it names none that is there
-    Key key;                                         // of what it made and of the motion that it made it from
+    std::string problem;                        // why it does nothing although it should; empty when all is well
+    std::string idle;                           // why it does nothing, though nothing is wrong: muted, mixed to nothing
+    std::vector<std::string> met;               // ids of the colliders that it can reach
+    Changed changed;                            // empty when it did nothing
+    layers::ResolvedPtr settings;               // as they held in the shot, feeds counted; null for an unknown kind
+    std::shared_ptr<const rig::Region> region;  // that it is laid over; null where it names none that is there
+    Key key;                                    // of what it made and of the motion that it made it from
 };
 
 struct ActorResult {

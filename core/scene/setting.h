@@ -43,22 +43,6 @@ enum class Role {
     Cuts,
     Mix,
     Amount,
-    Axes,          // whose axes channels are in: own, parent or world
-    Turned,        // the first of three channels that are a rotation vector
-    Shifted,       // the first of three channels that are a way
-    Carried,       // the first of three channels that are a handle's way
-    Weight,        // what is added to a morph target
-    HeldBack,      // how little of a layer there is on a joint
-    GroundSpeed,   // of a body that is carried over the ground [m/s]
-    Course,        // the way that it goes then [deg], against the way that it faces at first
-    Facing,        // and that one, in the actor's own axes [deg]
-    Thickness,     // of a part of a body, against what its mesh tells
-    Aim,           // the first of three that are a place in the world, or from a joint that is named [m]
-    Spot,          // the first of three that are a place on what hangs on a joint, from it in its axes [m]
-    Lift,          // how far above where it is a fall begins [m]
-    ThrowSpeed,    // of a fall [m/s]
-    ThrowHeading,  // and the way that it goes [deg], as a wind's
-    ThrowRise,
     LeftOut,  // a Choice of "with" and "without": whether what the layer does to its joints goes out at hand-off
 };
 

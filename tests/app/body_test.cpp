@@ -6,7 +6,10 @@
 #include <QPushButton>
 
 #include "edit/edit.h"
+#include "layers/balance/balance_shown.h"
+#include "layers/fall/fall_shown.h"
 #include "layers/registry.h"
+#include "tests/support/held.h"
 
 using namespace nutatio;
 using test::Window;
@@ -110,7 +113,7 @@ TEST_CASE("a part of a body is pointed at on the stage, set apart by its rows an
     w.settle();
     CHECK(w.scene().layer(id)->number("looser@forearm_R") == 0);
     // By its handle on the stage.
-    const auto handle = w.bench.stage()->handlePixel(app::Stage::Handle::RadiusA);
+    const auto handle = w.bench.stage()->handlePixel(app::Stage::Handle::OfLayer, "thickness");
     REQUIRE(handle);
     const auto elbow = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("forearm_L"));
     REQUIRE(elbow);
@@ -143,7 +146,7 @@ TEST_CASE("an act gets an interval at the play-head, and what it aims at is drag
     REQUIRE(w.scene().shot().intervals.count(act) == 1);
     CHECK(w.scene().shot().intervals.at(act)[0].from == Approx(0.5));
     // Its aim begins in the middle of the world; a drag takes it to beside the body.
-    const auto aim = w.bench.stage()->handlePixel(app::Stage::Handle::Move);
+    const auto aim = w.bench.stage()->handlePixel(app::Stage::Handle::OfLayer, "aim");
     REQUIRE(aim);
     const auto hand = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("hand_R"));
     REQUIRE(hand);
@@ -261,9 +264,10 @@ TEST_CASE("a body is weighed by one button, what moves its legs offers to hold i
     REQUIRE(w.scene().layers.size() == 1);
     const auto* result = w.bench.document().results()->evaluation.layer(bodyLayer(w).id);
     REQUIRE(result);
-    REQUIRE(result->weighed);
-    CHECK(result->weighed->above.size() == static_cast<std::size_t>(w.bench.document().frames()));
-    CHECK(result->weighed->turned.size() >= 8);
+    const auto* weighed = result->noted<layers::balance::Weighed>();
+    REQUIRE(weighed);
+    CHECK(weighed->above.size() == static_cast<std::size_t>(w.bench.document().frames()));
+    CHECK(weighed->turned.size() >= 8);
     w.bench.session().setStep(app::StepId::Tune);
     w.bench.session().setFrame(20);
     lookAt(w, "weighed.png");
@@ -272,7 +276,7 @@ TEST_CASE("a body is weighed by one button, what moves its legs offers to hold i
     REQUIRE(w.scene().layers.size() == 2);
     const auto* held = w.bench.document().results()->evaluation.layer(w.scene().layers[1].id);
     REQUIRE(held);
-    CHECK_FALSE(held->held.empty());
+    CHECK_FALSE(test::heldIn(w.bench.document().results()->evaluation, held->id).empty());
     w.bench.session().selectLayer(bodyLayer(w).id);
     w.settle();
     CHECK(w.bench.tuner()->findChild<QPushButton*>(QStringLiteral("do-hold-feet")) == nullptr);
@@ -288,24 +292,24 @@ TEST_CASE("what falls is lifted and aimed by its handles on the stage") {
     w.settle();
     const std::string id = bodyLayer(w).id;
     app::Stage* stage = w.bench.stage();
-    const auto start = stage->handlePixel(app::Stage::Handle::Move);
+    const auto start = stage->handlePixel(app::Stage::Handle::OfLayer, "lift");
     REQUIRE(start);
     // Its arrow begins in the same place: the start is what lies over it.
     test::dragMouse(stage, start->toPoint(), start->toPoint() + QPoint(0, -110));
     w.settle();
     const double lift = w.scene().layer(id)->number("lift");
     CHECK(lift > 0.1);
-    const auto tip = stage->handlePixel(app::Stage::Handle::Tip);
+    const auto tip = stage->handlePixel(app::Stage::Handle::OfLayer, "throw");
     REQUIRE(tip);
     test::dragMouse(stage, tip->toPoint(), tip->toPoint() + QPoint(120, -60));
     w.settle();
     CHECK(w.scene().layer(id)->number("lift") == lift);
     CHECK(w.scene().layer(id)->number("speed") > 0.5);
-    const auto thrown = w.bench.document().results()->evaluation.layer(id)->thrown;
+    const auto* thrown = w.bench.document().results()->evaluation.layer(id)->noted<layers::fall::Thrown>();
     REQUIRE(thrown);
     CHECK((thrown->places.back() - thrown->places.front()).norm() > 0.2);
     // The arrow's tip stays where it was let go.
-    const auto now = stage->handlePixel(app::Stage::Handle::Tip);
+    const auto now = stage->handlePixel(app::Stage::Handle::OfLayer, "throw");
     REQUIRE(now);
     CHECK(std::hypot(now->x() - tip->x() - 120, now->y() - tip->y() + 60) < 12);
     w.bench.session().setFrame(10);
@@ -323,14 +327,14 @@ TEST_CASE("a held point is dragged over the body on the stage") {
     w.settle();
     const std::string id = bodyLayer(w).id;
     app::Stage* stage = w.bench.stage();
-    const auto from = stage->handlePixel(app::Stage::Handle::Spot);
+    const auto from = stage->handlePixel(app::Stage::Handle::OfLayer);
     REQUIRE(from);
     const auto spot = [&] {
         return Vec3(w.scene().layer(id)->number("spot_x@hand_R"), w.scene().layer(id)->number("spot_y@hand_R"),
                     w.scene().layer(id)->number("spot_z@hand_R"));
     };
     CHECK(spot().isZero());
-    test::dragMouse(stage, stage->handlePixel(app::Stage::Handle::Spot)->toPoint(), from->toPoint() + QPoint(3, 6));
+    test::dragMouse(stage, stage->handlePixel(app::Stage::Handle::OfLayer)->toPoint(), from->toPoint() + QPoint(3, 6));
     w.settle();
     CHECK(spot().norm() > 0.003);
     CHECK(spot().norm() < 0.3);

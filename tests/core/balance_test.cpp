@@ -1,6 +1,7 @@
 // A body's weight: flights, crouches, turns, lean, counter-balance; on bodies that are built here and on mocap of nobody's.
 #include <catch2/catch.hpp>
 
+#include "layers/balance/balance_shown.h"
 #include "layers/balance/weighing.h"
 #include "layers/balance/weight_path.h"
 #include "layers/registry.h"
@@ -10,6 +11,7 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+using layers::balance::Weighed;
 
 namespace {
 
@@ -38,7 +40,7 @@ double footSlide(const rig::Actor& a, const Balanced& b) {
         const auto was = test::worldPlaces(a, b.below, l.end), is = test::worldPlaces(a, b.above, l.end);
         for (std::size_t f = 0; f < was.size(); ++f) {
             bool flies = false;
-            for (const auto& x : b.made.weighed->flights)
+            for (const auto& x : b.made.noted<Weighed>()->flights)
                 flies = flies || (static_cast<int>(f) >= x.from && static_cast<int>(f) <= x.to);
             if (!flies) worst = std::max(worst, (was[f] - is[f]).norm());
         }
@@ -115,7 +117,7 @@ double inCommon(const std::vector<rig::Flight>& a, double fpsA, const std::vecto
 }
 
 /// How far a motion's pressure points lie outside of what stands [m], by frame; -1 where nothing does.
-std::vector<double> outOfBalance(const layers::Weighed& w, const std::vector<Vec3>& centre, double fps) {
+std::vector<double> outOfBalance(const Weighed& w, const std::vector<Vec3>& centre, double fps) {
     const rig::PlacePath path(centre, rig::Ends::Held);
     std::vector<double> out(centre.size(), -1);
     for (std::size_t f = 0; f < centre.size(); ++f) {
@@ -251,7 +253,7 @@ TEST_CASE("leaps that were flattened to 55 percent fall with 9.81 again, on feet
         int whole = 0;
         double slid = 0;
         for (const rig::Flight& x : is.flights)
-            for (const auto& y : b.made.weighed->flights) {
+            for (const auto& y : b.made.noted<Weighed>()->flights) {
                 if (std::abs(x.from - y.from) > 0.05 * fps || std::abs(x.to - y.to) > 0.05 * fps) continue;
                 ++whole;
                 CHECK(y.before < 6.5);
@@ -340,11 +342,11 @@ TEST_CASE("a boxer who is leant over is brought back over his feet by hips, spin
                                      {"spine", 0.5},
                                      {"arm_left", 0.1},
                                      {"arm_right", 0.1}});
-        const layers::Weighed& w = *b.made.weighed;
+        const Weighed& w = *b.made.noted<Weighed>();
         std::vector<Vec3> below = w.below, above = w.above;
         for (auto* path : {&below, &above})
             for (Vec3& p : *path) p *= plain->metresPerUnit;
-        layers::Weighed metres = w;
+        Weighed metres = w;
         for (auto& hull : metres.support)
             for (Vec3& p : hull) p *= plain->metresPerUnit;
         // For 0.8 s he ducks so far that nobody could stand: by more than 0.4 m no counter-balance brings him back.
@@ -376,16 +378,17 @@ TEST_CASE("a leap that hangs in the air takes the time that its height asks for,
     const Balanced kept = balanced(*actor, clip, own);
     own["air"] = std::string("falls, in its own time");
     const Balanced timed = balanced(*actor, clip, own);
-    REQUIRE(kept.made.weighed->flights.size() == 1);
-    REQUIRE(timed.made.weighed->flights.size() == 1);
-    const auto &slow = kept.made.weighed->flights[0], &quick = timed.made.weighed->flights[0];
+    REQUIRE(kept.made.noted<Weighed>()->flights.size() == 1);
+    REQUIRE(timed.made.noted<Weighed>()->flights.size() == 1);
+    const auto &slow = kept.made.noted<Weighed>()->flights[0], &quick = timed.made.noted<Weighed>()->flights[0];
     CHECK(slow.to - slow.from + 2 == Approx(0.8 * 30).margin(2));
     CHECK(quick.to - quick.from + 2 == Approx(0.49 * 30).margin(2));
     CHECK(quick.after == Approx(kG).epsilon(0.005));
     // It rises as high as it was drawn, and not as its time in the air would throw it.
     const auto high = [&](const Balanced& b) {
         double most = 0;
-        for (const Vec3& p : b.made.weighed->above) most = std::max(most, p.y() - b.made.weighed->above.front().y());
+        for (const Vec3& p : b.made.noted<Weighed>()->above)
+            most = std::max(most, p.y() - b.made.noted<Weighed>()->above.front().y());
         return most;
     };
     CHECK(high(timed) == Approx(0.3).margin(0.03));
@@ -401,7 +404,7 @@ TEST_CASE("a leap that hangs in the air takes the time that its height asks for,
     CHECK(told);
     // What is said of it is what was animated, and what it falls with now.
     for (const Balanced* b : {&kept, &timed}) {
-        CHECK(b->made.weighed->flights[0].before == Approx(8 * 0.3 / (0.8 * 0.8)).epsilon(0.1));
+        CHECK(b->made.noted<Weighed>()->flights[0].before == Approx(8 * 0.3 / (0.8 * 0.8)).epsilon(0.1));
         CHECK(b->made.said.find("1 flight (frames ") == 0);
         CHECK(b->made.said.find("with 9.81 now") != std::string::npos);
     }
@@ -420,7 +423,7 @@ TEST_CASE("a hop that goes round is balanced without a seam, and one joint of th
     scene::Scene s = test::sceneWith(actor);
     test::addLayer(s, "balance", {}, {{"effort", 1.0}, {"poise", 1.0}});
     const pipeline::Evaluation e = test::evaluate(s);
-    REQUIRE(e.layer(s.layers[0].id)->weighed->flights.size() == 1);
+    REQUIRE(e.layer(s.layers[0].id)->noted<Weighed>()->flights.size() == 1);
     const rig::Track& t = *e.actors[0].result;
     const int last = t.frames() - 1;
     for (int j = 0; j < t.joints(); ++j) {

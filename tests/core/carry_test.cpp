@@ -6,6 +6,7 @@
 #include "edit/rings.h"
 #include "layers/registry.h"
 #include "rig/roles.h"
+#include "tests/support/held.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -122,9 +123,9 @@ TEST_CASE("two hands on one pole stay on it as it swings, a hand that catches it
                        {{"on", std::string("bone_2@pole")}, {"contacts", std::string("intervals")}, {"body", 0.0}});
     interval(x.scene, id, 10, 50);
     pipeline::Evaluation e = test::evaluate(x.scene);
-    REQUIRE(e.layer(id)->held.size() == 2);
+    REQUIRE(test::heldIn(e, id).size() == 2);
     double before = 0;
-    for (const layers::Held& h : e.layer(id)->held) {
+    for (const layers::hold::Held& h : test::heldIn(e, id)) {
         before = std::max(before, h.before);
         if (h.joint == x.scene.actors[0].actor->skeleton.find("left_hand")) CHECK(h.after < 1e-3);
     }
@@ -190,11 +191,11 @@ TEST_CASE("heel and ball of a foot stand together: both keep their places while 
     const auto slide = [&] {
         double before = 0, after = 0;
         const pipeline::Evaluation e = test::evaluate(s);
-        for (const layers::Held& h : e.layer(id)->held) {
+        for (const layers::hold::Held& h : test::heldIn(e, id)) {
             before = std::max(before, h.before);
             after = std::max(after, h.after);
         }
-        return std::tuple(e.layer(id)->held.size(), before, after);
+        return std::tuple(test::heldIn(e, id).size(), before, after);
     };
     s.layers.edit(0).values["sole"] = std::string("heel and ball stand");
     const auto [points, before, after] = slide();

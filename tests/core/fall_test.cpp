@@ -3,6 +3,7 @@
 
 #include "edit/edit.h"
 #include "files/scene_file.h"
+#include "layers/fall/fall_shown.h"
 #include "layers/registry.h"
 #include "measure/in_shot.h"
 #include "tests/support/rigs.h"
@@ -58,7 +59,7 @@ TEST_CASE("what is thrown flies a parabola, and farther with more speed") {
     const scene::Scene s = falling("Idle", {{"lift", 1.0}, {"speed", 3.0}, {"heading", 90.0}, {"rise", 45.0}});
     const pipeline::Evaluation e = test::evaluate(s);
     const std::vector<Vec3> hips = hipsOf(s, e);
-    const layers::Thrown& way = *e.layer(s.layers[0].id)->thrown;
+    const layers::fall::Thrown& way = *e.layer(s.layers[0].id)->noted<layers::fall::Thrown>();
     CHECK((way.places[0] - way.rests - Vec3(0, 1, 0)).norm() < 1e-9);
     for (int f = way.from; f < way.touch - 1; ++f) {
         const double t = (f - way.from) / 24.0, v = 3 * std::sqrt(0.5);

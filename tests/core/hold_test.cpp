@@ -11,6 +11,7 @@
 #include "rig/contacts.h"
 #include "rig/limb.h"
 #include "rig/roles.h"
+#include "tests/support/held.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -24,7 +25,7 @@ struct Slides {
 /// The worst of a layer's contacts, in shares of the actor's height.
 Slides slidesOf(const scene::Scene& s, const pipeline::Evaluation& e, const std::string& layer) {
     Slides out;
-    for (const layers::Held& h : e.layer(layer)->held) {
+    for (const layers::hold::Held& h : test::heldIn(e, layer)) {
         out.before = std::max(out.before, h.before / s.actors[0].actor->height);
         out.after = std::max(out.after, h.after / s.actors[0].actor->height);
         ++out.contacts;
@@ -146,8 +147,8 @@ TEST_CASE("intervals set by hand are the contacts, and a hand holds on to a movi
     s.editShot().intervals[id] = {{0.5, 3.0, 0.2, 0.2}};
     const pipeline::Evaluation e = test::evaluate(s);
     REQUIRE(e.layer(id)->problem.empty());
-    REQUIRE(e.layer(id)->held.size() == 1);
-    CHECK(e.layer(id)->held[0].set);
+    REQUIRE(test::heldIn(e, id).size() == 1);
+    CHECK(test::heldIn(e, id)[0].set);
     const auto hand = test::worldPlaces(*s.actors[0].actor, *e.actors[0].result, s.actors[0].actor->skeleton.find("hand_R"));
     const auto went = test::worldPlaces(*std::as_const(s).actor(piece)->actor, *e.actor(piece)->result, 0);
     // It goes as the ball goes, give or take what the arm cannot reach.
@@ -201,11 +202,11 @@ TEST_CASE("a hand is held on the surface of a ball that moves, where it touches 
     s.layer(id)->set("contacts", std::string("found"));
     s.layer(id)->set("still", 2.0);
     const pipeline::Evaluation found = test::evaluate(s);
-    REQUIRE_FALSE(found.layer(id)->held.empty());
+    REQUIRE_FALSE(test::heldIn(found, id).empty());
     scene::Scene far = s;
     far.editShot().keys.clear();
     far.colliders.edit(0).setVector("offset", centre + Vec3(0.5, 0, 0));
-    CHECK(test::evaluate(far).layer(id)->held.empty());
+    CHECK(test::heldIn(test::evaluate(far), id).empty());
 }
 
 TEST_CASE("a point anywhere on the body is held, not the joint alone, and each point has its own nearness") {
@@ -222,7 +223,7 @@ TEST_CASE("a point anywhere on the body is held, not the joint alone, and each p
     const rig::Actor& actor = *s.actors[0].actor;
     const int foot = actor.skeleton.find(feet[0]);
     int seen = 0;
-    for (const layers::Held& h : e.layer(id)->held) {
+    for (const layers::hold::Held& h : test::heldIn(e, id)) {
         CHECK(h.near > 0);
         CHECK(h.spot.norm() == Approx(h.joint == foot ? spot.norm() / unit : 0).margin(1e-9));
         if (h.joint != foot) continue;
@@ -236,7 +237,7 @@ TEST_CASE("a point anywhere on the body is held, not the joint alone, and each p
     const pipeline::Evaluation less = test::evaluate(apart);
     const auto frames = [&](const pipeline::Evaluation& of, int joint) {
         int n = 0;
-        for (const layers::Held& h : of.layer(id)->held)
+        for (const layers::hold::Held& h : test::heldIn(of, id))
             if (h.joint == joint) n += h.to - h.from + 1;
         return n;
     };

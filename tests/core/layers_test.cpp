@@ -264,7 +264,7 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         values[std::string(kind.target())] = std::vector<std::string>{"root"};
         if (id == "mix") values["late"] = 6.0;
     }
-    if (kind.posed) {
+    if (kind.byHand) {
         const std::string joint = targetFor(spec);
         values[std::string(kind.target())] = std::vector<std::string>{joint};
         if (one({"pose", "mix", "amount", "held_back"})) values["turn_x@" + joint] = 30.0;

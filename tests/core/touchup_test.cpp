@@ -7,6 +7,7 @@
 #include "edit/gauges.h"
 #include "edit/operations.h"
 #include "files/scene_file.h"
+#include "layers/by_hand.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "layers/run.h"
@@ -352,7 +353,7 @@ TEST_CASE("posing by hand leads to where the joint is wanted, through axes, both
         j, f, worlds[static_cast<std::size_t>(p.actor->skeleton.joint(j).parent)], above.at(j, f), above.at(j, f), pose < 0};
     by.wanted.r = (by.wanted.r * fromRotationVector(Vec3(radians(25), radians(-10), 0.1))).normalized();
     by.wanted.t += Vec3(0.02, -0.03, 0.01);
-    edit::pose(p.scene, p.id, kind.posed(context, by), f, false);
+    edit::pose(p.scene, p.id, kind.byHand->values(context, by), f, false);
     const rig::Track after = p.above();
     CHECK(angleBetween(after.at(j, f).r, by.wanted.r) < 1e-6);
     CHECK((after.at(j, f).t - by.wanted.t).norm() < 1e-9);
@@ -390,7 +391,7 @@ TEST_CASE("on awkward rigs a joint goes where the hand wants it: a scaled root, 
     layers::Posing by{j, f, worlds[static_cast<std::size_t>(actor.skeleton.joint(j).parent)], now.at(j, f), now.at(j, f)};
     by.wanted.r = (by.wanted.r * fromRotationVector(Vec3(0.3, -0.2, 0.5))).normalized();
     by.wanted.t += 0.05 * actor.height / rig::scalesAbove(actor)[static_cast<std::size_t>(j)] * Vec3(1, 2, -1);
-    edit::pose(s, id, layers::findKind("touchup")->posed(context, by), f, false);
+    edit::pose(s, id, layers::findKind("touchup")->byHand->values(context, by), f, false);
     const pipeline::Evaluation after = test::evaluate(s);
     CHECK(angleBetween(after.actors.front().result->at(j, f).r, by.wanted.r) < 1e-5);
     CHECK((after.actors.front().result->at(j, f).t - by.wanted.t).norm() <

@@ -1,5 +1,6 @@
 #include "layers/act/act.h"
 
+#include "layers/act/act_shown.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 
@@ -18,7 +19,6 @@ constexpr SettingSpec placeRow(std::string_view id, std::string_view label, std:
             .range = {-1e4, 1e4},
             .soft = {-3, 3},
             .help = "The place that it aims at: in the world, or from the joint that it aims at, in that one's axes.",
-            .role = group.empty() ? scene::Role::None : scene::Role::Aim,
             .keyable = true,
             .feel = false,
             .together = true,
@@ -229,6 +229,7 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
+    .showing = &kShowing,
     .isAct = true,
     .sort = "act"};
 

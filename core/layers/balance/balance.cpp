@@ -1,5 +1,6 @@
 #include "layers/balance/balance.h"
 
+#include "layers/balance/balance_shown.h"
 #include "layers/balance/balancing.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
@@ -187,20 +188,20 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
 
 }  // namespace
 
-const LayerKind kKind{
-    .id = "balance",
-    .label = "Balance",
-    .help =
-        "A body's weight: flights that fall, crouches before and after them, wind-up and carry-through of "
-        "turns, lean, and counter-balance; feet stay.",
-    .glyph = "M12 4v13 M4 8h16 M4 8l-2 5h4z M20 8l-2 5h4z M8 20h8l-4 -3z",
-    .takes = Takes::Body,
-    .settings = kSettings,
-    .problem = problem,
-    .moves = moves,
-    .filter = balance,
-    .reads = reads,
-    .volumes = volumes,
-    .concerned = concerned};
+const LayerKind kKind{.id = "balance",
+                      .label = "Balance",
+                      .help =
+                          "A body's weight: flights that fall, crouches before and after them, wind-up and carry-through of "
+                          "turns, lean, and counter-balance; feet stay.",
+                      .glyph = "M12 4v13 M4 8h16 M4 8l-2 5h4z M20 8l-2 5h4z M8 20h8l-4 -3z",
+                      .takes = Takes::Body,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = balance,
+                      .reads = reads,
+                      .showing = &kShowing,
+                      .volumes = volumes,
+                      .concerned = concerned};
 
 }  // namespace nutatio::layers::balance

@@ -739,6 +739,10 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
                 out.joints.emplace_back(j, *timed.column(j));
     if (!said.empty()) out.remarks.push_back("flights take " + said + " frames against the animation's");
     out.said = flightsIn(*weighed);
+    for (const Weighed::Flight& x : weighed->flights) out.lane.push_back({x.from, x.to, LaneSpan::Form::Arch});
+    for (const Weighed::Turned& t : weighed->turned)
+        out.figures.push_back({t.name, t.most, t.goes ? " cm" : "\u00b0", t.saturated > 0.02});
+    out.figuresTell = "most off the animation";
     hint(context, *weighed, out.remarks);
     for (const Weighed::Turned& t : weighed->turned) {
         if (t.saturated < 0.02) continue;
@@ -752,7 +756,7 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
         std::snprintf(text, sizeof text, "its weight misses where it ought to lie by up to %.0f mm", 1000 * missed);
         out.remarks.emplace_back(text);
     }
-    out.weighed = std::move(weighed);
+    out.notes = std::move(weighed);
     return out;
 }
 

@@ -263,19 +263,19 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 }  // namespace
 
 const LayerKind kKind{.id = "borrow",
-                            .label = "Borrow",
-                            .help =
-                                "Joints that move as in another clip, or as their fellows of the other side do, also some time "
-                                "later: an idle's arms over "
-                                "a walk's legs, one arm's wave on the other.",
-                            .glyph = "M4 8h12l-3 -3 M20 16h-12l3 3",
-                            .takes = Takes::Joints,
-                            .settings = kSettings,
-                            .problem = problem,
-                            .moves = moves,
-                            .filter = filter,
-                            .live = live,
-                            .measured = measured,
-                            .reads = reads};
+                      .label = "Borrow",
+                      .help =
+                          "Joints that move as in another clip, or as their fellows of the other side do, also some time "
+                          "later: an idle's arms over "
+                          "a walk's legs, one arm's wave on the other.",
+                      .glyph = "M4 8h12l-3 -3 M20 16h-12l3 3",
+                      .takes = Takes::Joints,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = filter,
+                      .live = live,
+                      .measured = measured,
+                      .reads = reads};
 
 }  // namespace nutatio::layers::borrow

@@ -163,16 +163,16 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 }  // namespace
 
 const LayerKind kKind{.id = "carry",
-                           .label = "Carry",
-                           .help =
-                               "Over its intervals a joint goes along with another one of any actor, or stays in the world; it "
-                               "sets off and comes back without a jump.",
-                           .glyph = "M4 9h16v9H4z M8 9V5h8v4 M9 13.5h6",
-                           .takes = Takes::Joints,
-                           .settings = kSettings,
-                           .problem = problem,
-                           .moves = moves,
-                           .filter = filter,
-                           .readsSpans = true};
+                      .label = "Carry",
+                      .help =
+                          "Over its intervals a joint goes along with another one of any actor, or stays in the world; it "
+                          "sets off and comes back without a jump.",
+                      .glyph = "M4 9h16v9H4z M8 9V5h8v4 M9 13.5h6",
+                      .takes = Takes::Joints,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = filter,
+                      .readsSpans = true};
 
 }  // namespace nutatio::layers::carry

@@ -7,6 +7,7 @@
 #include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/fall/fall_shown.h"
 #include "layers/joint_worlds.h"
 #include "physics/articulated.h"
 #include "rig/figure.h"
@@ -44,7 +45,6 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How far above its animated place it begins.",
      .more = "More: a longer drop.",
-     .role = scene::Role::Lift,
      .feel = false,
      .together = true,
      .group = "Throw"},
@@ -56,7 +56,6 @@ constexpr SettingSpec kSettings[] = {
      .start = 0,
      .help = "How fast it goes as it begins.",
      .more = "More: farther. 0: it drops.",
-     .role = scene::Role::ThrowSpeed,
      .feel = false,
      .together = true},
     {.id = "heading",
@@ -65,7 +64,6 @@ constexpr SettingSpec kSettings[] = {
      .range = {-360, 360},
      .soft = {-180, 180},
      .help = "Which way it is thrown: 0 along +z, 90 along +x.",
-     .role = scene::Role::ThrowHeading,
      .feel = false,
      .together = true},
     {.id = "rise",
@@ -75,7 +73,6 @@ constexpr SettingSpec kSettings[] = {
      .soft = {-90, 90},
      .start = 30,
      .help = "How steeply it is thrown upwards.",
-     .role = scene::Role::ThrowRise,
      .feel = false,
      .together = true},
     {.id = "spin",
@@ -196,8 +193,7 @@ class Falling {
           m_masses(rig::massesOf(context.actor)),
           m_n(below.frames()) {
         const double fps = below.grid().fps;
-        m_from =
-            context.spans.empty() ? 0 : within(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
+        m_from = context.spans.empty() ? 0 : within(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
         m_to = context.spans.empty() ? m_n - 1
                                      : within(static_cast<int>(std::lround(context.spans.front().to * fps)), m_from, m_n - 1);
         readColliders();
@@ -233,9 +229,12 @@ class Falling {
             }
             for (int j : s.subtree(root)) fill(j, j == root);
         }
-        Thrown thrown{m_from, m_touch, m_start, {}};
-        for (const auto& [place, turn] : m_path) thrown.places.push_back(place);
-        out.thrown = std::make_shared<const Thrown>(std::move(thrown));
+        auto thrown = std::make_shared<Thrown>();
+        thrown->from = m_from;
+        thrown->touch = m_touch;
+        thrown->rests = m_start;
+        for (const auto& [place, turn] : m_path) thrown->places.push_back(place);
+        out.notes = std::move(thrown);
         if (m_touch < 0) out.remarks.push_back("it touches nothing in this shot");
         char text[80];
         std::snprintf(text, sizeof text, "touches first at frame %d, at %.3g m/s", m_touch + 1, m_speed);
@@ -445,17 +444,18 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 }  // namespace
 
 const LayerKind kKind{.id = "fall",
-                          .label = "Fall",
-                          .help =
-                              "The whole actor, or a prop, drops, is thrown, bounces, slides and rolls as one rigid thing; its "
-                              "landing plays when it touches.",
-                          .glyph = "M4 3c5 0 8 4 9 11 M13 14c1 -4 3 -5 4.5 -5s2.5 2 3 6 M3 20h18",
-                          .takes = Takes::Body,
-                          .settings = kSettings,
-                          .problem = problem,
-                          .moves = moves,
-                          .filter = filter,
-                          .readsSpans = true,
-                          .meets = true};
+                      .label = "Fall",
+                      .help =
+                          "The whole actor, or a prop, drops, is thrown, bounces, slides and rolls as one rigid thing; its "
+                          "landing plays when it touches.",
+                      .glyph = "M4 3c5 0 8 4 9 11 M13 14c1 -4 3 -5 4.5 -5s2.5 2 3 6 M3 20h18",
+                      .takes = Takes::Body,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = filter,
+                      .showing = &kShowing,
+                      .readsSpans = true,
+                      .meets = true};
 
 }  // namespace nutatio::layers::fall

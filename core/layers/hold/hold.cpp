@@ -9,6 +9,7 @@
 #include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/hold/hold_shown.h"
 #include "layers/joint_worlds.h"
 #include "rig/contacts.h"
 #include "rig/limb.h"
@@ -31,14 +32,13 @@ using scene::SettingSpec;
 using scene::SettingType;
 using scene::Unit;
 
-constexpr SettingSpec spotRow(std::string_view id, std::string_view label, scene::Role role = scene::Role::None) {
+constexpr SettingSpec spotRow(std::string_view id, std::string_view label) {
     return {.id = id,
             .label = label,
             .unit = Unit::Metres,
             .range = {-100, 100},
             .soft = {-0.3, 0.3},
             .help = "Where on what hangs on the joint the held point is, from the joint in its axes: drag it over the body.",
-            .role = role,
             .feel = false,
             .together = true,
             .each = scene::Each::Joint};
@@ -148,7 +148,7 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .together = true,
      .choices = "keep their turn|heel and ball stand"},
-    spotRow("spot_x", "Point x", scene::Role::Spot),
+    spotRow("spot_x", "Point x"),
     spotRow("spot_y", "Point y"),
     spotRow("spot_z", "Point z"),
     kMixRow,
@@ -719,7 +719,7 @@ class Holding {
                     worlds.world(m_points[k].point.joint).apply(m_points[k].point.local)));
         }
         double before = 0, after = 0;
-        int contacts = 0;
+        auto contacts = std::make_shared<Contacts>();
         for (std::size_t k = 0; k < m_points.size(); ++k)
             for (Held held : m_points[k].point.held) {
                 const std::vector<Vec3> stood(now[k].begin() + held.from, now[k].begin() + held.to + 1);
@@ -728,15 +728,17 @@ class Holding {
                     held.after = std::max(held.after, offOf(f, now[k][static_cast<std::size_t>(f)], middle).norm());
                 before = std::max(before, held.before);
                 after = std::max(after, held.after);
-                ++contacts;
-                out.held.push_back(held);
+                out.lane.push_back({held.from, held.to, LaneSpan::Form::Bar, static_cast<int>(k), held.set});
+                contacts->held.push_back(held);
             }
         char said[120];
         const double mm = 1000 * m_c.placement.metres;
-        std::snprintf(said, sizeof said, "holds %d contact%s: %s %.3g mm below, %.2g mm now", contacts, contacts == 1 ? "" : "s",
-                      contacts == 1 ? "it slides" : "they slide", mm * before, mm * after);
-        if (contacts > 0) out.said = said;
-        if (contacts == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
+        const auto many = static_cast<int>(contacts->held.size());
+        std::snprintf(said, sizeof said, "holds %d contact%s: %s %.3g mm below, %.2g mm now", many, many == 1 ? "" : "s",
+                      many == 1 ? "it slides" : "they slide", mm * before, mm * after);
+        if (many > 0) out.said = said;
+        out.notes = std::move(contacts);
+        if (many == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
         if (after > 0.02 * m_c.actor.height) {
             char text[120];
             std::snprintf(text, sizeof text, "a contact still slides by %.1f %% of the height: it is out of reach",
@@ -773,19 +775,21 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 }  // namespace
 
 const LayerKind kKind{.id = "hold",
-                          .label = "Hold",
-                          .help =
-                              "Keeps feet, hands or any point on its place while it is in contact, found or set by hand; the "
-                              "pose changes as little as it can.",
-                          .glyph = "M5 20h14 M8 20v-6l4 -3v-7 M12 11l4 3v6 M9 4h6",
-                          .takes = Takes::Joints,
-                          .settings = kSettings,
-                          .problem = problem,
-                          .moves = moves,
-                          .filter = filter,
-                          .concerned = concerned,
-                          .readsSpans = true,
-                          .meets = true,
-                          .onto = onto};
+                      .label = "Hold",
+                      .help =
+                          "Keeps feet, hands or any point on its place while it is in contact, found or set by hand; the "
+                          "pose changes as little as it can.",
+                      .glyph = "M5 20h14 M8 20v-6l4 -3v-7 M12 11l4 3v6 M9 4h6",
+                      .takes = Takes::Joints,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = filter,
+                      .showing = &kShowing,
+                      .part = {"One point", "Point that is held", "Its dot on the stage can be dragged over the body."},
+                      .concerned = concerned,
+                      .readsSpans = true,
+                      .meets = true,
+                      .onto = onto};
 
 }  // namespace nutatio::layers::hold

@@ -404,18 +404,18 @@ double remembers(const scene::Resolved& s, double fps) {
 }  // namespace
 
 const LayerKind kKind{.id = "overlap",
-                             .label = "Overlap",
-                             .help =
-                                 "Joints that come so many frames late, after what they hang on or after their own animation: "
-                                 "ears, a head, a tail that is "
-                                 "keyed already.",
-                             .glyph = "M4 16c4 -10 8 -10 12 0 M8 19c4 -10 8 -10 12 0",
-                             .takes = Takes::Joints,
-                             .settings = kSettings,
-                             .problem = problem,
-                             .moves = moves,
-                             .filter = filter,
-                             .remembers = remembers,
-                             .measured = measured};
+                      .label = "Overlap",
+                      .help =
+                          "Joints that come so many frames late, after what they hang on or after their own animation: "
+                          "ears, a head, a tail that is "
+                          "keyed already.",
+                      .glyph = "M4 16c4 -10 8 -10 12 0 M8 19c4 -10 8 -10 12 0",
+                      .takes = Takes::Joints,
+                      .settings = kSettings,
+                      .problem = problem,
+                      .moves = moves,
+                      .filter = filter,
+                      .remembers = remembers,
+                      .measured = measured};
 
 }  // namespace nutatio::layers::overlap

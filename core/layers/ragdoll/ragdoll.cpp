@@ -3,6 +3,7 @@
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 #include "layers/ragdoll/ragdoll_mover.h"
+#include "layers/ragdoll/ragdoll_shown.h"
 
 namespace nutatio::layers::ragdoll {
 
@@ -145,8 +146,7 @@ constexpr SettingSpec kSettings[] = {
     partRow("heavier", "Heavier", Unit::Share, {-0.95, 20}, {-0.9, 3},
             "How much more this part weighs, with what hangs on it, than its mesh tells.", false),
     partRow("thicker", "Thicker", Unit::Share, {-0.9, 5}, {-0.9, 2},
-            "How much thicker this part is in contacts, with what hangs on it, than its mesh tells.", false,
-            scene::Role::Thickness),
+            "How much thicker this part is in contacts, with what hangs on it, than its mesh tells.", false),
     partRow("freer", "Freer", Unit::Degrees, {-170, 170}, {-60, 60},
             "How much farther this part's joint turns every way, and those that hang on it, than its clips tell.", false),
     preroll(),
@@ -189,6 +189,12 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
     return out;
 }
 
+std::string added(const rig::Actor& actor, const scene::Layer& layer) {
+    const std::size_t n = volumes(actor, layer).size();
+    return "A body of " + std::to_string(n) + (n == 1 ? " segment" : " segments") +
+           ", by skeleton, mesh and clips. Click one on the stage to set it apart; Root follows lets it fall.";
+}
+
 }  // namespace
 
 const LayerKind kKind{
@@ -202,7 +208,9 @@ const LayerKind kKind{
     .problem = problem,
     .moves = moves,
     .movers = movers,
+    .showing = &kShowing,
     .volumes = volumes,
+    .added = added,
     .acts = true,
     .joins = joins,
     .meets = true,

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "layers/layer_kind.h"
+#include "layers/by_hand.h"
 
 namespace nutatio::layers::touchup {
 

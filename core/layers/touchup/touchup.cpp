@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstdio>
 
+#include "layers/by_hand.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
@@ -36,15 +37,13 @@ using scene::Unit;
 
 constexpr double kMostTurn = 1e6;  // [deg] a wheel's, over a long way
 
-constexpr SettingSpec turnRow(std::string_view id, std::string_view label, std::string_view help, scene::Role role,
-                              std::string_view group = {}) {
+constexpr SettingSpec turnRow(std::string_view id, std::string_view label, std::string_view help, std::string_view group = {}) {
     return {.id = id,
             .label = label,
             .unit = Unit::Degrees,
             .range = {-kMostTurn, kMostTurn},
             .soft = {-90, 90},
             .help = help,
-            .role = role,
             .keyable = true,
             .feel = false,
             .group = group,
@@ -52,14 +51,13 @@ constexpr SettingSpec turnRow(std::string_view id, std::string_view label, std::
 }
 
 constexpr SettingSpec shareRow(std::string_view id, std::string_view label, scene::Range range, scene::Range soft,
-                               std::string_view help, scene::Role role = scene::Role::None) {
+                               std::string_view help) {
     return {.id = id,
             .label = label,
             .unit = Unit::Share,
             .range = range,
             .soft = soft,
             .help = help,
-            .role = role,
             .keyable = true,
             .feel = false,
             .each = Each::Joint};
@@ -77,14 +75,13 @@ constexpr SettingSpec handlesRow(std::string_view id, std::string_view label, do
             .together = true};
 }
 
-constexpr SettingSpec gridRow(std::string_view id, std::string_view label, scene::Role role) {
+constexpr SettingSpec gridRow(std::string_view id, std::string_view label) {
     return {.id = id,
             .label = label,
             .unit = Unit::Share,
             .range = {-20, 20},
             .soft = {-0.2, 0.2},
             .help = "How far the handle is carried along the actor's axis, against its height.",
-            .role = role,
             .keyable = true,
             .feel = false,
             .each = Each::Handle};
@@ -107,7 +104,6 @@ constexpr SettingSpec kSettings[] = {
      .label = "In the axes of",
      .type = SettingType::Choice,
      .help = "Whose axes offsets are kept in: the joint's own, those of what it hangs on, or the world's.",
-     .role = scene::Role::Axes,
      .feel = false,
      .choices = "own|parent|world",
      .group = "Pose"},
@@ -191,19 +187,19 @@ constexpr SettingSpec kSettings[] = {
     handlesRow("handles_z", "Handles deep", 1),
     kAmountRow,
     kMixRow,
-    turnRow("turn_x", "turn x", kTurnHelp, scene::Role::Turned, "Turn"),
-    turnRow("turn_y", "turn y", kTurnHelp, scene::Role::None),
-    turnRow("turn_z", "turn z", kTurnHelp, scene::Role::None),
-    shareRow("move_x", "move x", kMoves, kMovesSoft, kMoveHelp, scene::Role::Shifted),
+    turnRow("turn_x", "turn x", kTurnHelp, "Turn"),
+    turnRow("turn_y", "turn y", kTurnHelp),
+    turnRow("turn_z", "turn z", kTurnHelp),
+    shareRow("move_x", "move x", kMoves, kMovesSoft, kMoveHelp),
     shareRow("move_y", "move y", kMoves, kMovesSoft, kMoveHelp),
     shareRow("move_z", "move z", kMoves, kMovesSoft, kMoveHelp),
     shareRow("size_x", "size x", kSizes, kSizesSoft, kSizeHelp),
     shareRow("size_y", "size y", kSizes, kSizesSoft, kSizeHelp),
     shareRow("size_z", "size z", kSizes, kSizesSoft, kSizeHelp),
-    turnRow("low_turn_x", "low turn x", kLowTurn, scene::Role::Turned, "Low pose"),
-    turnRow("low_turn_y", "low turn y", kLowTurn, scene::Role::None),
-    turnRow("low_turn_z", "low turn z", kLowTurn, scene::Role::None),
-    shareRow("low_move_x", "low move x", kMoves, kMovesSoft, kLowTurn, scene::Role::Shifted),
+    turnRow("low_turn_x", "low turn x", kLowTurn, "Low pose"),
+    turnRow("low_turn_y", "low turn y", kLowTurn),
+    turnRow("low_turn_z", "low turn z", kLowTurn),
+    shareRow("low_move_x", "low move x", kMoves, kMovesSoft, kLowTurn),
     shareRow("low_move_y", "low move y", kMoves, kMovesSoft, kLowTurn),
     shareRow("low_move_z", "low move z", kMoves, kMovesSoft, kLowTurn),
     {.id = "more_turn",
@@ -227,14 +223,13 @@ constexpr SettingSpec kSettings[] = {
      .help = "How many frames late the motion below comes; below 0: early. It goes round in loops.",
      .feel = false,
      .each = Each::Joint},
-    shareRow("held_back", "held back", {0, 1}, {0, 1}, "How little of the layer there is on this joint.", scene::Role::HeldBack),
+    shareRow("held_back", "held back", {0, 1}, {0, 1}, "How little of the layer there is on this joint."),
     {.id = "weight",
      .label = "weight",
      .unit = Unit::Share,
      .range = {-20, 20},
      .soft = {-1, 1},
      .help = "How much of the target is added to what is below.",
-     .role = scene::Role::Weight,
      .keyable = true,
      .feel = false,
      .each = Each::Morph},
@@ -247,9 +242,9 @@ constexpr SettingSpec kSettings[] = {
      .keyable = true,
      .feel = false,
      .each = Each::Morph},
-    gridRow("grid_x", "x", scene::Role::Carried),
-    gridRow("grid_y", "y", scene::Role::None),
-    gridRow("grid_z", "z", scene::Role::None),
+    gridRow("grid_x", "x"),
+    gridRow("grid_y", "y"),
+    gridRow("grid_z", "z"),
 };
 
 constexpr double kHidden = 1e-5;  // a drawing that is not seen: times its size
@@ -616,6 +611,15 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
     return text;
 }
 
+constexpr ByHand::Triple kTriples[] = {{"turn", true}, {"move"}, {"low_turn", true}, {"low_move"}};
+constexpr ByHand kByHand{.triples = kTriples,
+                         .axes = "axes",
+                         .heldBack = "held_back",
+                         .weight = "weight",
+                         .carried = "grid",
+                         .values = posed,
+                         .points = points};
+
 }  // namespace
 
 const LayerKind kKind{
@@ -632,8 +636,7 @@ const LayerKind kKind{
     .filter = filter,
     .live = live,
     .measured = measured,
-    .posed = posed,
-    .points = points,
+    .byHand = &kByHand,
     .bends = bends};
 
 }  // namespace nutatio::layers::touchup

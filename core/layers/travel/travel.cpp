@@ -7,6 +7,7 @@
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 #include "layers/joint_worlds.h"
+#include "layers/travel/travel_shown.h"
 #include "rig/stride.h"
 
 namespace nutatio::layers::travel {
@@ -28,7 +29,7 @@ constexpr SettingSpec kSettings[] = {
      .help = "Joints of what travels: the top joint that each of them hangs on goes.",
      .role = scene::Role::Target,
      .feel = false},
-    {.id = "speed",
+    {.id = kSpeedRow,
      .label = "Ground speed",
      .unit = Unit::MetresPerSecond,
      .range = {-50, 50},
@@ -36,30 +37,27 @@ constexpr SettingSpec kSettings[] = {
      .start = 1,
      .help = "How fast it goes over the ground.",
      .more = "As fast as its feet tell: they stand. Below 0: backwards.",
-     .role = scene::Role::GroundSpeed,
      .curved = true,
      .keyable = true,
      .feel = false,
      .together = true,
      .group = "Goes"},
-    {.id = "heading",
+    {.id = kHeadingRow,
      .label = "Heading",
      .unit = Unit::Degrees,
      .range = {-3600, 3600},
      .soft = {-180, 180},
      .help = "Which way it goes, against the way that it faces at first.",
      .more = "More: to its left. Less: to its right.",
-     .role = scene::Role::Course,
      .keyable = true,
      .feel = false,
      .together = true},
-    {.id = "forward",
+    {.id = kForwardRow,
      .label = "Faces at first",
      .unit = Unit::Degrees,
      .range = {-360, 360},
      .soft = {-180, 180},
      .help = "The way that the animation walks, in its own axes: 0 is along z.",
-     .role = scene::Role::Facing,
      .feel = false,
      .together = true},
     {.id = "faces",
@@ -185,6 +183,8 @@ const LayerKind kKind{
     .moves = moves,
     .filter = filter,
     .live = live,
-    .measured = measured};
+    .measured = measured,
+    .showing = &kShowing,
+    .goes = true};
 
 }  // namespace nutatio::layers::travel
