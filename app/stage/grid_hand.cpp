@@ -18,10 +18,10 @@ void GridHand::lay(const std::vector<Affine>& worlds, const Camera& camera, cons
     const ResultsPtr& r = m_document.results();
     const pipeline::LayerResult* result = r && hand ? r->evaluation.layer(hand->layer->id) : nullptr;
     const layers::LayerKind* kind = hand ? layers::findKind(hand->layer->kind) : nullptr;
-    if (!result || !result->region || !result->settings || !kind->byHand || !kind->byHand->points) return;
+    if (!result || result->regions.empty() || !result->settings || !kind->byHand || !kind->byHand->points) return;
     const rig::Actor& actor = *hand->actor->actor;
     layers::LayerContext context{actor, *hand->layer, result->settings};
-    context.region = result->region;
+    context.regions = result->regions;
     std::vector<Affine> rest;
     rig::worldTransforms(actor.skeleton, actor.restPose(), rest);
     for (layers::HandPoint& p : kind->byHand->points(context, std::min(m_session.frame(), r->frames - 1))) {

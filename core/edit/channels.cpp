@@ -441,8 +441,7 @@ Result<std::string> intoHand(scene::Scene& scene, const std::vector<std::string>
             if (!r->layers[k].changed.patches.empty())
                 return refused("\"" + r->layers[k].id + "\" moves vertices, which no layer that is posed by hand can keep");
             for (const auto& [joint, column] : r->layers[k].changed.joints) moved.insert(joint);
-            for (const auto& morph : r->layers[k].changed.morphs)
-                for (int t = 0; t < morph->targets; ++t) weights.emplace(morph->instance, t);
+            for (const auto& morph : r->layers[k].changed.morphs) weights.emplace(morph->of.instance, morph->of.target);
         }
         const pipeline::TrackPtr below = r->below(from), above = r->below(to);
         putMotion(made, keys[n], moved, actor, *below, *above, tolerance, shot.fps, shots == 1, cancel);

@@ -44,6 +44,7 @@ class PoseView {
     std::span<const Xform> m_locals;
 };
 
+using RegionPtr = std::shared_ptr<const rig::Region>;
 using ResolvedPtr = std::shared_ptr<const scene::Resolved>;
 
 /// What a layer may read beside its input motion, settings resolved for the shot.
@@ -88,7 +89,7 @@ struct LayerContext {
     std::vector<Blow> winds{};      // switched on, blowing on this layer
     std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
-    std::shared_ptr<const rig::Region> region{};              // of the surface, that its settings name
+    std::map<std::string_view, RegionPtr> regions{};          // of the surface, by the row that names them; those that there are
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     bool onward = false;                                      // it does but for the way that the body goes, lap after lap
@@ -100,6 +101,11 @@ struct LayerContext {
     bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
+    /// The region that a row names; null where it names none that there is.
+    const rig::Region* region(std::string_view row) const {
+        const auto at = regions.find(row);
+        return at == regions.end() ? nullptr : at->second.get();
+    }
     /// What holds for one of the layer's target joints.
     const ResolvedPtr& settingsOf(std::string_view joint) const {
         const auto at = apart.find(joint);
@@ -173,8 +179,8 @@ enum class Takes { Chains, Joints, Map, Body };
 /// What a layer made of a shot: the columns that it replaced, and what it tells of it.
 struct Filtered : Told {
     std::vector<std::pair<int, rig::Column>> joints;
-    std::vector<rig::PatchPtr> patches;
-    std::vector<rig::MorphPtr> morphs;
+    std::vector<rig::PatchPtr> patches;  // what the layer alone moves, to be added to what others do
+    std::vector<rig::MorphColumnPtr> morphs;
 };
 
 /// A segment of a body that is simulated as a whole, in its joint's own axes, turned with it and not scaled [units of the world
@@ -218,8 +224,9 @@ struct LayerKind {
     std::vector<int> (*swings)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// Of a kind whose layers are posed by hand. Null: they are not.
     const ByHand* byHand = nullptr;
-    /// Whether a layer, as it is set in a shot, changes morph weights or places of vertices beside its joints. Null: it does not.
-    bool (*bends)(const scene::Resolved&) = nullptr;
+    /// Morph targets whose weights a layer, as it is set in a shot, makes of those below. Null: none. What a layer adds to the
+    /// places of vertices need not be told: nobody reads that on the way up.
+    std::vector<rig::MorphId> (*morphs)(const rig::Actor&, const scene::Resolved&) = nullptr;
     /// Joints that a layer without problem looks at beside those that it moves, and those about them. Null: none.
     std::vector<int> (*reads)(const rig::Actor&, const scene::Layer&) = nullptr;
     /// What its layers show of themselves on the stage. Null: nothing of their own.

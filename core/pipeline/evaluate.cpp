@@ -7,6 +7,7 @@
 #include <chrono>
 #include <deque>
 #include <mutex>
+#include <set>
 #include <unordered_set>
 
 #include "layers/joint_worlds.h"
@@ -86,11 +87,18 @@ struct Climber {
     const scene::ActorEntry* entry = nullptr;
     scene::Placement placement;
     rig::Track track;
-    std::vector<Key> keys, bodyKeys;   // by joint: now, and below all layers
-    Key rest;                          // of patches and morphs
-    bool loops = false, goes = false;  // its body comes round; a layer carries it over the ground
+    std::vector<Key> keys, bodyKeys;  // by joint: now, and below all layers
+    Key bodyKey;
+    std::map<rig::MorphId, Key> morphKeys;  // of weights that a layer made
+    bool loops = false, goes = false;       // its body comes round; a layer carries it over the ground
     std::size_t allowed = 0, held = 0;
     std::vector<char> read, written;  // by joint: by layers that wait to be run
+    std::set<rig::MorphId> made;      // whose weights such layers make
+
+    Key keyOf(const rig::MorphId& morph) const {
+        const auto at = morphKeys.find(morph);
+        return at == morphKeys.end() ? bodyKey : at->second;
+    }
 };
 
 }  // namespace
@@ -124,8 +132,8 @@ TrackPtr ActorResult::below(std::size_t layer) const {
     rig::Track t = *body;
     for (std::size_t i = 0; i < layer; ++i) {
         for (const auto& [joint, column] : layers[i].changed.joints) t.replace(joint, column);
-        for (const auto& patch : layers[i].changed.patches) t.replace(patch);
-        for (const auto& morph : layers[i].changed.morphs) t.replace(morph);
+        for (const auto& patch : layers[i].changed.patches) t.add(patch);
+        for (const auto& morph : layers[i].changed.morphs) rig::replace(t, *actor, *morph);
     }
     return std::make_shared<const rig::Track>(std::move(t));
 }
@@ -212,6 +220,9 @@ class Run {
         for (std::size_t i = 0; i < m_climbers.size(); ++i) {
             Climber& c = m_climbers[i];
             ActorResult& r = m_out.actors[i];
+            // In the order of the stack, whichever of them were known already: sums come out as the same bits.
+            for (const LayerResult& l : r.layers)
+                for (const rig::PatchPtr& patch : l.changed.patches) c.track.add(patch);
             const bool moved = std::any_of(r.layers.begin(), r.layers.end(), [](const auto& l) { return !l.changed.empty(); });
             r.result = moved ? std::make_shared<const rig::Track>(std::move(c.track)) : r.body;
         }
@@ -250,7 +261,7 @@ class Run {
         const Key key = bodyKey(m_scene, *m_shot, a, m_scene.grid(*m_shot, a), piece.get());
         for (int j = 0; j < body->joints(); ++j) c.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
         c.bodyKeys = c.keys;
-        c.rest = key;
+        c.bodyKey = key;
         auto loops = m_evaluator.m_closes.find(key);
         if (loops == m_evaluator.m_closes.end()) loops = m_evaluator.m_closes.emplace(key, body->closes(*a.actor)).first;
         c.loops = loops->second && m_shot->loop != scene::Loop::Once;
@@ -258,7 +269,7 @@ class Run {
         c.read.resize(c.keys.size());
         c.written.resize(c.keys.size());
         m_climbers.push_back(std::move(c));
-        m_out.actors.push_back({a.id, body, nullptr, {}});
+        m_out.actors.push_back({a.id, a.actor, body, nullptr, {}});
     }
 
     std::size_t climberOf(std::string_view actor) const {
@@ -389,15 +400,10 @@ class Run {
         return out;
     }
 
-    static bool takesWhole(const Plan& plan) {
-        return plan.kind->takes == layers::Takes::Map || (plan.kind->bends && plan.kind->bends(*plan.settings));
-    }
-
     /// A layer with all that it may read, hashed; what is to be known of that is told to `r`.
     Waiting prepared(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer,
                      LayerResult& r, Hasher& h) {
         Climber& me = m_climbers[at];
-        const bool whole = takesWhole(plan);
         Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr, nullptr};
         w.context.apart = plan.apart;
         if (const auto spans = m_shot->intervals.find(layer->id); plan.kind->readsSpans && spans != m_shot->intervals.end())
@@ -430,7 +436,7 @@ class Run {
             .number(w.context.closes);
         add(h, me.placement);
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
-        if (whole) h.key(me.rest);
+        for (const rig::MorphId& m : plan.morphs) h.key(me.keyOf(m));
         for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
         for (const scene::Interval& s : w.context.spans) h.real(s.from).real(s.to);
         if (const auto seal = m_shot->seals.find(layer->id); seal != m_shot->seals.end() && plan.kind->movers) {
@@ -439,8 +445,10 @@ class Run {
         }
         for (const scene::SettingSpec& row : plan.kind->settings)
             if (row.type == scene::SettingType::Region)
-                if ((w.context.region = m_evaluator.regionFor(*me.entry, layer->text(row.id))))
-                    h.key(w.context.region->key).key(me.entry->actor->picture);
+                if (auto region = m_evaluator.regionFor(*me.entry, layer->text(row.id))) {
+                    h.text(row.id).key(region->key).key(me.entry->actor->picture);
+                    w.context.regions.emplace(row.id, std::move(region));
+                }
         meet(w, r, h);
         return w;
     }
@@ -533,9 +541,8 @@ class Run {
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
-        const bool whole = takesWhole(plan);
         // What is solved together has seen what it looks at already.
-        if (whole || (plan.kind->acts && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
+        if ((plan.kind->acts && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
         LayerResult r = m_out.actors[at].layers[result];
         const std::shared_ptr<const Joined> joined = joinedWith(layer, plan);
         Hasher h;
@@ -549,10 +556,15 @@ class Run {
             w.shown = mixing.done();
         }
         m_out.actors[at].layers[result].key = w.shown;
-        m_out.actors[at].layers[result].region = w.context.region;
+        m_out.actors[at].layers[result].regions = w.context.regions;
         for (const layers::Moved& m : plan.moves)
             me.keys[static_cast<std::size_t>(m.joint)] = columnKey(w.shown, static_cast<std::uint64_t>(m.joint));
-        if (whole) me.rest = w.shown;
+        for (const rig::MorphId& m : plan.morphs)
+            me.morphKeys[m] = Hasher()
+                                  .key(w.shown)
+                                  .number(static_cast<std::uint64_t>(m.instance))
+                                  .number(static_cast<std::uint64_t>(m.target))
+                                  .done();
         if (auto kept = m_evaluator.known(w.shown)) {
             w.made = std::move(kept);
             apply(w);
@@ -567,8 +579,8 @@ class Run {
         for (int j : plan.reads) me.read[static_cast<std::size_t>(j)] = true;
         for (int j : plan.writes) me.written[static_cast<std::size_t>(j)] = true;
         for (const auto& [actor, joint] : m_touched) m_climbers[actor].read[static_cast<std::size_t>(joint)] = true;
+        me.made.insert(plan.morphs.begin(), plan.morphs.end());
         m_waiting.push_back(std::move(w));
-        if (whole) flush();
     }
 
     /// kNoJoint where the actor or the joint is not there.
@@ -592,6 +604,8 @@ class Run {
             return std::any_of(joints.begin(), joints.end(), [&](int j) { return marks[static_cast<std::size_t>(j)] != 0; });
         };
         if (any(me.written, plan.reads) || any(me.written, plan.writes) || any(me.read, plan.writes)) return true;
+        if (std::any_of(plan.morphs.begin(), plan.morphs.end(), [&](const rig::MorphId& m) { return me.made.count(m) > 0; }))
+            return true;
         if (!plan.kind->meets && plan.elsewhere.empty()) return false;
         const auto pending = [&](const std::string& actor, int joint) {
             const std::size_t c = climberOf(actor);
@@ -780,6 +794,7 @@ class Run {
         for (Climber& c : m_climbers) {
             std::fill(c.read.begin(), c.read.end(), false);
             std::fill(c.written.begin(), c.written.end(), false);
+            c.made.clear();
         }
         for (Waiting& w : waiting) {
             if (!w.plan->shares->whole() && w.made->problem.empty()) mix(w);
@@ -815,36 +830,22 @@ class Run {
         }
         for (const auto& patch : w.made->changed.patches) {
             rig::Patch p = *patch;
-            const auto was = below.patches().find({p.instance, p.primitive});
-            // What a vertex has below, wherever that stands in the patch there.
-            std::vector<std::ptrdiff_t> from(p.vertices.size(), -1);
-            if (was != below.patches().end()) {
-                std::unordered_map<std::uint32_t, std::size_t> place;
-                for (std::size_t n = 0; n < was->second->vertices.size(); ++n) place[was->second->vertices[n]] = n;
-                for (std::size_t v = 0; v < p.vertices.size(); ++v)
-                    if (const auto there = place.find(p.vertices[v]); there != place.end())
-                        from[v] = static_cast<std::ptrdiff_t>(there->second);
-            }
             for (int f = 0; f < m_frames; ++f) {
                 const auto share = static_cast<float>(shares.at(f, 0));
-                for (std::size_t v = 0; v < p.vertices.size(); ++v) {
-                    const std::size_t there = static_cast<std::size_t>(f) * p.vertices.size() + v;
-                    const Vec3f below0 = from[v] < 0 ? Vec3f(Vec3f::Zero()) : was->second->frame(f)[from[v]];
-                    p.offsets[there] = below0 + share * (p.offsets[there] - below0);
-                }
+                for (std::size_t v = 0; v < p.vertices.size(); ++v)
+                    p.offsets[static_cast<std::size_t>(f) * p.vertices.size() + v] *= share;
             }
             out.changed.patches.push_back(std::make_shared<const rig::Patch>(std::move(p)));
         }
         for (const auto& morph : w.made->changed.morphs) {
-            rig::Morph m = *morph;
-            const rig::Morph was = rig::morphOf(*m_climbers[w.climber].entry->actor, below, m.instance);
-            for (int f = 0; f < m_frames; ++f)
-                for (int t = 0; t < m.targets; ++t) {
-                    float& v = m.weights[static_cast<std::size_t>(f * m.targets + t)];
-                    const float from = was.frame(f)[t];
-                    v = from + static_cast<float>(shares.at(f, 0)) * (v - from);
-                }
-            out.changed.morphs.push_back(std::make_shared<const rig::Morph>(std::move(m)));
+            rig::MorphColumn m = *morph;
+            const rig::Morph was = rig::morphOf(*m_climbers[w.climber].entry->actor, below, m.of.instance);
+            for (int f = 0; f < m_frames; ++f) {
+                float& v = m.weights[static_cast<std::size_t>(f)];
+                const float from = was.frame(f)[m.of.target];
+                v = from + static_cast<float>(shares.at(f, 0)) * (v - from);
+            }
+            out.changed.morphs.push_back(std::make_shared<const rig::MorphColumn>(std::move(m)));
         }
         m_evaluator.keep(w.shown, out);
         w.made = std::make_shared<const Kept>(std::move(out));
@@ -868,8 +869,7 @@ class Run {
             me.track.replace(joint, column);
             me.keys[static_cast<std::size_t>(joint)] = columnKey(w.shown, static_cast<std::uint64_t>(joint));
         }
-        for (const auto& patch : r.changed.patches) me.track.replace(patch);
-        for (const auto& morph : r.changed.morphs) me.track.replace(morph);
+        for (const auto& morph : r.changed.morphs) rig::replace(me.track, *me.entry->actor, *morph);
     }
 
     Evaluator& m_evaluator;
@@ -898,6 +898,7 @@ void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
     settings = std::make_shared<const scene::Resolved>(*layer, kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
                                                        shot->fps, frames, fed, shot->period(frames));
     shares.emplace(*kind, settings, shot->windowOf(layer->id, frames));
+    morphs = kind->morphs ? kind->morphs(*actor, *settings) : std::vector<rig::MorphId>();
     Hasher h;
     h.text(layer->kind);
     settings->hash(h, shares->mix(), shares->amount());

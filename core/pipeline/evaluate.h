@@ -25,7 +25,7 @@ using TrackPtr = std::shared_ptr<const rig::Track>;
 struct Changed {
     std::vector<std::pair<int, rig::ColumnPtr>> joints;
     std::vector<rig::PatchPtr> patches;
-    std::vector<rig::MorphPtr> morphs;
+    std::vector<rig::MorphColumnPtr> morphs;
     bool empty() const { return joints.empty() && patches.empty() && morphs.empty(); }
     std::size_t transforms() const;
 };
@@ -34,17 +34,18 @@ struct Changed {
 struct LayerResult : layers::Told {
     std::string id;
     bool acts = false;
-    std::string problem;                        // why it does nothing although it should; empty when all is well
-    std::string idle;                           // why it does nothing, though nothing is wrong: muted, mixed to nothing
-    std::vector<std::string> met;               // ids of the colliders that it can reach
-    Changed changed;                            // empty when it did nothing
-    layers::ResolvedPtr settings;               // as they held in the shot, feeds counted; null for an unknown kind
-    std::shared_ptr<const rig::Region> region;  // that it is laid over; null where it names none that is there
-    Key key;                                    // of what it made and of the motion that it made it from
+    std::string problem;           // why it does nothing although it should; empty when all is well
+    std::string idle;              // why it does nothing, though nothing is wrong: muted, mixed to nothing
+    std::vector<std::string> met;  // ids of the colliders that it can reach
+    Changed changed;               // empty when it did nothing
+    layers::ResolvedPtr settings;  // as they held in the shot, feeds counted; null for an unknown kind
+    std::map<std::string_view, layers::RegionPtr> regions;  // that it is laid over, by the row that names them
+    Key key;                                                // of what it made and of the motion that it made it from
 };
 
 struct ActorResult {
     std::string id;
+    std::shared_ptr<const rig::Actor> actor;
     TrackPtr body;
     TrackPtr result;
     std::vector<LayerResult> layers;  // of this actor, bottom first
@@ -116,6 +117,7 @@ class Evaluator {
         std::string problem;
         std::vector<layers::Moved> moves;
         std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
+        std::vector<rig::MorphId> morphs;               // whose weights it makes of those below
         std::vector<scene::JointIn> elsewhere;          // joints of other actors that its settings name
         double reach = 0;
         layers::ResolvedPtr settings;

@@ -55,4 +55,12 @@ Morph morphOf(const Actor& actor, const Track& track, int instance) {
     return m;
 }
 
+void replace(Track& track, const Actor& actor, const MorphColumn& column) {
+    auto made = std::make_shared<Morph>(morphOf(actor, track, column.of.instance));
+    for (std::size_t f = 0; f < column.weights.size(); ++f)
+        made->weights[f * static_cast<std::size_t>(made->targets) + static_cast<std::size_t>(column.of.target)] =
+            column.weights[f];
+    track.replace(MorphPtr(std::move(made)));
+}
+
 }  // namespace nutatio::rig

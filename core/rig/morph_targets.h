@@ -25,4 +25,7 @@ float restWeight(const Actor& actor, const MorphTargetOf& target);
 /// An instance's weights over a shot: the track's, or the rest weights throughout. Empty where it has no targets.
 Morph morphOf(const Actor& actor, const Track& track, int instance);
 
+/// Gives one target of a track's motion other weights; the others stay.
+void replace(Track& track, const Actor& actor, const MorphColumn& column);
+
 }  // namespace nutatio::rig

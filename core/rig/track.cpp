@@ -1,6 +1,7 @@
 #include "rig/track.h"
 
 #include <algorithm>
+#include <unordered_map>
 
 namespace nutatio::rig {
 
@@ -8,6 +9,48 @@ FrameGrid FrameGrid::covering(const Clip& clip, double fps) {
     // The small allowance keeps a clip of exactly n frames from gaining one by rounding in its float times.
     const double count = std::ceil(clip.seconds() * fps - 1e-3);
     return {static_cast<int>(std::max(0.0, count)) + 1, fps, clip.start, clip.end};
+}
+
+void Track::add(const PatchPtr& patch) {
+    PatchPtr& here = m_patches[{patch->instance, patch->primitive}];
+    if (!here) {
+        here = patch;
+        return;
+    }
+    auto sum = std::make_shared<Patch>(*here);
+    std::unordered_map<std::uint32_t, std::size_t> place;
+    for (std::size_t n = 0; n < here->vertices.size(); ++n) place[here->vertices[n]] = n;
+    std::vector<std::size_t> to;
+    for (std::uint32_t v : patch->vertices) {
+        const auto [at, fresh] = place.emplace(v, sum->vertices.size());
+        if (fresh) sum->vertices.push_back(v);
+        to.push_back(at->second);
+    }
+    const std::size_t was = here->vertices.size(), is = sum->vertices.size(), own = to.size();
+    sum->offsets.assign(static_cast<std::size_t>(frames()) * is, Vec3f::Zero());
+    for (std::size_t f = 0; f < static_cast<std::size_t>(frames()); ++f) {
+        std::copy_n(here->offsets.begin() + static_cast<std::ptrdiff_t>(f * was), was,
+                    sum->offsets.begin() + static_cast<std::ptrdiff_t>(f * is));
+        for (std::size_t n = 0; n < own; ++n) sum->offsets[f * is + to[n]] += patch->offsets[f * own + n];
+    }
+    here = std::move(sum);
+}
+
+std::vector<Patch> Track::addedTo(const Track& below) const {
+    std::vector<Patch> out;
+    for (const auto& [id, patch] : m_patches) {
+        const auto was = below.patches().find(id);
+        if (was != below.patches().end() && was->second == patch) continue;
+        Patch& p = out.emplace_back(*patch);
+        if (was == below.patches().end()) continue;
+        std::unordered_map<std::uint32_t, std::size_t> place;
+        for (std::size_t n = 0; n < was->second->vertices.size(); ++n) place[was->second->vertices[n]] = n;
+        for (int f = 0; f < frames(); ++f)
+            for (std::size_t n = 0; n < p.vertices.size(); ++n)
+                if (const auto at = place.find(p.vertices[n]); at != place.end())
+                    p.offsets[static_cast<std::size_t>(f) * p.vertices.size() + n] -= was->second->frame(f)[at->second];
+    }
+    return out;
 }
 
 void Track::pose(int frame, std::vector<Xform>& locals) const {

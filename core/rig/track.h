@@ -48,18 +48,35 @@ struct Morph {
 };
 using MorphPtr = std::shared_ptr<const Morph>;
 
-/// Columns of three types: transforms of a joint, offsets of a patch of vertices, morph weights of a mesh instance. They are
-/// shared until a layer replaces them, so what a layer changed is what it replaced.
+/// A morph target of a mesh instance.
+struct MorphId {
+    int instance = 0, target = 0;
+    auto operator<=>(const MorphId&) const = default;
+};
+/// Its weight: one a frame.
+struct MorphColumn {
+    MorphId of;
+    std::vector<float> weights;
+};
+using MorphColumnPtr = std::shared_ptr<const MorphColumn>;
+
+/// Columns of three types: transforms of a joint, offsets of vertices, weights of morph targets. Transforms and weights are
+/// shared until a layer replaces them; offsets of several layers add up.
 class Track {
   public:
     Track() = default;
     Track(FrameGrid grid, std::vector<ColumnPtr> columns) : m_grid(grid), m_columns(std::move(columns)) {}
 
-    /// Patches by instance and primitive, morph weights by instance.
+    /// Patches by instance and primitive, each the sum of what was added; morph weights by instance.
     using PatchId = std::pair<int, int>;
     const std::map<PatchId, PatchPtr>& patches() const { return m_patches; }
     const std::map<int, MorphPtr>& morphs() const { return m_morphs; }
+    /// Moves vertices farther. Expects as many frames as the track has.
+    void add(const PatchPtr& patch);
+    /// Takes the place of all that was added.
     void replace(PatchPtr patch) { m_patches[{patch->instance, patch->primitive}] = std::move(patch); }
+    /// What moves vertices here beyond what does below: offsets by frame and vertex of each patch here.
+    std::vector<Patch> addedTo(const Track& below) const;
     void replace(MorphPtr morph) { m_morphs[morph->instance] = std::move(morph); }
     void replace(int joint, ColumnPtr column) { m_columns[static_cast<std::size_t>(joint)] = std::move(column); }
 

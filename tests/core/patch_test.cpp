@@ -80,11 +80,21 @@ TEST_CASE("a layer that moves vertices goes through stack, cache and mix") {
     CHECK(quarter.simulated == 0);
     const auto mixed = quarter.actors[0].result->patches().begin()->second;
     CHECK(mixed->frame(9)[5].y() == Approx(0.25 * patch->frame(9)[5].y()));
-    // A second one reads what the first one made.
-    test::addLayer(s, "bob", {"hips"});
-    CHECK(e.evaluate(s, {}).simulated == 1);
+    // Two of them add up, and an edit of one runs one.
+    test::addLayer(s, "bob", {"hips"}, {{"size", 0.4}});
+    const auto two = e.evaluate(s, {});
+    CHECK(two.simulated == 1);
+    const auto sum = two.actors[0].result->patches().begin()->second;
+    CHECK(sum->frame(9)[5].y() == Approx(4.25 * patch->frame(9)[5].y()));
+    CHECK(two.layer(s.layers[1].id)->changed.patches.front()->frame(9)[5].y() == Approx(4 * patch->frame(9)[5].y()));
     s.layers.edit(0).set("size", 0.2);
-    CHECK(e.evaluate(s, {}).simulated == 2);
+    CHECK(e.evaluate(s, {}).simulated == 1);
+    s.layers.edit(1).set("size", 0.3);
+    const auto again = e.evaluate(s, {});
+    CHECK(again.simulated == 1);
+    // From nothing the same bits come out: they are added in the order of the stack, whichever was known.
+    CHECK(pipeline::Evaluator().evaluate(s, {}).actors[0].result->patches().begin()->second->offsets ==
+          again.actors[0].result->patches().begin()->second->offsets);
 }
 
 TEST_CASE("what moves vertices is handed off as morph targets that give the same surface") {

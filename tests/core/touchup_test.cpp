@@ -620,14 +620,22 @@ TEST_CASE("a grid over a region carries the vertices under its handles as far as
     CHECK(most > 0.7 * 0.05 * actor.height);
     CHECK(most <= 0.05 * actor.height * 1.001);
     CHECK(outside < 1e-6);
-    // A second one adds to it, and its mix counts of its own share alone.
+    // A second one is added to it, and its mix counts of its own share alone.
     const std::string second = test::addLayer(s, "touchup", {"belly"}, {{"region", std::string("middle")}, {"mix", 0.5}});
     s.layer(second)->set("grid_z@1.1.0", 0.05);
     const pipeline::Evaluation both = run();
-    const rig::PatchPtr &one = patches.front(), &two = both.layer(second)->changed.patches.front();
-    REQUIRE(two->vertices.size() == one->vertices.size());
-    for (std::size_t v = 0; v < one->vertices.size(); v += 17)
-        CHECK((two->frame(0)[v] - 1.5f * one->frame(0)[v]).norm() < 1e-4f * (1e-3f + one->frame(0)[v].norm()));
+    const rig::PatchPtr &one = patches.front(), &two = both.layer(second)->changed.patches.front(),
+                        &sum = both.actors.front().result->patches().at({one->instance, one->primitive});
+    REQUIRE(two->vertices == one->vertices);
+    REQUIRE(sum->vertices == one->vertices);
+    for (std::size_t v = 0; v < one->vertices.size(); v += 17) {
+        const float near = 1e-4f * (1e-3f + one->frame(0)[v].norm());
+        CHECK((two->frame(0)[v] - 0.5f * one->frame(0)[v]).norm() < near);
+        CHECK((sum->frame(0)[v] - 1.5f * one->frame(0)[v]).norm() < near);
+    }
+    const std::vector<rig::Patch> own = both.above(second)->addedTo(*both.below(second));
+    REQUIRE(own.size() == patches.size());
+    CHECK((own.front().frame(0)[0] - two->frame(0)[0]).norm() < 1e-5f);
     // Keyed, and across: the middle handle of three is the only one of one.
     const auto farthest = [&](const char* axis, int frame) {
         double far = 0;

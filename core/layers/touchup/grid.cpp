@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "rig/region.h"
 
@@ -41,7 +40,7 @@ Mat3 toBind(const rig::MeshInstance& instance, const rig::Primitive& p, std::siz
 }  // namespace
 
 HandGrid::HandGrid(const LayerContext& context) : m_context(context) {
-    const rig::Region& region = *context.region;
+    const rig::Region& region = *context.region("region");
     for (std::size_t p = 0; p < region.values.size(); ++p)
         if (region.values[p] > kLeastShare) m_box.extend(region.surface.places[p].cast<double>());
     if (m_box.isEmpty())
@@ -69,7 +68,7 @@ Vec3 HandGrid::offset(std::size_t handle, int frame) const {
 }
 
 std::vector<HandPoint> HandGrid::points(int frame) const {
-    const rig::Region& region = *m_context.region;
+    const rig::Region& region = *m_context.region("region");
     std::vector<HandPoint> out;
     for (std::size_t h = 0; h < m_ids.size(); ++h) {
         HandPoint p;
@@ -95,12 +94,11 @@ std::vector<HandPoint> HandGrid::points(int frame) const {
     return out;
 }
 
-std::vector<rig::PatchPtr> HandGrid::patches(const rig::Track& below, const Cancel& cancel) const {
+std::vector<rig::PatchPtr> HandGrid::patches(int frames, const Cancel& cancel) const {
     std::vector<rig::PatchPtr> out;
     if (std::none_of(m_moves.begin(), m_moves.end(), [](bool m) { return m; })) return out;
-    const rig::Region& region = *m_context.region;
+    const rig::Region& region = *m_context.region("region");
     const rig::Actor& actor = m_context.actor;
-    const int frames = below.frames();
     std::vector<Affine> worlds;
     rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
     std::vector<std::vector<Vec3>> offsets(static_cast<std::size_t>(frames));
@@ -130,44 +128,24 @@ std::vector<rig::PatchPtr> HandGrid::patches(const rig::Track& below, const Canc
                 patch.vertices.push_back(static_cast<std::uint32_t>(v));
             }
             if (carried.empty()) continue;
-            // What a patch below moves stays moved.
-            const auto was = below.patches().find({patch.instance, patch.primitive});
-            std::vector<std::ptrdiff_t> from(carried.size(), -1);
-            if (was != below.patches().end()) {
-                std::map<std::uint32_t, std::size_t> place;
-                for (std::size_t n = 0; n < was->second->vertices.size(); ++n) place[was->second->vertices[n]] = n;
-                for (std::size_t n = 0; n < carried.size(); ++n)
-                    if (const auto at = place.find(patch.vertices[n]); at != place.end()) {
-                        from[n] = static_cast<std::ptrdiff_t>(at->second);
-                        place.erase(at);
-                    }
-                for (const auto& [vertex, n] : place) {
-                    patch.vertices.push_back(vertex);
-                    from.push_back(static_cast<std::ptrdiff_t>(n));
-                }
-            }
             for (int f = 0; f < frames; ++f) {
                 if (cancel.asked()) throw Cancelled{};
                 const auto& now = offsets[static_cast<std::size_t>(f)];
-                for (std::size_t n = 0; n < patch.vertices.size(); ++n) {
-                    Vec3f by = from[n] < 0 ? Vec3f(Vec3f::Zero()) : was->second->frame(f)[from[n]];
-                    if (n < carried.size()) {
-                        Vec3 d = Vec3::Zero();
-                        for (int corner = 0; corner < 8; ++corner) {
-                            double share = 1;
-                            std::size_t handle = 0, step = 1;
-                            for (int a = 0; a < 3; ++a) {
-                                const Between& row = carried[n].rows[static_cast<std::size_t>(a)];
-                                const bool high = corner >> a & 1;
-                                share *= high ? row.share : 1 - row.share;
-                                handle += step * static_cast<std::size_t>(high ? row.high : row.low);
-                                step *= static_cast<std::size_t>(m_count[static_cast<std::size_t>(a)]);
-                            }
-                            if (share > 0) d += share * now[handle];
+                for (const Carried& c : carried) {
+                    Vec3 d = Vec3::Zero();
+                    for (int corner = 0; corner < 8; ++corner) {
+                        double share = 1;
+                        std::size_t handle = 0, step = 1;
+                        for (int a = 0; a < 3; ++a) {
+                            const Between& row = c.rows[static_cast<std::size_t>(a)];
+                            const bool high = corner >> a & 1;
+                            share *= high ? row.share : 1 - row.share;
+                            handle += step * static_cast<std::size_t>(high ? row.high : row.low);
+                            step *= static_cast<std::size_t>(m_count[static_cast<std::size_t>(a)]);
                         }
-                        by += (carried[n].bind * d).cast<float>();
+                        if (share > 0) d += share * now[handle];
                     }
-                    patch.offsets.push_back(by);
+                    patch.offsets.push_back((c.bind * d).cast<float>());
                 }
             }
             out.push_back(std::make_shared<const rig::Patch>(std::move(patch)));

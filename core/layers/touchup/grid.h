@@ -19,7 +19,7 @@ class HandGrid {
     /// Where the handles are, in a frame.
     std::vector<HandPoint> points(int frame) const;
     /// The vertices that any handle moves over the shot, on top of the patches below.
-    std::vector<rig::PatchPtr> patches(const rig::Track& below, const Cancel& cancel) const;
+    std::vector<rig::PatchPtr> patches(int frames, const Cancel& cancel) const;
 
   private:
     Vec3 offset(std::size_t handle, int frame) const;

@@ -465,11 +465,6 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     return out;
 }
 
-bool bends(const scene::Resolved& s) {
-    const bool grid = !s.channels("grid_x").empty() || !s.channels("grid_y").empty() || !s.channels("grid_z").empty();
-    return (grid && !s.text("region").empty()) || !s.channels("weight").empty() || !s.channels("more_weight").empty();
-}
-
 Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {
     const Toucher toucher(context, below.frames());
     const std::vector<Touched>& touched = toucher.touched();
@@ -498,9 +493,9 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
             for (std::size_t k = 0; k < joints.size(); ++k) out.joints[k].second[static_cast<std::size_t>(f)] = made[k];
         }
     }
-    if (bends(*context.settings)) out.morphs = touchedMorphs(context, below, out.remarks);
-    if (context.region)
-        out.patches = HandGrid(context).patches(below, cancel);
+    out.morphs = touchedMorphs(context, below, out.remarks);
+    if (context.region("region"))
+        out.patches = HandGrid(context).patches(below.frames(), cancel);
     else if (const std::string& name = context.settings->text("region"); !name.empty())
         out.remarks.push_back("there is no part or map \"" + name + "\" to lay handles over");
     return out;
@@ -584,7 +579,7 @@ std::vector<std::pair<std::string, double>> posed(const LayerContext& context, c
 }
 
 std::vector<HandPoint> points(const LayerContext& context, int frame) {
-    return context.region ? HandGrid(context).points(frame) : std::vector<HandPoint>();
+    return context.region("region") ? HandGrid(context).points(frame) : std::vector<HandPoint>();
 }
 
 /// How far it goes from what is below, at most.
@@ -598,10 +593,8 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
             move = std::max(move, (b.t - a.t).norm() * scales[static_cast<std::size_t>(m.joint)] / context.actor.height);
         }
     double bent = 0;
-    for (const auto& [id, patch] : above.patches()) {
-        if (const auto was = below.patches().find(id); was != below.patches().end() && was->second == patch) continue;
-        for (const Vec3f& by : patch->offsets) bent = std::max(bent, static_cast<double>(by.norm()));
-    }
+    for (const rig::Patch& patch : above.addedTo(below))
+        for (const Vec3f& by : patch.offsets) bent = std::max(bent, static_cast<double>(by.norm()));
     char text[96];
     if (bent > 0 && turn == 0 && move == 0) {
         std::snprintf(text, sizeof text, "carries the surface by up to %.2g %% of the height", 100 * bent / context.actor.height);
@@ -637,6 +630,6 @@ const LayerKind kKind{
     .live = live,
     .measured = measured,
     .byHand = &kByHand,
-    .bends = bends};
+    .morphs = morphsOf};
 
 }  // namespace nutatio::layers::touchup
