@@ -5,6 +5,7 @@
 
 #include "edit/channels.h"
 #include "layers/by_hand.h"
+#include "layers/context_of.h"
 #include "layers/registry.h"
 #include "scene/items.h"
 
@@ -20,7 +21,7 @@ void GridHand::lay(const std::vector<Affine>& worlds, const Camera& camera, cons
     const layers::LayerKind* kind = hand ? layers::findKind(hand->layer->kind) : nullptr;
     if (!result || result->regions.empty() || !result->settings || !kind->byHand || !kind->byHand->points) return;
     const rig::Actor& actor = *hand->actor->actor;
-    layers::LayerContext context{actor, *hand->layer, result->settings};
+    layers::LayerContext context = layers::ContextOf(m_document.scene().shot(), *hand->actor).of(*hand->layer, result->settings);
     context.regions = result->regions;
     std::vector<Affine> rest;
     rig::worldTransforms(actor.skeleton, actor.restPose(), rest);

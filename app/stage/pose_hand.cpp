@@ -7,6 +7,7 @@
 #include "edit/channels.h"
 #include "edit/edit.h"
 #include "layers/by_hand.h"
+#include "layers/context_of.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "layers/run.h"
@@ -205,9 +206,8 @@ void PoseHand::put(const Quat& turn, const Vec3& way) {
     const auto hand = m_session.handJoint();
     if (!hand || hand->joint != m_jointThen || hand->layer->id != m_layerThen->id) return;
     const layers::LayerKind* kind = layers::findKind(hand->layer->kind);
-    layers::LayerContext context{*hand->actor->actor, *m_layerThen, m_settingsThen};
-    context.placement = scene::placementOf(*hand->actor);
-    context.apart = layers::apartOf(*m_layerThen, m_settingsThen);
+    const layers::LayerContext context =
+        layers::ContextOf(m_document.scene().shot(), *hand->actor).of(*m_layerThen, m_settingsThen);
     const Quat toActor = context.placement.turn.conjugate();
     layers::Posing p{m_jointThen, m_frameThen, m_aboveThen, m_localThen, m_localThen, m_session.posing().low};
     p.wanted = layers::turnedInWorld(m_localThen, m_aboveThen, toActor * turn * toActor.conjugate());

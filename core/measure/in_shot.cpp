@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "layers/context_of.h"
 #include "measure/trace.h"
 
 namespace nutatio::measure {
@@ -91,10 +92,9 @@ std::string askedAndGot(const layers::LayerKind& kind, const scene::Scene& scene
                         const scene::Layer& layer, layers::ResolvedPtr settings, const rig::Track& below,
                         const rig::Track& above) {
     if (!kind.measured) return {};
-    layers::LayerContext context{*actor.actor, layer, std::move(settings), scene::placementOf(actor)};
-    context.apart = layers::apartOf(layer, context.settings);
-    for (double c : scene.shot().cuts) context.cuts.push_back(scene.shot().frameOf(c));
-    if (below.closes(*actor.actor)) context.period = (below.frames() - 1) / below.grid().fps;
+    const layers::ContextOf contexts(scene.shot(), actor);
+    layers::LayerContext context = contexts.of(layer, std::move(settings));
+    context.period = contexts.periodOf(below);
     return kind.measured(context, below, above);
 }
 

@@ -108,6 +108,26 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     return out;
 }
 
+void surround(layers::LayerContext& c, const scene::Scene& scene, const scene::Shot& shot, const ItemsOfShot& items, int frames) {
+    const layers::LayerKind& kind = *layers::findKind(c.layer.kind);
+    if (kind.meets) {
+        const std::vector<std::string> only = kind.onto ? kind.onto(*c.settings) : std::vector<std::string>();
+        for (const ItemsOfShot::Body& b : items.colliders)
+            if (!kind.onto || std::find(only.begin(), only.end(), b.body.collider->id) != only.end())
+                c.colliders.push_back(b.body);
+        for (const ItemsOfShot::Pin& p : items.pins)
+            if (!kind.onto && p.hold.pin->actor == c.layer.actor) c.pins.push_back(p.hold);
+    }
+    if (kind.acts) c.acts = actsOf(scene, shot, c.layer.actor, frames);
+    if (kind.blown || (kind.meets && !kind.onto))
+        for (const ItemsOfShot::Wind& w : items.winds)
+            if (blowsOn(*w.blow.wind, c.layer.id)) c.winds.push_back(w.blow);
+}
+
+bool blowsOn(const scene::Wind& wind, const std::string& layer) {
+    return wind.layers.empty() || std::find(wind.layers.begin(), wind.layers.end(), layer) != wind.layers.end();
+}
+
 layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,
                                 const scene::Shot& shot, int frames) {
     layers::LayerContext::Act out{&layer, settings, {}, {}};

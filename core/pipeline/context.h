@@ -44,6 +44,13 @@ using PieceSettings = std::map<std::string, layers::ResolvedPtr, std::less<>>;
 /// aside.
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames, const PieceSettings& pieces);
 
+/// Gives a layer all bodies, pins, wind and acts of the shot that concern it, near or far, feeds apart.
+void surround(layers::LayerContext& context, const scene::Scene& scene, const scene::Shot& shot, const ItemsOfShot& items,
+              int frames);
+
+/// Whether a wind blows on a layer.
+bool blowsOn(const scene::Wind& wind, const std::string& layer);
+
 /// An act as the layer that carries it out gets it. `settings`: of that act's layer, in the shot.
 layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,
                                 const scene::Shot& shot, int frames);

@@ -10,6 +10,7 @@
 #include <set>
 #include <unordered_set>
 
+#include "layers/context_of.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
 #include "pipeline/context.h"
@@ -404,10 +405,9 @@ class Run {
     Waiting prepared(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer,
                      LayerResult& r, Hasher& h) {
         Climber& me = m_climbers[at];
-        Waiting w{at, result, &plan, {*me.entry->actor, *layer, plan.settings, me.placement}, {}, {}, nullptr, nullptr};
-        w.context.apart = plan.apart;
-        if (const auto spans = m_shot->intervals.find(layer->id); plan.kind->readsSpans && spans != m_shot->intervals.end())
-            w.context.spans = spans->second;
+        const layers::ContextOf contexts(*m_shot, *me.entry,
+                                         [&](const std::string& name) { return m_evaluator.regionFor(*me.entry, name); });
+        Waiting w{at, result, &plan, contexts.of(*layer, plan.settings), {}, {}, nullptr, nullptr};
         m_kept.push_back(layer);
         // What is felt must come round again, too.
         const bool loops =
@@ -425,9 +425,6 @@ class Run {
         if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
             r.remarks.push_back(
                 "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
-        for (double c : m_shot->cuts)
-            if (const int f = m_shot->frameOf(c); w.context.cuts.empty() || f > w.context.cuts.back())
-                w.context.cuts.push_back(f);
         h.key(plan.key)
             .number(static_cast<std::uint64_t>(m_frames))
             .real(m_shot->fps)
@@ -443,12 +440,7 @@ class Run {
             w.context.seal = seal->second;
             h.key(seal->second->key());
         }
-        for (const scene::SettingSpec& row : plan.kind->settings)
-            if (row.type == scene::SettingType::Region)
-                if (auto region = m_evaluator.regionFor(*me.entry, layer->text(row.id))) {
-                    h.text(row.id).key(region->key).key(me.entry->actor->picture);
-                    w.context.regions.emplace(row.id, std::move(region));
-                }
+        for (const auto& [row, region] : w.context.regions) h.text(row).key(region->key).key(me.entry->actor->picture);
         meet(w, r, h);
         return w;
     }
@@ -633,8 +625,7 @@ class Run {
         if (plan.kind->blown || plan.kind->meets) feedItems();
         if (plan.kind->blown || meetsAll(plan))
             for (const ItemsOfShot::Wind& wind : m_items.winds)
-                if (wind.blow.wind->layers.empty() || std::find(wind.blow.wind->layers.begin(), wind.blow.wind->layers.end(),
-                                                                w.context.layer.id) != wind.blow.wind->layers.end()) {
+                if (blowsOn(*wind.blow.wind, w.context.layer.id)) {
                     w.context.winds.push_back(wind.blow);
                     h.key(wind.key);
                 }
@@ -903,7 +894,7 @@ void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
     h.text(layer->kind);
     settings->hash(h, shares->mix(), shares->amount());
     reach = kind->reach ? kind->reach(*actor, *layer, *settings) : 0;
-    apart = layers::apartOf(*layer, settings);
+    const auto apart = layers::apartOf(*layer, settings);
     for (const auto& [joint, own] : apart) {
         h.text(joint);
         own->hash(h, shares->mix(), shares->amount());

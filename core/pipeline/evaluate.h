@@ -103,6 +103,9 @@ class Evaluator {
     /// of an actor may hold four times as many.
     static constexpr std::size_t kBaseTransforms = std::size_t{1} << 21, kBytesATransform = 4;
 
+    /// The region of an actor's surface that a part or map of that name stands for; null: there is none. Kept for the next time.
+    layers::RegionPtr regionFor(const scene::ActorEntry& actor, const std::string& name);
+
   private:
     friend class Run;
     struct Kept;
@@ -121,7 +124,6 @@ class Evaluator {
         std::vector<scene::JointIn> elsewhere;          // joints of other actors that its settings name
         double reach = 0;
         layers::ResolvedPtr settings;
-        std::map<std::string, layers::ResolvedPtr, std::less<>> apart;
         std::optional<layers::Shares> shares;
         Key key;  // of the settings but mix and amount
 
@@ -158,7 +160,6 @@ class Evaluator {
         std::shared_ptr<const rig::Region> region;
     };
     std::vector<Laid> m_regions;
-    std::shared_ptr<const rig::Region> regionFor(const scene::ActorEntry& actor, const std::string& name);
 };
 
 /// Throws Failure where a shot of a clip on a grid asks for more transforms than the actor's file, by its size, may ask for:

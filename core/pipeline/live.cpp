@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "layers/context_of.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 
@@ -26,8 +27,8 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         others.push_back({a.id, a.actor.get(), m_others.back().get(), scene::placementOf(a)});
     }
     const TrackPtr body = evaluator.bodyOf(m_scene, *m_shot, entry);
-    const double period =
-        m_shot->loop != scene::Loop::Once && body->closes(*entry.actor) ? (body->frames() - 1) / body->grid().fps : 0;
+    const layers::ContextOf contexts(*m_shot, entry, [&](const std::string& name) { return evaluator.regionFor(entry, name); });
+    const double period = contexts.periodOf(*body);
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
@@ -37,22 +38,10 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         level.kind = kind;
         auto settings = std::make_shared<const scene::Resolved>(l, kind->settings, m_shot->keysOf({scene::List::Layers, l.id}),
                                                                 m_shot->fps, frames, nullptr, m_shot->period(frames));
-        level.context =
-            std::make_unique<layers::LayerContext>(layers::LayerContext{*entry.actor, l, settings, scene::placementOf(entry)});
-        level.context->apart = layers::apartOf(l, settings);
+        level.context = std::make_unique<layers::LayerContext>(contexts.of(l, settings));
         level.context->others = others;
         level.context->period = period;
-        for (double c : m_shot->cuts) level.context->cuts.push_back(m_shot->frameOf(c));
-        if (kind->meets) {
-            for (const ItemsOfShot::Body& b : m_items.colliders) level.context->colliders.push_back(b.body);
-            for (const ItemsOfShot::Pin& p : m_items.pins)
-                if (p.hold.pin->actor == actorId) level.context->pins.push_back(p.hold);
-        }
-        if (kind->acts) level.context->acts = actsOf(m_scene, *m_shot, actorId, frames);
-        if (kind->meets || kind->blown)
-            for (const ItemsOfShot::Wind& w : m_items.winds)
-                if (const auto& on = w.blow.wind->layers; on.empty() || std::find(on.begin(), on.end(), l.id) != on.end())
-                    level.context->winds.push_back(w.blow);
+        surround(*level.context, m_scene, *m_shot, m_items, frames);
         level.moves = kind->moves(*entry.actor, l);
         if (!kind->movers && !kind->live) level.remembers = kind->remembers(*settings, m_shot->fps);
         level.shares.emplace(*kind, settings, m_shot->windowOf(l.id, frames));
