@@ -121,6 +121,7 @@ Hand::Made Hand::move(const Ask& ask, pipeline::Evaluator& evaluator) {
     }
     made.body = m_body;
     made.result = m_live->result();
+    made.surface = m_live->surface();
     made.calm = m_calm;
     return made;
 }

@@ -32,6 +32,7 @@ class Hand {
     };
     struct Made {
         std::vector<Xform> body, result;         // after the last step
+        pipeline::TrackPtr surface;              // what layers do to the surface then; null: nothing
         std::vector<std::vector<Xform>> bodies;  // after each
         int calm = 0;                            // steps for which nothing has pulled and the body was back
     };

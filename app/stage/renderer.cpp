@@ -325,19 +325,21 @@ std::vector<float> Posed::weights(std::size_t instance) const {
 }
 
 rig::MovedVertices Posed::moved(std::size_t instance, std::size_t primitive) const {
-    if (!track) return {};
-    const auto at = track->patches().find({static_cast<int>(instance), static_cast<int>(primitive)});
-    if (at == track->patches().end()) return {};
-    return {&at->second->vertices, at->second->frame(std::min(frame, track->frames() - 1))};
+    const rig::Track* shows = live ? live.get() : track.get();
+    if (!shows) return {};
+    const auto at = shows->patches().find({static_cast<int>(instance), static_cast<int>(primitive)});
+    if (at == shows->patches().end()) return {};
+    return {&at->second->vertices, at->second->frame(std::min(live ? 0 : frame, shows->frames() - 1))};
 }
 
 void Renderer::skin(const Posed& posed, Loaded& l) {
     const auto same = [](const Affine& a, const Affine& b) { return a.m == b.m && a.t == b.t; };
-    if (l.posed > 0 && l.track == posed.track && l.frame == posed.frame &&
+    if (l.posed > 0 && l.track == posed.track && l.live == posed.live && l.frame == posed.frame &&
         std::equal(l.worlds.begin(), l.worlds.end(), posed.worlds.begin(), posed.worlds.end(), same))
         return;
     l.worlds = posed.worlds;
     l.track = posed.track;
+    l.live = posed.live;
     l.frame = posed.frame;
     l.posed = ++m_poses;
     m_skin->bind();

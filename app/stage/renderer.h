@@ -35,8 +35,9 @@ struct Posed {
     std::vector<Affine> worlds;
     std::shared_ptr<const rig::Track> track;
     int frame = 0;
-    std::shared_ptr<const Tint> tint;  // none: as its materials have it
-    QColor ghost{};                    // of a ghost; none: plum
+    std::shared_ptr<const rig::Track> live;  // whose patches are shown in place of the track's, of its first frame; null: none
+    std::shared_ptr<const Tint> tint;        // none: as its materials have it
+    QColor ghost{};                          // of a ghost; none: plum
 
     /// Of the instance of that place in the actor's list; empty: the rest weights.
     std::vector<float> weights(std::size_t instance) const;
@@ -96,7 +97,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         std::shared_ptr<const Tint> tint;
         // What its vertices were posed by last, and the number of that posing: while somebody paints, nothing of it changes.
         std::vector<Affine> worlds;
-        std::shared_ptr<const rig::Track> track;
+        std::shared_ptr<const rig::Track> track, live;
         int frame = -1;
         std::uint64_t posed = 0;
     };

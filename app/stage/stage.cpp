@@ -172,6 +172,7 @@ void Stage::pose() {
         if (m_tug.isLive() && m_tug.actor() == a.id &&
             m_tug.body().size() == static_cast<std::size_t>(a.actor->skeleton.size())) {
             worldsFrom(m_session.bodyHeld() ? m_tug.body() : m_tug.result(), s.posed.worlds);
+            if (!m_session.bodyHeld()) s.posed.live = m_tug.surface();
             worldsFrom(m_tug.body(), s.body.worlds);
         }
         if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id) ||

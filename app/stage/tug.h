@@ -37,6 +37,8 @@ class Tug : public QObject {
     /// The body under the hand, and what the stack makes of it: locals of all joints; empty until the first steps are made.
     const std::vector<Xform>& body() const { return m_made.body; }
     const std::vector<Xform>& result() const { return m_made.result; }
+    /// What the stack does to the surface beside the pose, as a motion of one frame; null: nothing.
+    const pipeline::TrackPtr& surface() const { return m_made.surface; }
     /// Where the held joint is without the hand, in the frame on show.
     Vec3 place() const;
 

@@ -197,6 +197,23 @@ std::shared_ptr<const scene::Seal> readSeal(const Place& p) {
                 c.push_back({Vec3(v[0], v[1], v[2]), Quat(v[6], v[3], v[4], v[5]), Vec3(v[7], v[8], v[9])});
         }
         part.state = readDoubles(at.at("state"));
+        for (std::size_t k = 0, patches = at.has("surfaces") ? at.at("surfaces").size(kMostItems) : 0; k < patches; ++k) {
+            const Place on = at.at("surfaces").at(k);
+            rig::Patch patch;
+            patch.instance = static_cast<int>(on.at("instance").count());
+            patch.primitive = static_cast<int>(on.at("primitive").count());
+            for (double vertex : readDoubles(on.at("vertices"))) {
+                if (!(vertex >= 0 && vertex < 4e9)) on.at("vertices").fail("a vertex is a number from 0 on");
+                patch.vertices.push_back(static_cast<std::uint32_t>(vertex));
+            }
+            const std::vector<double> offsets = readDoubles(on.at("frames"));
+            if (offsets.size() != 3 * frames * patch.vertices.size())
+                on.at("frames").fail("it holds " + std::to_string(offsets.size()) + " numbers where " +
+                                     std::to_string(3 * frames * patch.vertices.size()) + " belong");
+            for (std::size_t o = 0; o < offsets.size(); o += 3)
+                patch.offsets.push_back(Vec3(offsets[o], offsets[o + 1], offsets[o + 2]).cast<float>());
+            part.surfaces.push_back(std::move(patch));
+        }
         out->parts.push_back(std::move(part));
     }
     if (out->parts.empty()) p.at("parts").fail("a seal holds what moves");
@@ -210,7 +227,16 @@ Json sealJson(const scene::Seal& seal) {
         for (const rig::Column& c : part.columns)
             for (const Xform& x : c)
                 all.insert(all.end(), {x.t.x(), x.t.y(), x.t.z(), x.r.x(), x.r.y(), x.r.z(), x.r.w(), x.s.x(), x.s.y(), x.s.z()});
-        out["parts"].push_back({{"joints", part.joints}, {"frames", doublesText(all)}, {"state", doublesText(part.state)}});
+        Json& made = out["parts"].emplace_back(
+            Json{{"joints", part.joints}, {"frames", doublesText(all)}, {"state", doublesText(part.state)}});
+        for (const rig::Patch& p : part.surfaces) {
+            std::vector<double> offsets;
+            for (const Vec3f& o : p.offsets) offsets.insert(offsets.end(), {o.x(), o.y(), o.z()});
+            made["surfaces"].push_back({{"instance", p.instance},
+                                        {"primitive", p.primitive},
+                                        {"vertices", doublesText({p.vertices.begin(), p.vertices.end()})},
+                                        {"frames", doublesText(offsets)}});
+        }
     }
     return out;
 }

@@ -29,11 +29,16 @@ constexpr int kSettle = 18, kReturns = 6;
 constexpr double kDies = 40;     // [s] for the start to die away
 constexpr double kSame = 1e-3;   // lengths: after so many laps it is where it was
 constexpr double kBlend = 0.25;  // [s]
+// Of a surface so many vertices are looked at, and that share of the height counts as its length.
+constexpr std::size_t kVertices = 64;
+constexpr double kSurface = 0.1;
 
-/// Ends of what a mover moves, seen from what carries it.
+/// Ends of what a mover moves, seen from what carries it, and some of its vertices.
 class LinkEnds {
   public:
-    LinkEnds(const rig::Skeleton& skeleton, const std::vector<int>& joints) {
+    LinkEnds(const rig::Actor& actor, const Mover& mover) : m_offsets(mover.surfaces().size()) {
+        const rig::Skeleton& skeleton = actor.skeleton;
+        const std::vector<int>& joints = mover.joints();
         std::vector<int> at(static_cast<std::size_t>(skeleton.size()), -1);
         for (std::size_t k = 0; k < joints.size(); ++k) at[static_cast<std::size_t>(joints[k])] = static_cast<int>(k);
         std::vector<double> away(joints.size(), 0);
@@ -47,6 +52,8 @@ class LinkEnds {
             m_length = std::max(m_length, away[k]);
         }
         m_worlds.resize(joints.size());
+        for (std::size_t k = 0; k < m_offsets.size(); ++k) m_offsets[k].resize(mover.surfaces()[k].vertices.size());
+        if (!m_offsets.empty()) m_length = std::max(m_length, kSurface * actor.height);
     }
     double length() const { return m_length; }
     void read(const Mover& mover, const PoseView& pose, std::vector<Vec3>& out) {
@@ -59,6 +66,11 @@ class LinkEnds {
             w = l.above < 0 ? own : m_worlds[static_cast<std::size_t>(l.above)] * own;
             out.push_back(w.apply(l.end));
         }
+        for (std::size_t k = 0; k < m_offsets.size(); ++k) {
+            mover.writeSurface(pose, k, m_offsets[k]);
+            const std::size_t step = std::max<std::size_t>(1, m_offsets[k].size() / kVertices);
+            for (std::size_t v = 0; v < m_offsets[k].size(); v += step) out.push_back(m_offsets[k][v].cast<double>());
+        }
     }
 
   private:
@@ -69,6 +81,7 @@ class LinkEnds {
     std::vector<Link> m_links;
     std::vector<Affine> m_worlds;
     std::vector<Xform> m_locals;
+    std::vector<std::vector<Vec3f>> m_offsets;
     double m_length = 1e-9;
 };
 
@@ -81,8 +94,8 @@ double farthest(const std::vector<Vec3>& a, const std::vector<Vec3>& b) {
 /// One mover on its way round.
 class Laps {
   public:
-    Laps(Mover& mover, const rig::Skeleton& skeleton, const Sequence& sequence, double quickness, const Cancel& cancel)
-        : m_mover(mover), m_sequence(sequence), m_ends(skeleton, mover.joints()), m_quickness(quickness), m_cancel(cancel) {
+    Laps(Mover& mover, const rig::Actor& actor, const Sequence& sequence, double quickness, const Cancel& cancel)
+        : m_mover(mover), m_sequence(sequence), m_ends(actor, mover), m_quickness(quickness), m_cancel(cancel) {
         for (int s = sequence.first(); s <= 0; ++s) {
             if (cancel.asked()) throw Cancelled{};
             if (s == sequence.first())
@@ -137,24 +150,19 @@ class Laps {
         return 0;
     }
 
-    /// The columns of one more lap, and of so many frames beyond it.
-    std::vector<rig::Column> record(int beyond) {
-        std::vector<rig::Column> columns(m_mover.joints().size());
-        std::vector<Xform> out(columns.size());
-        const auto put = [&](int s) {
-            m_mover.write(m_sequence.at(s), out);
-            for (std::size_t k = 0; k < columns.size(); ++k) columns[k].push_back(out[k]);
-        };
-        put(0);
+    /// One more lap, and so many frames beyond it.
+    Recorded record(int beyond) {
+        Recorded out(m_mover);
+        out.put(m_mover, m_sequence.at(0));
         m_ends.read(m_mover, m_sequence.at(0), m_from);
         for (int s = 1; s <= m_sequence.last() + beyond; ++s) {
             const int frame = s <= m_sequence.last() ? s : s - m_sequence.last();
             step(frame);
-            put(frame);
+            out.put(m_mover, m_sequence.at(frame));
             if (s == m_sequence.last() - 1) m_ends.read(m_mover, m_sequence.at(frame), m_nearly);
             if (s == m_sequence.last()) m_ends.read(m_mover, m_sequence.at(frame), m_to);
         }
-        return columns;
+        return out;
     }
     /// Of the lap run last.
     double seam(bool first = false) {
@@ -223,35 +231,28 @@ class Laps {
 
 }  // namespace
 
-std::vector<rig::Column> closedLap(Mover& mover, const rig::Skeleton& skeleton, const Sequence& sequence, double quickness,
-                                   const Cancel& cancel, Closure& out) {
-    Laps laps(mover, skeleton, sequence, quickness, cancel);
+Recorded closedLap(Mover& mover, const rig::Actor& actor, const Sequence& sequence, double quickness, const Cancel& cancel,
+                   Closure& out) {
+    Laps laps(mover, actor, sequence, quickness, cancel);
     if (laps.close(out)) {
-        std::vector<rig::Column> columns = laps.record(0);
+        Recorded lap = laps.record(0);
         out.after = laps.seam();
-        return columns;
+        return lap;
     }
     out.returns = laps.settle(out);
     if (out.returns <= 1 && laps.close(out)) {
         out.returns = 0;
-        std::vector<rig::Column> columns = laps.record(0);
+        Recorded lap = laps.record(0);
         out.after = laps.seam();
-        return columns;
+        return lap;
     }
     if (out.returns == 1) out.returns = 0;
     const int last = sequence.last(), n = std::max(1, std::min(static_cast<int>(std::lround(kBlend / sequence.dt())), last / 2));
     out.blended = n;
-    std::vector<rig::Column> columns = laps.record(n);
-    for (rig::Column& c : columns) {
-        for (int t = 0; t < n; ++t) {
-            const double share = eased(static_cast<double>(t) / n);
-            Xform& x = c[static_cast<std::size_t>(t)];
-            x = mixed(c[static_cast<std::size_t>(last + t)], x, share);
-        }
-        c.resize(static_cast<std::size_t>(last + 1));
-    }
+    Recorded lap = laps.record(n);
+    lap.blendFrom(static_cast<std::size_t>(last), static_cast<std::size_t>(n));
     out.after = 0;
-    return columns;
+    return lap;
 }
 
 std::string remarkOn(const Closure& c) {

@@ -128,7 +128,7 @@ using State = std::vector<double>;
 class Mover {
   public:
     virtual ~Mover() = default;
-    /// Joints whose local transforms `write` gives.
+    /// Joints whose local transforms `write` gives; may be none.
     virtual const std::vector<int>& joints() const = 0;
     /// Lays the mover along `pose`; `next`, one `dt` [s] later, tells how the body moves.
     virtual void start(double dt, const PoseView& pose, const PoseView& next) = 0;
@@ -137,6 +137,12 @@ class Mover {
     virtual void step(double dt, const PoseView& goal, const PoseView& next) = 0;
     /// Local transforms of joints(), as many as there are, for the pose last stepped to.
     virtual void write(const PoseView& goal, std::span<Xform> out) const = 0;
+
+    /// Vertices that it moves beside joints or in place of them: patches without offsets, none twice.
+    virtual std::span<const rig::Patch> surfaces() const { return {}; }
+    /// Offsets of one of surfaces() [units of the mesh, in bind space], as many as it has vertices, for the pose last stepped to.
+    /// They are added to what other layers do.
+    virtual void writeSurface(const PoseView& /*goal*/, std::size_t /*surface*/, std::span<Vec3f> /*out*/) const {}
 
     /// What it carries from the pose last stepped to beyond what that pose tells.
     virtual State state() const = 0;

@@ -46,12 +46,10 @@ struct Sealed {
     scene::Seal::Part* made = nullptr;  // of the one that is asked for
 };
 
-std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const rig::Track& below, const Cancel& cancel,
-                                  Counter& counter, const Sealed& sealed) {
-    const std::size_t n = mover.joints().size();
-    std::vector<rig::Column> columns(n);
-    for (rig::Column& c : columns) c.reserve(static_cast<std::size_t>(below.frames()));
-    std::vector<Xform> out(n);
+Recorded runMover(Mover& mover, const Sequence& sequence, const rig::Track& below, const Cancel& cancel, Counter& counter,
+                  const Sealed& sealed) {
+    Recorded out(mover);
+    for (rig::Column& c : out.joints) c.reserve(static_cast<std::size_t>(below.frames()));
     const double dt = below.grid().dt();
     for (int s = sequence.first(); s < below.frames(); ++s) {
         if (cancel.asked()) throw Cancelled{};
@@ -62,8 +60,7 @@ std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const 
                 mover.start(dt, sequence.at(s), sequence.at(s + 1));
                 mover.setState(sealed.kept->state);
             }
-            for (std::size_t k = 0; k < n; ++k)
-                columns[k].push_back(sealed.kept->columns[k][static_cast<std::size_t>(s - sealed.holds->from)]);
+            out.put(sealed.kept->columns, sealed.kept->surfaces, static_cast<std::size_t>(s - sealed.holds->from));
             continue;
         }
         if (s == sequence.first())
@@ -71,14 +68,14 @@ std::vector<rig::Column> runMover(Mover& mover, const Sequence& sequence, const 
         else
             mover.step(dt, sequence.at(s), sequence.at(s + 1));
         if (s < 0) continue;
-        mover.write(sequence.at(s), out);
-        for (std::size_t k = 0; k < n; ++k) columns[k].push_back(out[k]);
+        out.put(mover, sequence.at(s));
         if (sealed.made && s == sealed.asked->to) sealed.made->state = mover.state();
     }
-    if (sealed.made)
-        for (std::size_t k = 0; k < n; ++k)
-            sealed.made->columns.emplace_back(columns[k].begin() + sealed.asked->from, columns[k].begin() + sealed.asked->to + 1);
-    return columns;
+    if (sealed.made) {
+        sealed.made->columns = out.columnsFrom(sealed.asked->from, sealed.asked->to);
+        sealed.made->surfaces = out.surfacesFrom(sealed.asked->from, sealed.asked->to);
+    }
+    return out;
 }
 
 /// Why a seal does not fit the layer any more; empty where it does.
@@ -96,21 +93,32 @@ std::string misfit(const scene::Seal& seal, const Movers& movers, const rig::Ske
         for (std::size_t k = 0; same && k < joints.size(); ++k)
             same = p.joints[k] == skeleton.reference(joints[k]) &&
                    p.columns[k].size() == static_cast<std::size_t>(seal.to - seal.from + 1);
+        const std::span<const rig::Patch> surfaces = movers[i]->surfaces();
+        same = same && p.surfaces.size() == surfaces.size();
+        for (std::size_t k = 0; same && k < surfaces.size(); ++k)
+            same =
+                p.surfaces[k].instance == surfaces[k].instance && p.surfaces[k].primitive == surfaces[k].primitive &&
+                p.surfaces[k].vertices == surfaces[k].vertices &&
+                p.surfaces[k].offsets.size() == surfaces[k].vertices.size() * static_cast<std::size_t>(seal.to - seal.from + 1);
         if (!same) break;
         movers[i]->start(grid.dt(), sequence.at(seal.to), sequence.at(seal.to + 1));
         same = movers[i]->state().size() == p.state.size();
     }
-    return same ? std::string() : what + "the layer moves other joints now";
+    return same ? std::string() : what + "the layer moves other joints or vertices now";
 }
 
 Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
                   const Progress& progress) {
     Movers movers = kind.movers(context, PoseView(below, 0));
-    std::size_t joints = 0;
-    for (const auto& m : movers) joints += m->joints().size();
-    if (joints * static_cast<std::size_t>(below.frames()) > kMostTransforms)
-        throw Failure("", std::to_string(joints) + " joints over " + std::to_string(below.frames()) +
-                              " frames are more than there is room for");
+    std::size_t joints = 0, vertices = 0;
+    for (const auto& m : movers) {
+        joints += m->joints().size();
+        for (const rig::Patch& p : m->surfaces()) vertices += p.vertices.size();
+    }
+    // A vertex takes a quarter of a transform's room, roundly.
+    if ((joints + vertices / 4) * static_cast<std::size_t>(below.frames()) > kMostTransforms)
+        throw Failure("", std::to_string(joints) + " joints and " + std::to_string(vertices) + " vertices over " +
+                              std::to_string(below.frames()) + " frames are more than there is room for");
     const scene::SettingSpec* preroll = kind.setting(scene::Role::Preroll);
     const int before = preroll ? static_cast<int>(std::lround(context.settings->at(preroll->id))) : 0;
     const Sequence sequence(below, context.actor.skeleton, before,
@@ -119,19 +127,19 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
                                                : Sequence::Way::Once);
     Counter counter(std::max<std::size_t>(1, movers.size() * static_cast<std::size_t>(below.frames() - sequence.first())),
                     progress);
-    std::vector<std::vector<rig::Column>> columns(movers.size());
+    std::vector<std::optional<Recorded>> made(movers.size());
     std::vector<Closure> closures(movers.size());
     // What is sealed stays as it is; what is to be sealed is looked at on the way.
     const scene::Seal* kept = context.seal ? context.seal->kept() : nullptr;
     const bool keeps = kept != nullptr, seals = context.seal && kept != context.seal.get();
     const std::string unfit = keeps ? misfit(*kept, movers, context.actor.skeleton, below.grid(), sequence) : std::string();
-    scene::Seal made;
+    scene::Seal seal;
     if (seals) {
-        made.from = context.seal->from;
-        made.to = std::min(context.seal->to, below.frames() - 1);
-        made.fps = below.grid().fps;
+        seal.from = context.seal->from;
+        seal.to = std::min(context.seal->to, below.frames() - 1);
+        seal.fps = below.grid().fps;
         for (const auto& m : movers) {
-            scene::Seal::Part& p = made.parts.emplace_back();
+            scene::Seal::Part& p = seal.parts.emplace_back();
             for (int j : m->joints()) p.joints.push_back(context.actor.skeleton.reference(j));
         }
     }
@@ -142,26 +150,28 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
     std::atomic<bool> stopped{false};
     tbb::parallel_for(std::size_t{0}, movers.size(), [&](std::size_t i) {
         try {
-            columns[i] = closes ? closedLap(*movers[i], context.actor.skeleton, sequence, quickness, cancel, closures[i])
-                                : runMover(*movers[i], sequence, below, cancel, counter,
-                                           {kept, keeps && unfit.empty() ? &kept->parts[i] : nullptr, &made,
-                                            seals ? &made.parts[i] : nullptr});
+            made[i] = closes ? closedLap(*movers[i], context.actor, sequence, quickness, cancel, closures[i])
+                             : runMover(*movers[i], sequence, below, cancel, counter,
+                                        {kept, keeps && unfit.empty() ? &kept->parts[i] : nullptr, &seal,
+                                         seals ? &seal.parts[i] : nullptr});
         } catch (const Cancelled&) {
             stopped = true;
         }
     });
     if (stopped) throw Cancelled{};
     Filtered out;
-    for (std::size_t i = 0; i < movers.size(); ++i)
+    for (std::size_t i = 0; i < movers.size(); ++i) {
         for (std::size_t k = 0; k < movers[i]->joints().size(); ++k)
-            out.joints.emplace_back(movers[i]->joints()[k], std::move(columns[i][k]));
+            out.joints.emplace_back(movers[i]->joints()[k], std::move(made[i]->joints[k]));
+        for (rig::Patch& p : made[i]->surfaces) out.patches.push_back(std::make_shared<const rig::Patch>(std::move(p)));
+    }
     for (const auto& m : movers)
         for (std::string& r : m->remarks())
             if (std::find(out.remarks.begin(), out.remarks.end(), r) == out.remarks.end()) out.remarks.push_back(std::move(r));
     const auto worse = [](const Closure& a, const Closure& b) {
         return std::tuple(a.blended, a.after, a.laps) < std::tuple(b.blended, b.after, b.laps);
     };
-    if (seals && !closes) out.sealed = std::make_shared<const scene::Seal>(std::move(made));
+    if (seals && !closes) out.sealed = std::make_shared<const scene::Seal>(std::move(seal));
     if (!unfit.empty()) out.remarks.push_back(unfit);
     if (keeps && context.closes && unfit.empty())
         out.remarks.push_back("the shot is marked as a loop, but a part of it is sealed: what is sealed is not closed");

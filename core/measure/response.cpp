@@ -138,7 +138,9 @@ std::optional<Response> response(const layers::LayerKind& kind, const layers::La
     Vec3 across = Vec3::UnitX();
     std::vector<Affine> worlds;
     rig::worldTransforms(context.actor.skeleton, pose, worlds);
-    const Vec3 way = part->probeGoal() - worlds[static_cast<std::size_t>(part->joints().front())].t;
+    const Vec3 way = part->joints().empty()
+                         ? Vec3(Vec3::Zero())
+                         : Vec3(part->probeGoal() - worlds[static_cast<std::size_t>(part->joints().front())].t);
     if (way.norm() > 1e-12) across = anySquareTo(way.normalized());
 
     const std::vector<Xform> pushed = shifted(context.actor.skeleton, pose, size * across);

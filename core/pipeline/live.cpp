@@ -56,6 +56,7 @@ void Live::start(double dt, Body body) {
     m_body.clear();
     for (Level& l : m_levels) {
         l.made.clear();
+        l.moved.clear();
         l.past.clear();
         l.movers.clear();
         l.first = 0;
@@ -73,6 +74,7 @@ void Live::step() {
     for (Level& l : m_levels)
         while (l.made.size() > 2 && l.first < m_step) {
             l.made.pop_front();
+            l.moved.pop_front();
             ++l.first;
         }
 }
@@ -103,6 +105,7 @@ void Live::make(Level& l, std::size_t below, int step) {
     if (!ahead) ahead = &now;
     const layers::PoseView pose(now.locals, now.frame, now.time), next(ahead->locals, ahead->frame, ahead->time);
     Moment out = now;
+    std::vector<rig::PatchPtr> moved;
     if (l.kind->movers) {
         if (l.movers.empty()) l.movers = l.kind->movers(*l.context, pose);
         for (const auto& mover : l.movers) {
@@ -115,6 +118,13 @@ void Live::make(Level& l, std::size_t below, int step) {
             mover->write(pose, m_scratch);
             for (std::size_t k = 0; k < m_scratch.size(); ++k)
                 out.locals[static_cast<std::size_t>(mover->joints()[k])] = m_scratch[k];
+            for (std::size_t k = 0; k < mover->surfaces().size(); ++k) {
+                auto patch = std::make_shared<rig::Patch>(mover->surfaces()[k]);
+                patch->offsets.assign(patch->vertices.size(), Vec3f::Zero());
+                mover->writeSurface(pose, k, patch->offsets);
+                for (Vec3f& v : patch->offsets) v *= static_cast<float>(l.shares->at(now.frame, 0));
+                moved.push_back(std::move(patch));
+            }
         }
     } else if (l.kind->live) {
         l.kind->live(*l.context, pose, out.locals);
@@ -129,6 +139,15 @@ void Live::make(Level& l, std::size_t below, int step) {
             out.locals[j] = layers::mixed(now.locals[j], out.locals[j], l.shares->at(now.frame, m.along));
         }
     l.made.push_back(std::move(out));
+    l.moved.push_back(std::move(moved));
+}
+
+TrackPtr Live::surface() const {
+    rig::Track out;
+    for (const Level& l : m_levels)
+        if (const auto at = static_cast<std::size_t>(m_step - l.first); m_step >= l.first && at < l.moved.size())
+            for (const rig::PatchPtr& p : l.moved[at]) out.add(p);
+    return out.patches().empty() ? nullptr : std::make_shared<const rig::Track>(std::move(out));
 }
 
 void Live::recall(Level& l, const Moment& now, std::vector<Xform>& locals) const {

@@ -34,6 +34,8 @@ class Live {
     }
     /// What the stack makes of the moment stepped to.
     const std::vector<Xform>& result() const { return m_result; }
+    /// And of the surface: what its layers add to places of vertices, as a motion of one frame. Null: nothing.
+    TrackPtr surface() const;
 
   private:
     struct Level {
@@ -43,9 +45,10 @@ class Live {
         layers::Movers movers;
         std::vector<layers::Moved> moves;
         std::optional<layers::Shares> shares;
-        std::deque<Moment> made;  // from step `first` on
-        double remembers = 0;     // [s] of what is below that a filter runs over
-        std::deque<Moment> past;  // that much of it, the newest last
+        std::deque<Moment> made;                       // from step `first` on
+        double remembers = 0;                          // [s] of what is below that a filter runs over
+        std::deque<Moment> past;                       // that much of it, the newest last
+        std::deque<std::vector<rig::PatchPtr>> moved;  // of vertices, beside each of `made`
         int first = 0;
     };
     const Moment* at(std::size_t level, int step);

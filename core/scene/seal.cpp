@@ -15,6 +15,11 @@ Key Seal::key() const {
                 for (double v : x.s) h.real(v);
             }
         for (double v : p.state) h.real(v);
+        for (const rig::Patch& s : p.surfaces) {
+            h.number(static_cast<std::uint64_t>(s.instance)).number(static_cast<std::uint64_t>(s.primitive));
+            h.bytes(s.vertices.data(), s.vertices.size() * sizeof(std::uint32_t));
+            h.bytes(s.offsets.data(), s.offsets.size() * sizeof(Vec3f));
+        }
     }
     return h.done();
 }

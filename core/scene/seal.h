@@ -18,6 +18,7 @@ struct Seal {
         std::vector<std::string> joints;   // by reference
         std::vector<rig::Column> columns;  // of those, a transform a frame, as the layer showed them
         std::vector<double> state;         // the mover's, at the last frame
+        std::vector<rig::Patch> surfaces;  // of its vertices, their offsets in those frames
     };
     int from = 0, to = 0;
     double fps = 24;                    // of the frames
