@@ -9,7 +9,6 @@
 #include "edit/ground.h"
 #include "edit/pass.h"
 #include "layers/layer_kind.h"
-#include "layers/travel/travel.h"
 #include "rig/parts.h"
 
 namespace nutatio::app {
@@ -28,7 +27,7 @@ void PerformFace::layGround(const scene::ActorEntry& a) {
                     {{QStringLiteral("ground"), tr("As its feet tell")}, {QStringLiteral("path"), tr("Draw the way ...")}}, 2);
         return;
     }
-    const std::string speed(layers::travel::kSpeedRow);
+    const std::string speed = edit::groundSpeedRow();
     const scene::Owner owner{scene::List::Layers, id};
     ListRow* row =
         addRow(qs(scene.layer(id)->name), tr("%1 m/s here").arg(scene.numberAt(owner, speed, m_session.frame()), 0, 'f', 2));

@@ -167,7 +167,7 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         if (table.empty()) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
         const layers::LayerKind* kind = layers::findKind(s.layer(m_owner.id)->kind);
         if (kind && kind->feels) {
-            beginGroup(tr("Feels"));
+            beginGroup(tr("Feels"), true);
             m_feels->show(s.layer(m_owner.id)->kind);
             m_rows->addWidget(m_feels);
             m_feels->setVisible(true);
@@ -180,19 +180,20 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
                            : table.begin();
     const auto hand = m_owner.list == scene::List::Layers ? session.handJoint() : std::nullopt;
     if (hand) addChannels(*hand);
-    std::string_view group;  // whose heading waits for its first row
+    const scene::SettingSpec* heading = nullptr;  // that waits for its first row
     for (auto spec = first; spec != table.end(); ++spec) {
         if (spec->each != scene::Each::None) continue;
-        if (!spec->group.empty() && m_owner.list == scene::List::Layers) group = spec->group;
+        if (!spec->group.empty() && m_owner.list == scene::List::Layers) heading = &*spec;
         // Bodies that it passes through are told by the table of all that meet.
         const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
         if (!counts(*spec, tuned) || (layer && edit::passesOf(*layer) == &*spec)) continue;
-        if (!group.empty()) beginGroup(qs(std::exchange(group, {})));
+        if (heading) beginGroup(qs(heading->group), heading->folded);
+        heading = nullptr;
         addRow(sizedFor(*spec, height));
     }
     const auto part = m_owner.list == scene::List::Layers ? session.partJoint() : std::nullopt;
     if (part && part->layer->id == m_owner.id) addPart(*part);
-    if (first != table.begin()) beginGroup(tr("Joints"));
+    if (first != table.begin()) beginGroup(tr("Joints"), true);
     for (auto spec = table.begin(); spec != first; ++spec)
         if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
     if (ApartPanel::suits(s, m_owner)) {
@@ -204,7 +205,7 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
     }
     if (MeetsTable::suits(s, m_owner)) {
         if (m_owner.list == scene::List::Layers)
-            beginGroup(tr("Who meets what"));
+            beginGroup(tr("Who meets what"), true);
         else
             addText(tr("Who keeps clear of it:"));
         m_meets = new MeetsTable(m_document, m_owner);
@@ -246,7 +247,7 @@ void TunedPage::addChannels(const HandJoint& hand) {
     };
     for (const scene::SettingSpec& row : table) {
         if (row.each != scene::Each::Joint) continue;
-        if (!row.group.empty()) beginGroup(qs(row.group));
+        if (!row.group.empty()) beginGroup(qs(row.group), row.folded);
         add(row, hand.reference(), {});
     }
     const bool handles =
@@ -259,7 +260,7 @@ void TunedPage::addChannels(const HandJoint& hand) {
     }
     const auto targets = rig::morphTargets(*hand.actor->actor);
     if (targets.empty()) return;
-    beginGroup(tr("Morph weights"));
+    beginGroup(tr("Morph weights"), true);
     for (const auto& [name, target] : targets)
         for (const scene::SettingSpec& row : table) {
             if (row.each != scene::Each::Morph) continue;
@@ -374,29 +375,8 @@ void TunedPage::addChips() {
     }
 }
 
-void TunedPage::beginGroup(const QString& name) {
-    // What is seldom touched starts folded.
-    static const QStringList kFolded{tr("Joints"),
-                                     tr("Shares"),
-                                     tr("Stops"),
-                                     tr("Shape"),
-                                     tr("Contact"),
-                                     tr("Feels"),
-                                     tr("In the shot"),
-                                     tr("Who meets what"),
-                                     tr("Size"),
-                                     tr("Low pose"),
-                                     tr("Motion below"),
-                                     tr("Morph weights"),
-                                     tr("More or less, this joint"),
-                                     tr("Drawings"),
-                                     tr("Chain"),
-                                     tr("Build"),
-                                     tr("Flights"),
-                                     tr("Turns"),
-                                     tr("Path and lean"),
-                                     tr("Counter-balance")};
-    const bool open = m_folds.value(name, !kFolded.contains(name));
+void TunedPage::beginGroup(const QString& name, bool folded) {
+    const bool open = m_folds.value(name, !folded);
     auto* heading = new QToolButton;
     heading->setObjectName(QStringLiteral("group"));
     heading->setText(name);

@@ -63,7 +63,7 @@ class TunedPage : public QWidget {
     void addSeal(const scene::Shot& shot);
     void offerHold(const layers::LayerKind& kind, const scene::Layer& layer);
     void addChannels(const HandJoint& hand);
-    void beginGroup(const QString& name);
+    void beginGroup(const QString& name, bool folded = false);
     void addText(const QString& text);
     void addButtons(std::initializer_list<std::pair<QString, QString>> commands);
     void addChips();

@@ -96,6 +96,10 @@ const layers::LayerKind& groundKind() {
     return layers::travel::kKind;
 }
 
+std::string groundSpeedRow() {
+    return kSpeed;
+}
+
 std::string groundLayerOf(const scene::Scene& s, const std::string& actor) {
     for (const scene::Layer& l : s.layers)
         if (l.kind == groundKind().id && l.actor == actor && (l.shot.empty() || l.shot == s.shot().id)) return l.id;

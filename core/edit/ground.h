@@ -17,6 +17,8 @@ namespace nutatio::edit {
 
 /// The kind; null where there is none.
 const layers::LayerKind& groundKind();
+/// The row of such a layer that says how fast it goes [m/s].
+std::string groundSpeedRow();
 /// The layer of that kind that acts on an actor in the shot on show; empty: none.
 std::string groundLayerOf(const scene::Scene& scene, const std::string& actor);
 

@@ -96,7 +96,8 @@ inline constexpr scene::SettingSpec kPrerollRow{
     .more = "More: settled at frame 1. Less: starts from the animated pose.",
     .role = scene::Role::Preroll,
     .feel = false,
-    .group = "In the shot"};
+    .group = "In the shot",
+    .folded = true};
 
 inline constexpr scene::SettingSpec kCutsRow{
     .id = "cuts",

@@ -78,6 +78,7 @@ struct SettingSpec {
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
     std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"
     std::string_view group{};    // heading it stands under, where it begins one
+    bool folded = false;         // what stands under that heading is seldom touched
     Each each = Each::None;      // it has no value of the layer's, but one for each joint, morph target or handle that has any
 };
 

@@ -17,7 +17,7 @@ using scene::Unit;
 
 /// A keyed number between 0 and some times or shares.
 constexpr SettingSpec amount(std::string_view id, std::string_view label, double most, double start, std::string_view help,
-                             std::string_view more, std::string_view group = {}) {
+                             std::string_view more, std::string_view group = {}, bool folded = false) {
     return {.id = id,
             .label = label,
             .unit = Unit::Share,
@@ -28,7 +28,8 @@ constexpr SettingSpec amount(std::string_view id, std::string_view label, double
             .more = more,
             .keyable = true,
             .together = true,
-            .group = group};
+            .group = group,
+            .folded = folded};
 }
 
 constexpr SettingSpec frames(std::string_view id, std::string_view label, double start, std::string_view help) {
@@ -76,7 +77,8 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .together = true,
      .choices = "falls|falls, in its own time|as animated",
-     .group = "Flights"},
+     .group = "Flights",
+     .folded = true},
     {.id = "gravity",
      .label = "Gravity",
      .unit = Unit::Gravities,
@@ -94,7 +96,7 @@ constexpr SettingSpec kSettings[] = {
     depth("land", "Landing", 10, "How much deeper the body gives way when it has landed."),
     frames("land_frames", "Landing takes", 10, "Frames that it takes to come up again."),
     amount("wind_up", "Wind-up", 1, 0.15, "How far chest and arms turn back before the body turns, against the turn.",
-           "15 %: anticipates. 0: turns at once.", "Turns"),
+           "15 %: anticipates. 0: turns at once.", "Turns", true),
     frames("wind_frames", "Wind-up takes", 8, "Frames before the turn over which it winds up."),
     amount("carry", "Carry-through", 1, 0.2, "How far they carry on when the body has turned.",
            "20 %: swings through. 0: stops with it."),
@@ -128,12 +130,12 @@ constexpr SettingSpec kSettings[] = {
      .together = true,
      .each = scene::Each::Joint},
     amount("path", "Even path", 1, 0.5, "How much of the small shaking of its weight is taken out while it is on the ground.",
-           "100 %: glides. 0: as animated.", "Path and lean"),
+           "100 %: glides. 0: as animated.", "Path and lean", true),
     amount("lean", "Lean", 2, 0.5, "How far the body leans into where it gathers speed, against what balance asks.",
            "100 %: as far as a runner must. 0: upright."),
     frames("ahead", "Leans ahead", 3, "Frames by which it leans before it gathers speed."),
     amount("hips", "By the hips", 1, 0.3, "How much of what it is out of balance the hips make good, by moving.",
-           "30 % with spine and arms: all share it. 0: hips stay.", "Counter-balance"),
+           "30 % with spine and arms: all share it. 0: hips stay.", "Counter-balance", true),
     amount("spine", "By the spine", 1, 0.5, "How much of it the spine makes good, by bending.", "More: the trunk sways."),
     amount("arm_left", "By the left arm", 1, 0.1, "How much of it the left arm makes good.", "More: the arm flies out."),
     amount("arm_right", "By the right arm", 1, 0.1, "How much of it the right arm makes good.", "More: the arm flies out."),

@@ -35,7 +35,8 @@ constexpr SettingSpec stopRow(std::string_view id, std::string_view label, bool 
                       : "How far it may shift along this axis to this side, against the length of its bone; 500 % sets no stop.",
         .more = "It eases into the stop, so that nothing is seen to hit.",
         .keyable = true,
-        .group = group};
+        .group = group,
+        .folded = !group.empty()};
 }
 
 constexpr SettingSpec shareRow(std::string_view id, std::string_view label, std::string_view group = {}) {
@@ -48,7 +49,8 @@ constexpr SettingSpec shareRow(std::string_view id, std::string_view label, std:
             .help = "How much of its swing shows along and about this axis.",
             .more = "More: wider. Less: held.",
             .keyable = true,
-            .group = group};
+            .group = group,
+            .folded = !group.empty()};
 }
 
 constexpr SettingSpec kSettings[] = {
@@ -114,7 +116,8 @@ constexpr SettingSpec kSettings[] = {
      .more = "More: like a water bag. Less: firm.",
      .keyable = true,
      .profiled = true,
-     .group = "Shape"},
+     .group = "Shape",
+     .folded = true},
     stopRow("turn_max_x", "Turn +x stop", true, "Stops"),
     stopRow("turn_min_x", "Turn -x stop", true),
     stopRow("turn_max_y", "Turn +y stop", true),

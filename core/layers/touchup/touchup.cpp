@@ -37,6 +37,8 @@ using scene::Unit;
 
 constexpr double kMostTurn = 1e6;  // [deg] a wheel's, over a long way
 
+constexpr std::string_view kLowPose = "Low pose";
+
 constexpr SettingSpec turnRow(std::string_view id, std::string_view label, std::string_view help, std::string_view group = {}) {
     return {.id = id,
             .label = label,
@@ -47,6 +49,7 @@ constexpr SettingSpec turnRow(std::string_view id, std::string_view label, std::
             .keyable = true,
             .feel = false,
             .group = group,
+            .folded = group == kLowPose,
             .each = Each::Joint};
 }
 
@@ -127,7 +130,8 @@ constexpr SettingSpec kSettings[] = {
      .more = "100 %: straight. Below 0: bent further.",
      .keyable = true,
      .profiled = true,
-     .group = "Chain"},
+     .group = "Chain",
+     .folded = true},
     {.id = "curl",
      .label = "Curls",
      .unit = Unit::Share,
@@ -148,7 +152,8 @@ constexpr SettingSpec kSettings[] = {
      .help = "What motion is turned up, turned down or held at: its mean, one frame, or the rest pose.",
      .feel = false,
      .choices = "mean|frame|rest",
-     .group = "Motion below"},
+     .group = "Motion below",
+     .folded = true},
     {.id = "about_frame",
      .label = "That frame",
      .unit = Unit::Frames,
@@ -165,7 +170,8 @@ constexpr SettingSpec kSettings[] = {
      .type = SettingType::Joints,
      .help = "Nodes of which one at a time is seen, in this order.",
      .feel = false,
-     .group = "Drawings"},
+     .group = "Drawings",
+     .folded = true},
     {.id = "shows",
      .label = "Shows",
      .range = {0, 1000},
@@ -196,7 +202,7 @@ constexpr SettingSpec kSettings[] = {
     shareRow("size_x", "size x", kSizes, kSizesSoft, kSizeHelp),
     shareRow("size_y", "size y", kSizes, kSizesSoft, kSizeHelp),
     shareRow("size_z", "size z", kSizes, kSizesSoft, kSizeHelp),
-    turnRow("low_turn_x", "low turn x", kLowTurn, "Low pose"),
+    turnRow("low_turn_x", "low turn x", kLowTurn, kLowPose),
     turnRow("low_turn_y", "low turn y", kLowTurn),
     turnRow("low_turn_z", "low turn z", kLowTurn),
     shareRow("low_move_x", "low move x", kMoves, kMovesSoft, kLowTurn),
@@ -212,6 +218,7 @@ constexpr SettingSpec kSettings[] = {
      .keyable = true,
      .feel = false,
      .group = "More or less, this joint",
+     .folded = true,
      .each = Each::Joint},
     shareRow("more_move", "more move", {-3, 3}, {-1, 1}, "How much more or less it moves than below."),
     shareRow("more_size", "more size", {-3, 3}, {-1, 1}, "How much more or less its size changes than below."),
