@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/thin.h"
 #include "edit/edit.h"
 #include "edit/pass.h"
 #include "layers/travel/travel.h"
@@ -35,34 +36,18 @@ std::string addGroundLayer(scene::Scene& s, const scene::ActorEntry& entry, cons
     return id;
 }
 
-/// Keys of a row of values, as few as lead to within `tolerance` of it by straight lines (Ramer; Douglas and Peucker).
+/// Keys of a row of values, as few as lead to within `tolerance` of it by straight lines.
 scene::Keys keysOf(const std::vector<double>& times, const std::vector<double>& values, double tolerance) {
-    std::vector<char> kept(times.size(), false);
-    kept.front() = kept.back() = true;
-    std::vector<std::pair<std::size_t, std::size_t>> open{{0, times.size() - 1}};
-    while (!open.empty()) {
-        const auto [a, b] = open.back();
-        open.pop_back();
-        std::size_t worst = a;
-        double most = tolerance;
-        for (std::size_t k = a + 1; k < b; ++k) {
-            const double u = (times[k] - times[a]) / (times[b] - times[a]);
-            if (const double off = std::abs(values[k] - (values[a] + u * (values[b] - values[a]))); off > most) {
-                most = off;
-                worst = k;
-            }
-        }
-        if (worst == a) continue;
-        kept[worst] = true;
-        open.emplace_back(a, worst);
-        open.emplace_back(worst, b);
-    }
+    const auto at = [](const std::vector<double>& row, int k) { return row[static_cast<std::size_t>(k)]; };
+    const auto stray = [&](int a, int b, int k) {
+        const double u = (at(times, k) - at(times, a)) / (at(times, b) - at(times, a));
+        return std::abs(at(values, k) - (at(values, a) + u * (at(values, b) - at(values, a))));
+    };
     scene::Keys out;
-    for (std::size_t k = 0; k < times.size(); ++k)
-        if (kept[k]) {
-            scene::putKey(out, times[k], values[k]);
-            scene::keyAt(out, times[k])->ease = scene::Ease::Linear;
-        }
+    for (int k : thinned(static_cast<int>(times.size()), tolerance, stray)) {
+        scene::putKey(out, at(times, k), at(values, k));
+        scene::keyAt(out, at(times, k))->ease = scene::Ease::Linear;
+    }
     return out;
 }
 

@@ -38,6 +38,9 @@ Apart apartOver(const rig::Actor& actor, double metres, const rig::Track& a, con
             out.turn = std::max(out.turn, rotationOf(one[j].m).angularDistance(rotationOf(other[j].m)));
         }
     }
+    for (const rig::Patch& p : a.addedTo(b))
+        for (const Vec3f* v = p.frame(from); v != p.frame(to + 1); ++v)
+            out.place = std::max(out.place, metres * static_cast<double>(v->norm()));
     return out;
 }
 
@@ -80,6 +83,13 @@ Result<Done> seal(scene::Scene& s, const std::string& id, int from, int to, cons
                     for (int f = made->from; f <= made->to; ++f)
                         part.columns[k][static_cast<std::size_t>(f - made->from)] =
                             column->size() == 1 ? column->front() : (*column)[static_cast<std::size_t>(f)];
+    // Patches come in the order of the movers, as their parts do.
+    std::size_t next = 0;
+    for (scene::Seal::Part& part : made->parts)
+        for (rig::Patch& surface : part.surfaces) {
+            const rig::Patch& shown = *r->changed.patches[next++];
+            surface.offsets.assign(shown.frame(made->from), shown.frame(made->to + 1));
+        }
     s.editShot().seals[id] = std::move(made);
     return Done{};
 }

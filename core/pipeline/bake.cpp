@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/thin.h"
 #include "files/bvh.h"
 #include "files/set_piece.h"
 #include "layers/registry.h"
@@ -366,30 +367,8 @@ void addSourceMotion(const rig::Actor& actor, files::NewClip& clip) {
 }  // namespace
 
 std::vector<int> keyFrames(const rig::Column& column, rig::Path path, double angle, double length) {
-    const int last = static_cast<int>(column.size()) - 1;
-    std::vector<int> kept{0};
-    if (last == 0) return kept;
-    std::vector<std::pair<int, int>> waiting{{0, last}};
-    while (!waiting.empty()) {
-        const auto [a, b] = waiting.back();
-        waiting.pop_back();
-        int worst = -1;
-        double far = 1;
-        for (int f = a + 1; f < b; ++f) {
-            const double d = stray(column, path, a, b, f, angle, length);
-            if (d > far) {
-                far = d;
-                worst = f;
-            }
-        }
-        if (worst < 0) {
-            kept.push_back(b);
-        } else {
-            waiting.emplace_back(worst, b);
-            waiting.emplace_back(a, worst);
-        }
-    }
-    return kept;
+    return thinned(static_cast<int>(column.size()), 1.0,
+                   [&](int a, int b, int f) { return stray(column, path, a, b, f, angle, length); });
 }
 
 namespace {

@@ -822,6 +822,7 @@ class Run {
         for (const auto& patch : w.made->changed.patches) {
             rig::Patch p = *patch;
             for (int f = 0; f < m_frames; ++f) {
+                if (sealed && sealed->holds(f)) continue;
                 const auto share = static_cast<float>(shares.at(f, 0));
                 for (std::size_t v = 0; v < p.vertices.size(); ++v)
                     p.offsets[static_cast<std::size_t>(f) * p.vertices.size() + v] *= share;

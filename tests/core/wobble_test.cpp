@@ -88,10 +88,14 @@ TEST_CASE("sealed vertices stay, what follows goes on to the same bits, and a se
     CHECK(w.patchIn(test::evaluate(again), w.layer).offsets == before.offsets);
     // Whatever is changed, sealed frames stay as they were.
     w.scene.layer(w.layer)->set("swing", 6.0);
+    w.scene.layer(w.layer)->set("mix", 0.5);
     const rig::Patch changed = w.patchIn(test::evaluate(w.scene), w.layer);
     REQUIRE(changed.vertices == before.vertices);
     CHECK(std::equal(before.frame(4), before.frame(21), changed.frame(4)));
     CHECK_FALSE(std::equal(before.frame(26), before.frame(27), changed.frame(26)));
+    const auto what = edit::whatBreaking(w.scene, w.layer);
+    REQUIRE(what.ok());
+    CHECK(what.value().find("move by up to 0 mm") == std::string::npos);
     // Another surface: told, and simulated all the same.
     REQUIRE(edit::addPart(w.scene, w.scene.actors[0].id, "top", {"head"}));
     w.scene.layer(w.layer)->set("on", std::string("top"));
