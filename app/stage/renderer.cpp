@@ -444,7 +444,7 @@ void Renderer::drawShadowMap(const Frame& f) {
     if (of == m_castOf) return;
     m_castOf = std::move(of);
     glDisable(GL_DEPTH_TEST);
-    const ShadowMap& map = f.coarse ? m_coarse : m_fine;
+    const ShadowMap& map = shadowMap(f);
     map.cast->bind();
     glViewport(0, 0, map.size, map.size);
     glClearColor(0, 0, 0, 0);
@@ -462,7 +462,7 @@ void Renderer::drawShadowMap(const Frame& f) {
     glDisable(GL_BLEND);
     m_blur->bind();
     m_blur->setUniformValue("image", 0);
-    m_blur->setUniformValue("taps", f.coarse ? 3 : 7);
+    m_blur->setUniformValue("taps", &map == &m_coarse ? 3 : 7);
     for (const bool across : {true, false}) {
         (across ? map.blur : map.cast)->bind();
         glActiveTexture(GL_TEXTURE0);
@@ -472,6 +472,11 @@ void Renderer::drawShadowMap(const Frame& f) {
         drawQuad();
     }
     map.cast->release();
+}
+
+const Renderer::ShadowMap& Renderer::shadowMap(const Frame& f) const {
+    // A processor that draws fills a quarter of the pixels, with less than half of the taps for each.
+    return f.coarse || look::drawsCheaply() ? m_coarse : m_fine;
 }
 
 void Renderer::drawGround(const Frame& f, const Mat4& clip) {
@@ -534,7 +539,7 @@ void Renderer::draw(const Frame& f) {
         m_shadow->setUniformValue("image", 0);
         m_shadow->setUniformValue("ink", rgb(look::theme().shade));
         glActiveTexture(GL_TEXTURE0);
-        glBindTexture(GL_TEXTURE_2D, (f.coarse ? m_coarse : m_fine).cast->texture());
+        glBindTexture(GL_TEXTURE_2D, shadowMap(f).cast->texture());
         drawQuad();
         glDepthMask(GL_TRUE);
     }

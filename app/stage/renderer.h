@@ -122,6 +122,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         int size = 0;
         std::unique_ptr<QOpenGLFramebufferObject> cast, blur;
     };
+    const ShadowMap& shadowMap(const Frame& frame) const;
     ShadowMap m_fine, m_coarse;
     std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;
     QOpenGLBuffer m_markBuffer{QOpenGLBuffer::VertexBuffer};
