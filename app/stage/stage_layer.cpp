@@ -40,7 +40,6 @@ void Stage::withLayer(const std::function<void(const layers::Showing&, const lay
     const scene::Resolved settings = resolvedHere(*l, {scene::List::Layers, l->id});
     const auto part = m_session.partJoint();
     const ResultsPtr& r = m_document.results();
-    const pipeline::TrackPtr below = r ? r->evaluation.below(l->id) : nullptr, above = r ? r->evaluation.above(l->id) : nullptr;
     show(*kind->showing,
          {.actor = *a->actor,
           .layer = *l,
@@ -49,8 +48,8 @@ void Stage::withLayer(const std::function<void(const layers::Showing&, const lay
           .placement = scene::placementOf(*a),
           .worlds = s->posed.worlds,
           .told = r ? r->evaluation.layer(l->id) : nullptr,
-          .below = below.get(),
-          .above = above.get(),
+          .below = [&] { return r ? r->evaluation.below(l->id) : nullptr; },
+          .above = [&] { return r ? r->evaluation.above(l->id) : nullptr; },
           .chosen = part ? part->joint : rig::kNoJoint,
           .eye = m_camera.eye(),
           .size = m_size,

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <span>
 #include <string>
@@ -55,13 +56,14 @@ struct OnShow {
     const scene::Layer& layer;
     const scene::Resolved& settings;  // as they hold in the frame
     int frame = 0;
-    scene::Placement placement;                           // of the actor
-    std::span<const Affine> worlds;                       // of the actor's joints, in the world [m]
-    const Told* told = nullptr;                           // null: the layer has not run
-    const rig::Track *below = nullptr, *above = nullptr;  // the motion below and above it; null: not known
-    int chosen = rig::kNoJoint;                           // whose rows are on show, of a layer with rows by joint
-    Vec3 eye = Vec3::Zero();                              // of who looks [m]
-    double size = 1, ground = 0;                          // of what stands on the stage, and where its ground is drawn [m]
+    scene::Placement placement;      // of the actor
+    std::span<const Affine> worlds;  // of the actor's joints, in the world [m]
+    const Told* told = nullptr;      // null: the layer has not run
+    /// The motion below and above it; null: not known. Put together when asked for: most kinds do not look at it.
+    std::function<std::shared_ptr<const rig::Track>()> below, above;
+    int chosen = rig::kNoJoint;   // whose rows are on show, of a layer with rows by joint
+    Vec3 eye = Vec3::Zero();      // of who looks [m]
+    double size = 1, ground = 0;  // of what stands on the stage, and where its ground is drawn [m]
     /// World [m] of a joint by its reference, of any actor; identity of no actor, nothing of an unknown joint.
     std::function<std::optional<Affine>(const std::string& actor, const std::string& joint)> carrier;
 };
