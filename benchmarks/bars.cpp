@@ -170,8 +170,7 @@ int loops() {
                     if (meets) {
                         const std::string plane = edit::addCollider(s, s.actors[0].id, "tail_03", scene::Shape::Plane);
                         scene::Collider& c = *s.collider(plane);
-                        c.actor.clear();
-                        c.joint.clear();
+                        c.mount = {};
                         c.setVector("offset", Vec3(0, 0.12, 0));
                     }
                     pipeline::Evaluator evaluator;

@@ -4,6 +4,7 @@
 #include <cstdio>
 #include <ctime>
 
+#include "layers/bodily.h"
 #include "layers/registry.h"
 #include "pipeline/evaluate.h"
 #include "pipeline/open.h"
@@ -72,7 +73,7 @@ bool slip() {
         for (std::size_t i = 0; i < s.layers.size(); ++i) {
             const layers::LayerKind* kind = layers::findKind(s.layers[i].kind);
             if (kind->acts) s.layers.edit(i).set("swing", swing);
-            if (alone && kind->movers && !kind->acts) s.layers.edit(i).muted = true;
+            if (alone && kind->simulated && !layers::actsOut(*kind)) s.layers.edit(i).muted = true;
         }
         return evaluator.evaluate(s, s.shot(), {}, {}).milliseconds * 120 / s.frames(s.shot());
     };

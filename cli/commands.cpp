@@ -177,6 +177,8 @@ const char* typeName(scene::SettingType t) {
             return "axes";
         case scene::SettingType::Joint:
             return "joint";
+        case scene::SettingType::Mount:
+            return "mount";
         case scene::SettingType::Joints:
             return "joints";
         case scene::SettingType::Choice:
@@ -435,7 +437,7 @@ void Commands::measure() {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         const scene::ActorEntry* entry = opened.scene.actor(l.actor);
         if (!kind || !entry || (!m_options.actor.empty() && entry->id != m_options.actor)) continue;
-        if (!kind->movers) {
+        if (!kind->simulated) {
             // What is no spring is measured in the shot.
             if (!shot) shot = evaluator.evaluate(opened.scene, m_cancel);
             const auto below = shot->below(l.id), above = shot->above(l.id);

@@ -16,6 +16,7 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "app/bench/allowed.h"
 #include "app/look/text.h"
 #include "app/look/theme.h"
 #include "edit/edit.h"
@@ -151,91 +152,28 @@ Bench::~Bench() {
 
 void Bench::refresh() {
     const Selection& s = m_session.selection();
-    const scene::Scene& scene = m_document.scene();
     m_actions["undo"]->setEnabled(m_document.canUndo());
     m_actions["redo"]->setEnabled(m_document.canRedo());
     m_actions["undo"]->setToolTip(m_document.canUndo() ? tr("Undo %1 (Ctrl+Z)").arg(m_document.undoName())
                                                        : tr("Nothing to undo"));
     m_actions["redo"]->setToolTip(m_document.canRedo() ? tr("Redo %1 (Ctrl+Shift+Z)").arg(m_document.redoName())
                                                        : tr("Nothing to redo"));
-    const bool joints = !s.joints.empty(), layer = !s.layer.empty(), collider = !s.collider.empty();
-    const bool wind = !s.wind.empty(), pin = !s.pin.empty(), gauge = !s.gauge.empty(), any = !scene.actors.empty();
-    const auto each = [this](std::initializer_list<const char*> ids, bool can, const QString& why) {
-        for (const char* id : ids) allow(QLatin1String(id), can, why);
-    };
-    const QString noJoint = tr("no joint is selected"), noLayer = tr("no layer is selected"), nothing = tr("nothing is open");
-    for (const layers::LayerKind* k : layers::kinds())
-        allow(QStringLiteral("add-") + qs(k->id), joints || (any && k->takes == layers::Takes::Body), noJoint);
-    each({"add-sphere", "add-capsule", "add-box", "add-plane", "select-chain", "add-pin", "add-gauge"}, joints, noJoint);
-    each({"gauge-to-selection", "gauge-csv"}, gauge, tr("no gauge is selected"));
-    each({"peak-next", "peak-back", "curve-view"}, any, nothing);
-    each({"mute", "solo", "layer-down", "layer-up", "split-layer", "merge-layer"}, layer, noLayer);
-    each({"interval", "no-intervals", "interval-remove", "curves", "group"}, layer, noLayer);
-    for (int k = 0; k <= 8; ++k) allow(QStringLiteral("colour-%1").arg(k), layer, noLayer);
-    const scene::Layer* chosen = scene.layer(s.layer);
-    const auto hand = m_session.handJoint();
-    each({"pose-key", "untouch", "weight-part"}, hand.has_value(), tr("no layer that is posed by hand is selected"));
-    each({"set-down"}, layer && !hand, layer ? tr("it is posed by hand already") : noLayer);
-    each({"set-down-group"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
-    each({"touch-clip"}, joints, noJoint);
-    each({"keys-rest"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
-    each({"ungroup"}, chosen && !chosen->group.empty(), tr("no layer of a group is selected"));
-    each({"mark", "range-from", "range-to", "range-none", "hold-over"}, any, nothing);
-    each({"mark-next", "mark-back"}, !scene.shot().marks.empty(), tr("no frame is marked"));
-    const bool keys = !m_tape->keys().keys().empty();
-    each({"keys-smooth", "keys-linear", "keys-hold", "keys-free", "keys-copy", "keys-close", "keys-half", "keys-remove"}, keys,
-         tr("no key is selected on the tape"));
-    each({"keys-paste"}, m_tape->keys().canPaste(), tr("no keys were copied"));
-    each({"copy-settings", "paste-settings"}, s.owner().has_value(), tr("nothing that is tuned is selected"));
-    const scene::ActorEntry* actor = s.owner() && s.owner()->list == scene::List::Actors ? scene.actor(s.actor) : nullptr;
-    const scene::Tuned* thing = s.owner() ? scene.tuned(*s.owner()) : nullptr;
-    each({"lock"}, thing, tr("nothing that is tuned is selected"));
-    m_actions["lock"]->setText(thing && thing->lock ? tr("Unlock %1").arg(QString::fromStdString(thing->name))
-                                                    : tr("Lock against accidents"));
-    each({"hide"}, thing && !layer, tr("no collider, wind, pin, gauge or actor is selected"));
-    m_actions["hide"]->setText(thing && thing->hidden ? tr("Show it again") : tr("Put out of sight"));
-    each({"act-here"}, layer && !scene.shots.empty(), noLayer);
-    m_actions["act-here"]->setText(chosen && !chosen->shot.empty() ? tr("Let the layer act in every shot")
-                                                                   : tr("Let the layer act in this shot alone"));
-    each({"follow", "ground", "path", "perform", "walk-about"}, chosenActor() != nullptr, nothing);
-    const layers::LayerKind* chosenKind = chosen ? layers::findKind(chosen->kind) : nullptr;
-    each({"seal"}, chosenKind && chosenKind->movers, tr("no simulated layer is selected"));
-    each({"break-seal"}, chosen && scene.shot().seals.count(chosen->id) > 0, tr("no layer with sealed frames is selected"));
-    each({"same-side"}, m_session.partJoint().has_value(), tr("no layer of a whole body is selected"));
-    each({"loosen", "hold-feet"}, chosenActor() != nullptr, nothing);
-    each({"item-on"}, collider || wind || pin || actor, tr("no collider, wind, pin or actor is selected"));
-    each({"collider-world"}, collider && !s.actor.empty(), tr("no collider that rides on a joint is selected"));
-    each({"pin-end", "pin-to-selection"}, pin, tr("no pin is selected"));
-    each({"open-recent"}, !recentFiles().isEmpty(), tr("no file was opened before"));
-    each({"open-demo"}, !demoFile().isEmpty(), tr("the demo files are not beside the application"));
-    each({"take"}, !scene.layers.empty(), tr("there is no layer"));
-    each({"take-ghost"}, !scene.takes.empty(), tr("no take is kept"));
-    each({"compare", "loop-found", "loop-closed", "loop-once"}, any, nothing);
-    each({"spread"}, !scene.layers.empty(), tr("there is no layer"));
-    each({"trail"}, joints, noJoint);
-    each({"trail-spot"}, any, nothing);
-    each({"trails-none"}, !m_session.trails().of.empty(), tr("no trail is drawn"));
-    each({"fit", "add-wind", "cut", "tug", "record", "save", "save-as", "hand-off"}, any, nothing);
-    for (const rig::TrialMove& move : rig::trialMoves()) allow(QStringLiteral("trial-") + qs(move.id), any, nothing);
-    each({"trial-keep"}, any && !m_keepFolder.isEmpty(), nothing);
-    const bool piece = actor && actor->isPiece();
-    each({"key"}, layer || collider || wind || pin || piece, tr("nothing that is tuned is selected"));
-    each({"add-end", "lock-weights"}, joints, noJoint);
-    const scene::ActorEntry* of = scene.actor(s.actor);
-    const bool made =
-        of && joints && s.joints.front() < of->actor->skeleton.size() && of->actor->skeleton.joint(s.joints.front()).made;
-    each({"mirror-joint", "hang-on", "remove-joint"}, made, tr("no joint that was made here is selected"));
-    each({"accept-parts", "helper", "chain"}, any, nothing);
-    each({"pivot"}, s.joints.size() == 1, tr("not one joint is selected"));
-    each({"rename"}, s.owner().has_value() || s.joints.size() == 1, tr("nothing that has a name of its own is selected"));
     const QString removal = removalOf(s);
-    each({"remove"}, !removal.isEmpty(),
-         joints ? tr("joints of a file stay: nothing else is selected") : tr("nothing that can go is selected"));
+    Now now(m_document, m_session);
+    now.chosenActor = chosenActor() != nullptr;
+    now.keys = !m_tape->keys().keys().empty();
+    now.keysCopied = m_tape->keys().canPaste();
+    now.mayGo = !removal.isEmpty();
+    now.recent = !recentFiles().isEmpty();
+    now.demo = !demoFile().isEmpty();
+    now.keepsTrials = !m_keepFolder.isEmpty();
+    eachAllowed(now, [this](const QString& id, bool can, const QString& lacks) { allow(id, can, lacks); });
+    m_actions["lock"]->setText(now.thing && now.thing->lock ? tr("Unlock %1").arg(QString::fromStdString(now.thing->name))
+                                                            : tr("Lock against accidents"));
+    m_actions["hide"]->setText(now.thing && now.thing->hidden ? tr("Show it again") : tr("Put out of sight"));
+    m_actions["act-here"]->setText(now.layer && !now.layer->shot.empty() ? tr("Let the layer act in every shot")
+                                                                         : tr("Let the layer act in this shot alone"));
     m_actions["remove"]->setText(removal.isEmpty() ? tr("Remove what is selected") : removal);
-    each({"mirror"}, layer || pin || (collider && !s.actor.empty()),
-         tr("no layer, pin or collider that rides on a joint is selected"));
-    each({"duplicate"}, layer || collider || wind || pin || gauge || piece,
-         tr("no layer, collider, wind, pin, gauge or set piece is selected"));
     for (QToolButton* b : m_steps) b->setChecked(b->property("step").toInt() == static_cast<int>(m_session.step()));
     m_title->setText(m_document.title() + (m_document.isModified() ? QStringLiteral(" *") : QString()));
     setWindowTitle(m_document.title().isEmpty()
@@ -335,7 +273,7 @@ QList<Palette::Entry> Bench::whatCanBeFound() {
         });
     // Kinds of which there are several sorts, by what each does.
     for (const layers::LayerKind* k : layers::kinds()) {
-        const scene::SettingSpec* row = k->sort.empty() ? nullptr : k->setting(k->sort);
+        const scene::SettingSpec* row = k->act ? k->setting(k->act->sort) : nullptr;
         QAction* adds = m_actions.value(QStringLiteral("add-") + qs(k->id));
         if (!row || !adds) continue;
         for (std::string_view choice : choicesOf(*row))

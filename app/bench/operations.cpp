@@ -20,7 +20,7 @@ void Bench::fitColliders() {
     const int count = edit::fitColliders(fitted, a->id);
     if (count == 0) {
         const bool some =
-            std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.actor == a->id; });
+            std::any_of(now.colliders.begin(), now.colliders.end(), [&](const auto& c) { return c.mount.actor == a->id; });
         say((some ? tr("Every joint of %1 that carries enough skin has a collider already.")
                   : tr("No joint of %1 carries enough skin for a collider."))
                 .arg(QString::fromStdString(a->name)));
@@ -64,10 +64,10 @@ void Bench::addPin() {
 
 void Bench::standInWorld() {
     const scene::Collider* c = m_document.scene().collider(m_session.selection().collider);
-    const scene::ActorEntry* a = c ? m_document.scene().actor(c->actor) : nullptr;
+    const scene::ActorEntry* a = c ? m_document.scene().actor(c->mount.actor) : nullptr;
     const ResultsPtr& r = m_document.results();
     const pipeline::ActorResult* result = r && a ? r->evaluation.actor(a->id) : nullptr;
-    const int joint = a ? a->actor->skeleton.find(c->joint) : rig::kNoJoint;
+    const int joint = a ? a->actor->skeleton.find(c->mount.joint) : rig::kNoJoint;
     if (!result || joint == rig::kNoJoint) return;
     std::vector<Xform> pose;
     std::vector<Affine> worlds;
@@ -116,7 +116,7 @@ void Bench::addLayer(const std::string& kind) {
     m_document.edit(tr("Add %1").arg(qs(k->label)), [&](scene::Scene& scene) {
         id = edit::addLayer(scene, kind, a->id, joints);
         // What is done for a while begins at the play-head.
-        if (k->isAct) {
+        if (k->act) {
             const int from = m_session.frame(), second = static_cast<int>(std::lround(scene.shot().fps));
             edit::addInterval(scene, id, from, std::min(from + second, scene.frames(scene.shot()) - 1), 0.25 * second, 0);
         }

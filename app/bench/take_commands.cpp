@@ -85,10 +85,10 @@ void Bench::trailJoints() {
     const scene::ActorEntry* a = m_document.scene().actor(s.actor);
     if (!a || s.joints.empty()) return say(tr("Select the joints first whose ways are to be drawn."));
     Trails t = m_session.trails();
-    std::vector<Trails::Of> wanted;
+    std::vector<scene::Mount> wanted;
     for (int j : s.joints) wanted.push_back({a->id, a->actor->skeleton.reference(j), {}});
     const std::size_t before = t.of.size();
-    std::erase_if(t.of, [&](const Trails::Of& each) { return std::find(wanted.begin(), wanted.end(), each) != wanted.end(); });
+    std::erase_if(t.of, [&](const scene::Mount& each) { return std::find(wanted.begin(), wanted.end(), each) != wanted.end(); });
     // All of them were drawn already: then they are wanted no more.
     if (before - t.of.size() < wanted.size()) t.of.insert(t.of.end(), wanted.begin(), wanted.end());
     m_session.setTrails(t);

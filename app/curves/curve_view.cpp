@@ -210,7 +210,7 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) {
             scene::Gauge g = scene::newGauge(m_document.scene(), *a, joint);
             g.set("measure", std::string(at->measure));
             measure::Sight sight;
-            sight.of = {a->actor.get(), track.get(), scene::placementOf(*a), joint};
+            sight.of = measure::Seen{a->actor.get(), track.get(), scene::placementOf(*a)}.at(joint);
             sight.round = motion->body->closes(*a->actor);
             for (double t : m_document.scene().shot().cuts) sight.cuts.push_back(m_document.scene().shot().frameOf(t));
             if (const auto values = measure::readGauge(g, sight)) c.values = values.value();

@@ -17,7 +17,7 @@ Selection Selection::of(const scene::Scene& scene, const scene::Owner& owner) {
             break;
         case scene::List::Colliders:
             s.collider = owner.id;
-            if (const scene::Collider* c = scene.collider(owner.id)) s.actor = c->actor;
+            if (const scene::Collider* c = scene.collider(owner.id)) s.actor = c->mount.actor;
             break;
         case scene::List::Winds:
             s.wind = owner.id;
@@ -28,7 +28,7 @@ Selection Selection::of(const scene::Scene& scene, const scene::Owner& owner) {
             break;
         case scene::List::Gauges:
             s.gauge = owner.id;
-            if (const scene::Gauge* g = scene.gauge(owner.id)) s.actor = g->actor;
+            if (const scene::Gauge* g = scene.gauge(owner.id)) s.actor = g->of.actor;
             break;
         case scene::List::Actors:
             s.actor = owner.id;
@@ -144,7 +144,7 @@ std::optional<HandJoint> Session::partNear(int joint) const {
     const auto part = partJoint();
     if (!part) return part;
     const layers::LayerKind& kind = *layers::findKind(part->layer->kind);
-    if (kind.volumes) return part;
+    if (kind.body) return part;
     const std::vector<layers::JointRows> apart = layers::rowsByJoint(kind, *part->actor->actor, *part->layer);
     for (int j = joint; j != rig::kNoJoint; j = part->actor->actor->skeleton.joint(j).parent)
         for (const layers::JointRows& r : apart)
@@ -395,7 +395,7 @@ void Session::forgetWhatIsGone() {
     setComparing(comparing);
     if (!m_other.empty() && !other()) setOther({});
     Trails trails = m_trails;
-    std::erase_if(trails.of, [&](const Trails::Of& t) { return !m_document.scene().actor(t.actor); });
+    std::erase_if(trails.of, [&](const scene::Mount& t) { return !m_document.scene().actor(t.actor); });
     setTrails(trails);
     const auto gone = [&](const edit::SpreadAxis& axis) { return !m_document.scene().tuned(axis.owner); };
     if (const auto& spread = m_spreading.spread; spread && (gone(spread->across) || (spread->down && gone(*spread->down))))

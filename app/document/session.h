@@ -103,13 +103,8 @@ struct Sheets;
 
 /// Ways that are drawn on the stage, and poses of other frames.
 struct Trails {
-    struct Of {
-        std::string actor, joint;                  // reference
-        std::optional<measure::SurfaceSpot> spot;  // of its mesh, that the joint carries most
-        bool operator==(const Of&) const = default;
-    };
     enum class From { World, Actor, Joint };
-    std::vector<Of> of;
+    std::vector<scene::Mount> of;
     From from = From::World;
     std::string joint;   // reference, in each trail's own actor, that they are seen from
     bool ticks = true;   // one a frame

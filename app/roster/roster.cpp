@@ -35,7 +35,7 @@ std::string shape(const scene::Scene& s) {
              std::to_string(reinterpret_cast<std::uintptr_t>(a.actor.get())) + '\n';
     }
     for (const scene::Collider& c : s.colliders)
-        t += c.id + '\n' + c.name + '\n' + c.actor + '\n' + c.joint + (c.on ? "+\n" : "-\n");
+        t += c.id + '\n' + c.name + '\n' + c.mount.actor + '\n' + c.mount.joint + (c.on ? "+\n" : "-\n");
     for (const scene::Wind& w : s.winds) t += w.id + '\n' + w.name + (w.on ? "+\n" : "-\n");
     for (const scene::Gauge& g : s.gauges) t += g.id + '\n' + g.name + '\n';
     for (const scene::Pin& p : s.pins) t += p.id + '\n' + p.name + '\n' + p.actor + (p.on ? "+\n" : "-\n");
@@ -187,7 +187,7 @@ void Roster::addActor(const scene::ActorEntry& a) {
     }
     QTreeWidgetItem* colliders = nullptr;
     for (const scene::Collider& c : m_document.scene().colliders) {
-        if (c.actor != a.id) continue;
+        if (c.mount.actor != a.id) continue;
         if (!colliders) {
             colliders = item(top, tr("Colliders"), "circle");
             colliders->setExpanded(true);
@@ -285,7 +285,7 @@ void Roster::addOthers() {
         add(winds, w, w.on, kWind, "wind");
     }
     for (const scene::Collider& c : m_document.scene().colliders) {
-        if (!c.actor.empty()) continue;
+        if (!c.mount.world()) continue;
         if (!colliders) colliders = group(tr("Colliders in the world"), "circle");
         add(colliders, c, c.on, kCollider, shapeIcon(c));
     }

@@ -86,7 +86,7 @@ void forces(Bench& bench, const QDir& folder) {
     camera.heading = nutatio::radians(40);
     bench.stage()->setCamera(camera);
     for (const auto& c : bench.document().scene().colliders)
-        if (c.joint == "upper_arm_L" || c.joint == "thigh_L") session.selectCollider(c.id);
+        if (c.mount.joint == "upper_arm_L" || c.mount.joint == "thigh_L") session.selectCollider(c.id);
     keep(bench, folder, QStringLiteral("colliders.png"));
     bench.document().undo();
 }

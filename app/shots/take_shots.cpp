@@ -85,7 +85,7 @@ void takeShots(app::Bench& bench, const std::function<void(const QString& name)>
     bench.action(QStringLiteral("loop-closed"))->trigger();
     session.selectJoint("otter", bench.document().scene().actor("otter")->actor->skeleton.find("tail_10"));
     app::Trails trails;
-    trails.of = {{"otter", "tail_10", {}}};
+    trails.of = {{"otter", "tail_10"}};
     trails.ghostEvery = 4;
     session.setTrails(trails);
     bench.stage()->setJointsShown(false);

@@ -261,10 +261,7 @@ void Stage::frameSelection() {
     update();
 }
 
-void Stage::paintGL() {
-    pose();
-    follow();
-    const double ratio = devicePixelRatioF();
+Renderer::Frame Stage::frameToDraw(double ratio) {
     Renderer::Frame f;
     f.camera = &m_camera;
     f.size = QSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
@@ -290,7 +287,10 @@ void Stage::paintGL() {
         else if (!m_session.other() && !s.body.worlds.empty())
             f.ghosts.push_back(&s.body);
     }
-    m_renderer->draw(f);
+    return f;
+}
+
+std::vector<Mark> Stage::allMarks() {
     std::vector<Mark> marks;
     markColliders(marks);
     markLayer(marks);
@@ -308,10 +308,16 @@ void Stage::paintGL() {
     markPoseHand(marks);
     markBrush(marks);
     markChain(marks);
-    m_renderer->drawMarks(marks, f, ratio);
+    return marks;
+}
 
-    const Selection& sel = m_session.selection();
-    const Shown* s = shown(sel.actor);
+void Stage::paintGL() {
+    pose();
+    follow();
+    const double ratio = devicePixelRatioF();
+    const Renderer::Frame f = frameToDraw(ratio);
+    m_renderer->draw(f);
+    m_renderer->drawMarks(allMarks(), f, ratio);
     // Onto what is bound, and not onto the widget: while a picture is taken of the window that would be another device, which is
     // painted over.
     QOpenGLPaintDevice device(f.size);
@@ -319,88 +325,7 @@ void Stage::paintGL() {
     QPainter p(&device);
     p.setRenderHint(QPainter::TextAntialiasing);
     if (!f.only.isEmpty()) p.setClipRect(QRectF(QPointF(f.only.topLeft()) / ratio, QSizeF(f.only.size()) / ratio));
-    std::vector<QRectF> written;
-    const auto label = [&](const QPointF& at, const QString& text, const QColor& c) {
-        p.setFont(look::textFont(9, QFont::Bold));
-        QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-5, -3, 5, 3).translated(at + QPointF(12, -10));
-        // Below what is written there already.
-        for (int turn = 0; turn < 4; ++turn)
-            for (const QRectF& other : written)
-                if (box.intersects(other)) box.moveTop(other.bottom() + 1);
-        written.push_back(box);
-        p.fillRect(box, look::faded(look::theme().sheet, 0.9));
-        p.setPen(c);
-        p.drawText(box, Qt::AlignCenter, text);
-    };
-    if (s && !sel.joints.empty())
-        if (const auto at = jointPixel(sel.actor, sel.joints.front()))
-            label(*at, QString::fromStdString(rig::plainName(s->posed.actor->skeleton, sel.joints.front())),
-                  look::theme().lagoon);
-    if (const auto hand = m_session.handJoint(); hand && !m_tugOn)
-        if (const auto at = jointPixel(hand->actor->id, hand->joint))
-            label(*at + QPointF(0, -70),
-                  m_poseHand.words().isEmpty() ? QString::fromStdString(rig::plainName(hand->actor->actor->skeleton, hand->joint))
-                                               : m_poseHand.words(),
-                  look::theme().lagoon);
-    for (const scene::Gauge& g : m_document.scene().gauges) {
-        const bool chosen = g.id == sel.gauge;
-        if (g.hidden && !chosen) continue;
-        const Shown* on = chosen || m_jointsShown ? shown(g.actor) : nullptr;
-        const int joint = on ? on->posed.actor->skeleton.find(g.joint) : rig::kNoJoint;
-        const QString words = joint == rig::kNoJoint ? QString() : gaugeWords(g);
-        if (const auto at = words.isEmpty() ? std::nullopt : jointPixel(g.actor, joint))
-            label(*at, chosen ? QString::fromStdString(g.name) + QStringLiteral(": ") + words : words,
-                  chosen ? look::theme().lagoon : look::theme().inkSoft);
-    }
-    if (m_hover)
-        if (const auto at = jointPixel(m_hover->actor, m_hover->joint); at && shown(m_hover->actor))
-            label(*at, QString::fromStdString(rig::plainName(shown(m_hover->actor)->posed.actor->skeleton, m_hover->joint)),
-                  look::theme().ink);
-    if (m_tugOn && !m_document.scene().actors.empty()) {
-        const bool performs = m_session.performing().on;
-        const QString text = m_tug.isRecording() ? tr("Tug: recording")
-                             : performs          ? tr("Performing: drag a joint while the shot plays; each round is a layer")
-                                                 : tr("Tug: drag a joint; Ctrl drags the whole actor");
-        label(QPointF(4, height() - 22.0), text, m_tug.isRecording() || performs ? look::theme().brick : look::theme().lagoon);
-    }
-    if (m_tool == Tool::Helper && m_helper)
-        label(QPointF(4, height() - 22.0),
-              m_helperMesh.isEmpty() ? tr("Hangs on %1; the tinted skin follows it").arg(QString::fromStdString(m_helper->joint))
-                                     : tr("Hangs on %1; the tinted skin of the mesh %2 follows it")
-                                           .arg(QString::fromStdString(m_helper->joint), m_helperMesh),
-              look::theme().lagoon);
-    if (m_tool == Tool::Chain && (m_overBody || m_chain))
-        label(QPointF(4, height() - 22.0),
-              m_chain ? tr("%1 joints from %2: a click makes them   ·   wheel: how many")
-                            .arg(m_chain->row.size() - 1)
-                            .arg(QString::fromStdString(m_chain->joint))
-                      : tr("This is the body itself: drag along what the chain is to follow"),
-              look::theme().lagoon);
-    if (const rig::Walk* walk = m_tug.walking())
-        if (const scene::ActorEntry* a = m_document.scene().actor(m_tug.actor()))
-            label(QPointF(4, height() - 22.0),
-                  tr("%1, %2 m/s, %3 s   ·   Up, Down: faster, slower   ·   Left, Right: turn   ·   Enter keeps it, Esc does not")
-                      .arg(QString::fromStdString(walk->gait().speed > 0 ? walk->gait().clip : tr("Stands").toStdString()))
-                      .arg(walk->speed() * scene::placementOf(*a).metres, 0, 'f', 2)
-                      .arg(walk->time(), 0, 'f', 1),
-                  look::theme().brick);
-    if (m_session.bodyHeld()) label(QPointF(4, 32), tr("Body without layers"), look::theme().plum);
-    if (m_session.ghost() && m_session.other() && !m_session.bodyHeld())
-        label(QPointF(4, 32), tr("Ghost: %1").arg(QString::fromStdString(m_session.other()->name)), look::theme().plum);
-    if (!m_document.scene().actors.empty() && !m_tugOn && m_session.selection() == Selection{}) {
-        const QString hint =
-            tr("Drag on empty ground or with the right button: turn   ·   middle button: shift   ·   wheel: zoom   ·   F: frame");
-        p.setFont(look::textFont(8.5));
-        const QRectF box(6, height() - 22.0, QFontMetricsF(p.font()).horizontalAdvance(hint) + 10, 18);
-        p.fillRect(box, look::faded(look::theme().sheet, 0.7));
-        p.setPen(look::theme().inkSoft);
-        p.drawText(box, Qt::AlignCenter, hint);
-    }
-    if (m_document.scene().actors.empty()) {
-        p.setFont(look::textFont(12));
-        p.setPen(look::theme().inkSoft);
-        p.drawText(rect(), Qt::AlignCenter, tr("Drop a character here: .glb, .gltf or .bvh\nor open one with Ctrl+O"));
-    }
+    write(p);
 }
 
 std::vector<int> Stage::marked(const std::string& actor) const {
@@ -422,7 +347,7 @@ std::vector<int> Stage::findMarked() const {
         return out;
     }
     if (const scene::Collider* c = m_document.scene().collider(sel.collider)) {
-        const int j = entry->actor->skeleton.find(c->joint);
+        const int j = entry->actor->skeleton.find(c->mount.joint);
         return j == rig::kNoJoint ? std::vector<int>{} : std::vector<int>{j};
     }
     return sel.joints;

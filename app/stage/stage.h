@@ -99,7 +99,7 @@ class Stage : public QOpenGLWidget {
     /// The ways that are drawn.
     const Ways& ways() const { return m_ways; }
     /// The spot of a mesh under the mouse; nothing beside all meshes.
-    std::optional<Trails::Of> spotUnderMouse() const;
+    std::optional<scene::Mount> spotUnderMouse();
     /// What joints are posed with, while a layer that is posed by hand is selected.
     const PoseHand& poseHand() const { return m_poseHand; }
     const GridHand& gridHand() const { return m_gridHand; }
@@ -156,6 +156,13 @@ class Stage : public QOpenGLWidget {
     std::optional<Vec3> onGround(const QPointF& at) const;
     /// Takes the camera along with the actor.
     void follow();
+    Renderer::Frame frameToDraw(double ratio);
+    std::vector<Mark> allMarks();
+    class Labels;
+    void write(QPainter& painter) const;
+    void writeNames(Labels& labels) const;
+    /// What the tool in hand says.
+    std::pair<QString, QColor> toolWords() const;
     void markColliders(std::vector<Mark>& marks) const;
     /// Tells what the selected layer shows of itself, while it is on show.
     void withLayer(const std::function<void(const layers::Showing&, const layers::OnShow&)>& show) const;
@@ -172,7 +179,7 @@ class Stage : public QOpenGLWidget {
     void layPoseHand();
     void markPoseHand(std::vector<Mark>& marks) const;
     /// World of what a collider rides on, in the frame on show; nothing when there is no such joint.
-    std::optional<Affine> carrier(const std::string& actor, const std::string& joint) const;
+    std::optional<Affine> carrier(const scene::Mount& mount) const;
     /// Metres a unit of the actor; 1 for the world.
     double unitOf(const std::string& actor) const;
     /// What a thing is set to in the frame on show.

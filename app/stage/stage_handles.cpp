@@ -22,7 +22,7 @@ scene::Resolved Stage::resolvedHere(const scene::Tuned& t, const scene::Owner& o
 
 scene::ColliderNumbers Stage::numbersHere(const scene::Collider& c) const {
     scene::ColliderNumbers n = scene::numbersOf(resolvedHere(c, {scene::List::Colliders, c.id}), m_session.frame());
-    const double unit = unitOf(c.actor);
+    const double unit = unitOf(c.mount.actor);
     for (double* length : {&n.radius, &n.radiusEnd, &n.length}) *length *= unit;
     n.size *= unit;
     n.offset *= unit;
@@ -38,15 +38,27 @@ Stage::WindHere Stage::windHere(const scene::Wind& w) const {
 
 Vec3 Stage::pinPlace(const scene::Pin& p, const Affine& to) const {
     const scene::Resolved r = resolvedHere(p, {scene::List::Pins, p.id});
-    return to.t + rotationOf(to.m) * (unitOf(p.toActor) * r.vector("offset", m_session.frame()));
+    return to.t + rotationOf(to.m) * (unitOf(p.to.actor) * r.vector("offset", m_session.frame()));
 }
 
-std::optional<Affine> Stage::carrier(const std::string& actor, const std::string& joint) const {
-    if (actor.empty()) return Affine{};
-    const Shown* s = shown(actor);
-    const int j = s ? s->posed.actor->skeleton.find(joint) : rig::kNoJoint;
-    if (j == rig::kNoJoint) return std::nullopt;
-    return s->posed.worlds[static_cast<std::size_t>(j)];
+std::optional<Affine> Stage::carrier(const scene::Mount& mount) const {
+    if (mount.world()) return Affine{};
+    const Shown* s = shown(mount.actor);
+    if (!s) return std::nullopt;
+    if (!mount.spot && mount.turns) {
+        const int j = s->posed.actor->skeleton.find(mount.joint);
+        return j == rig::kNoJoint ? std::nullopt : std::optional(s->posed.worlds[static_cast<std::size_t>(j)]);
+    }
+    const scene::ActorEntry* a = m_document.scene().actor(mount.actor);
+    const auto on = a ? scene::found(*s->posed.actor, mount) : std::nullopt;
+    if (!on) return std::nullopt;
+    // Joints stand in the world [m], spots are placed in the actor's own units.
+    const scene::Placement stands = scene::placementOf(*a);
+    const Affine toWorld{stands.metres * stands.turn.toRotationMatrix(), stands.place}, toOwn = toWorld.inverse();
+    const ResultsPtr& r = m_document.results();
+    const pipeline::ActorResult* result = r ? r->evaluation.actor(mount.actor) : nullptr;
+    return toWorld * on->at([&](int j) { return toOwn * s->posed.worlds[static_cast<std::size_t>(j)]; },
+                            result ? result->result.get() : nullptr, m_session.frame());
 }
 
 std::vector<Stage::Handle> Stage::handles() const {
@@ -60,9 +72,9 @@ std::vector<Stage::Handle> Stage::handles() const {
         const Vec3 at = windRoot(here);
         out = {{Handle::Move, at}, {Handle::Tip, at + windLength(here.speed) * here.direction}};
     } else if (const scene::Pin* p = s.pin(sel.pin)) {
-        if (const auto to = carrier(p->toActor, p->toJoint)) out = {{Handle::Move, pinPlace(*p, *to)}};
+        if (const auto to = carrier(p->to)) out = {{Handle::Move, pinPlace(*p, *to)}};
     } else if (const scene::Collider* c = s.collider(sel.collider)) {
-        const auto world = carrier(c->actor, c->joint);
+        const auto world = carrier(c->mount);
         if (!world) return out;
         const scene::ColliderNumbers n = numbersHere(*c);
         const layers::ColliderPlace at = layers::placeCollider(n, *world);
@@ -161,10 +173,10 @@ Vec3 Stage::unproject(const QPointF& at, const Vec3& like) const {
 }
 
 void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Vec3& to) const {
-    const auto world = carrier(c.actor, c.joint);
+    const auto world = carrier(c.mount);
     if (!world) return;
     const scene::Owner owner{scene::List::Colliders, c.id};
-    const double unit = unitOf(c.actor);
+    const double unit = unitOf(c.mount.actor);
     const scene::ColliderNumbers n = numbersHere(c);
     const layers::ColliderPlace at = layers::placeCollider(n, *world);
     const Quat back = rotationOf(world->m).conjugate();
@@ -254,9 +266,9 @@ void Stage::dragHandle(const Vec3& to) {
                     for (const char* id : {"heading", "rise"}) edit::set(s, owner, id, turned.number(id), m_session.frame());
                 }
             } else if (const scene::Pin* p = now.pin(sel.pin)) {
-                if (const auto world = carrier(p->toActor, p->toJoint))
+                if (const auto world = carrier(p->to))
                     put(s, {scene::List::Pins, p->id}, "offset",
-                        rotationOf(world->m).conjugate() * (to - world->t) / unitOf(p->toActor));
+                        rotationOf(world->m).conjugate() * (to - world->t) / unitOf(p->to.actor));
             } else if (const scene::Collider* c = now.collider(sel.collider)) {
                 dragCollider(s, *c, to);
             } else if (const scene::ActorEntry* a = now.actor(sel.actor); a && a->isPiece()) {

@@ -40,21 +40,20 @@ void Stage::withLayer(const std::function<void(const layers::Showing&, const lay
     const scene::Resolved settings = resolvedHere(*l, {scene::List::Layers, l->id});
     const auto part = m_session.partJoint();
     const ResultsPtr& r = m_document.results();
-    show(*kind->showing,
-         {.actor = *a->actor,
-          .layer = *l,
-          .settings = settings,
-          .frame = m_session.frame(),
-          .placement = scene::placementOf(*a),
-          .worlds = s->posed.worlds,
-          .told = r ? r->evaluation.layer(l->id) : nullptr,
-          .below = [&] { return r ? r->evaluation.below(l->id) : nullptr; },
-          .above = [&] { return r ? r->evaluation.above(l->id) : nullptr; },
-          .chosen = part ? part->joint : rig::kNoJoint,
-          .eye = m_camera.eye(),
-          .size = m_size,
-          .ground = m_shadowFloor,
-          .carrier = [this](const std::string& actor, const std::string& joint) { return carrier(actor, joint); }});
+    show(*kind->showing, {.actor = *a->actor,
+                          .layer = *l,
+                          .settings = settings,
+                          .frame = m_session.frame(),
+                          .placement = scene::placementOf(*a),
+                          .worlds = s->posed.worlds,
+                          .told = r ? r->evaluation.layer(l->id) : nullptr,
+                          .below = [&] { return r ? r->evaluation.below(l->id) : nullptr; },
+                          .above = [&] { return r ? r->evaluation.above(l->id) : nullptr; },
+                          .chosen = part ? part->joint : rig::kNoJoint,
+                          .eye = m_camera.eye(),
+                          .size = m_size,
+                          .ground = m_shadowFloor,
+                          .carrier = [this](const scene::Mount& mount) { return carrier(mount); }});
 }
 
 void Stage::drawRing(std::vector<Mark>& marks, const layers::Mark& ring, const QColor& colour) const {

@@ -125,7 +125,7 @@ void Stage::markColliders(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Collider& c : m_document.scene().colliders) {
         if (c.hidden && c.id != m_session.selection().collider) continue;
-        const auto world = carrier(c.actor, c.joint);
+        const auto world = carrier(c.mount);
         const bool chosen = m_session.selection().collider == c.id;
         if (!world || (!chosen && !m_jointsShown)) continue;
         const QColor colour = look::faded(chosen ? t.lagoon : t.inkSoft, c.on ? (chosen ? 1.0 : 0.6) : 0.25);
@@ -213,7 +213,7 @@ void Stage::markPins(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const scene::Pin& p : m_document.scene().pins) {
         if (p.hidden && p.id != m_session.selection().pin) continue;
-        const auto held = carrier(p.actor, p.joint), to = carrier(p.toActor, p.toJoint);
+        const auto held = carrier({p.actor, p.joint}), to = carrier(p.to);
         const bool chosen = m_session.selection().pin == p.id;
         if (!held || !to || (!chosen && !m_jointsShown)) continue;
         const QColor c = look::faded(chosen ? t.lagoon : t.plum, p.on ? 1.0 : 0.3);
@@ -229,12 +229,11 @@ void Stage::markGauges(std::vector<Mark>& marks) const {
     const scene::Gauge* g = m_document.scene().gauge(m_session.selection().gauge);
     if (!g) return;
     const look::Theme& t = look::theme();
-    const auto on = carrier(g->actor, g->joint);
+    const auto on = carrier(g->of);
     if (!on) return;
     addLine(marks, on->t, on->t, 11, t.lagoon);
     addLine(marks, on->t, on->t, 7, t.sheet);
-    if (const auto to = g->toJoint.empty() ? std::nullopt : carrier(g->toActor, g->toJoint))
-        addLine(marks, on->t, to->t, 1.6, t.lagoon);
+    if (const auto to = g->to ? carrier(*g->to) : std::nullopt) addLine(marks, on->t, to->t, 1.6, t.lagoon);
 }
 
 QString Stage::gaugeWords(const scene::Gauge& g) const {

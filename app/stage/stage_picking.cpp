@@ -96,20 +96,13 @@ std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
     return best;
 }
 
-std::optional<Trails::Of> Stage::spotUnderMouse() const {
+std::optional<scene::Mount> Stage::spotUnderMouse() {
     const QPointF at = mapFromGlobal(QCursor::pos());
     const std::optional<MeshHit> hit = rect().contains(at.toPoint()) ? hitMesh(at) : std::nullopt;
     const auto joint = hit ? pickMesh(at) : std::nullopt;
     if (!joint) return std::nullopt;
     const rig::Actor& actor = *shown(hit->actor)->posed.actor;
-    const rig::Primitive& p =
-        actor.meshes[static_cast<std::size_t>(actor.instances[hit->instance].mesh)].primitives[hit->primitive];
-    measure::SurfaceSpot spot{static_cast<int>(hit->instance), static_cast<int>(hit->primitive), {}, {}};
-    for (std::size_t k = 0; k < 3; ++k) {
-        spot.corners[k] = p.triangles[hit->triangle + k];
-        spot.shares[k] = static_cast<float>(hit->weight[k]);
-    }
-    return Trails::Of{hit->actor, actor.skeleton.reference(joint->joint), spot};
+    return scene::Mount{hit->actor, actor.skeleton.reference(joint->joint), restPlace(actor, surfaceOf(actor), *hit)};
 }
 
 Vec3 Stage::restPlace(const rig::Actor& actor, const rig::Surface& surface, const MeshHit& hit) {

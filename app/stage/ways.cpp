@@ -29,15 +29,15 @@ void Ways::work() {
     }
     m_worker.ask([this, asked, results, scene = m_document.scene()](const Cancel& cancel) -> NewestWins::Deliver {
         std::vector<Way> ways;
-        for (const Trails::Of& of : asked.of) {
+        for (const scene::Mount& of : asked.of) {
             if (cancel.asked()) throw Cancelled{};
             const scene::ActorEntry* a = scene.actor(of.actor);
             const pipeline::ActorResult* r = results->evaluation.actor(of.actor);
-            const int joint = a ? a->actor->skeleton.find(of.joint) : rig::kNoJoint;
-            if (!r || joint == rig::kNoJoint || r->result->joints() != a->actor->skeleton.size()) continue;
+            const auto on = a ? scene::found(*a->actor, of) : std::nullopt;
+            if (!r || !on || r->result->joints() != a->actor->skeleton.size()) continue;
             const rig::Skeleton& s = a->actor->skeleton;
-            const int carrier = asked.from == Trails::From::Joint ? s.find(asked.joint) : measure::bodyRoot(*a->actor, joint);
-            Way way{of, measure::wayOf(*a->actor, *r->result, joint, of.spot), {}};
+            const int carrier = asked.from == Trails::From::Joint ? s.find(asked.joint) : measure::bodyRoot(*a->actor, on->joint);
+            Way way{of, measure::wayOf(*a->actor, *r->result, *on), {}};
             if (asked.from == Trails::From::World || carrier == rig::kNoJoint) {
                 way.from.assign(way.seen.size(), Affine{});
             } else {

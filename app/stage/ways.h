@@ -15,7 +15,7 @@ class Ways : public QObject {
     Ways(Document& document, Session& session, QObject* parent = nullptr);
 
     struct Way {
-        Trails::Of of;
+        scene::Mount of;
         std::vector<Vec3> seen;    // by frame, in what it is seen from [units]
         std::vector<Affine> from;  // by frame, what that is
     };

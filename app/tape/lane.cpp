@@ -112,7 +112,7 @@ Lane::Lane(Document& document, Session& session, TimeView& view, std::string lay
 
 QString sortOf(const scene::Layer& layer) {
     const layers::LayerKind* kind = layers::findKind(layer.kind);
-    return kind && !kind->sort.empty() ? QString::fromStdString(layer.text(kind->sort)) : QString();
+    return kind && kind->act ? QString::fromStdString(layer.text(kind->act->sort)) : QString();
 }
 
 QString calledOf(const scene::Layer& layer) {

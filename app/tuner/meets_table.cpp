@@ -73,12 +73,12 @@ void MeetsTable::refresh() {
     for (const scene::ActorEntry& a : s.actors) {
         std::vector<std::pair<std::string, QString>> own;
         for (const scene::Collider& c : s.colliders)
-            if (c.actor == a.id) own.emplace_back(c.id, qs(c.name));
+            if (c.mount.actor == a.id) own.emplace_back(c.id, qs(c.name));
         group(a.id, qs(a.name), own);
         if (a.isPiece()) world.emplace_back(a.id, qs(a.name));
     }
     for (const scene::Collider& c : s.colliders)
-        if (!s.actor(c.actor)) world.emplace_back(c.id, qs(c.name));
+        if (!s.actor(c.mount.actor)) world.emplace_back(c.id, qs(c.name));
     group({}, tr("In the world"), world);
     // Where the keyboard was may be gone.
     m_row = std::min(m_row, static_cast<int>(m_rows.size()) - 1);

@@ -168,8 +168,8 @@ void Scope::lookAtShot() {
                                                               *results->evaluation.below(layer->id),
                                                               *results->evaluation.above(layer->id)));
     // What no push measures is seen in the shot alone.
-    show(kind && !kind->movers ? Face::Shot : m_chosen);
-    m_pushFace->setVisible(!kind || kind->movers);
+    show(kind && !kind->simulated ? Face::Shot : m_chosen);
+    m_pushFace->setVisible(!kind || kind->simulated);
     update();
 }
 

@@ -15,6 +15,7 @@
 #include "edit/body.h"
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "layers/mover.h"
 #include "layers/registry.h"
 #include "rig/morph_targets.h"
 #include "rig/parts.h"
@@ -29,31 +30,34 @@ namespace {
 
 double heightOf(const scene::Scene& s, const scene::Owner& owner) {
     std::string actor;
-    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) actor = c->actor;
-    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) actor = p->toActor;
+    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) actor = c->mount.actor;
+    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) actor = p->to.actor;
     if (const scene::ActorEntry* a = s.actor(actor)) return a->actor->height;
     // In the world lengths are metres; what stands there is about as large as the first actor.
     return s.actors.empty() ? 1 : s.actors.front().actor->height * s.actors.front().actor->metresPerUnit;
 }
 
+QString placeWords(const scene::Mount& mount) {
+    const QString joint = QString::fromStdString(mount.joint);
+    return mount.spot ? QObject::tr("a spot of the surface by %1").arg(joint) : joint;
+}
+
 /// One sentence of what the thing is about, where a table does not say it.
 QString about(const scene::Scene& s, const scene::Owner& owner) {
     if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr)
-        return c->actor.empty()
-                   ? QObject::tr("It stands in the world.")
-                   : QObject::tr("It rides on %1; drag its handles on the stage.").arg(QString::fromStdString(c->joint));
+        return c->mount.world() ? QObject::tr("It stands in the world.")
+                                : QObject::tr("It rides on %1; drag its handles on the stage.").arg(placeWords(c->mount));
     if (owner.list == scene::List::Winds)
         return QObject::tr("Drag the tip of its arrow on the stage to turn it, its ring to move it.");
     if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) {
         const QString joint = QString::fromStdString(p->joint);
         return QObject::tr("It holds %1 to %2.")
             .arg(p->end ? QObject::tr("the end beyond %1").arg(joint) : joint,
-                 p->toActor.empty() ? QObject::tr("a place in the world") : QString::fromStdString(p->toJoint));
+                 p->to.world() ? QObject::tr("a place in the world") : placeWords(p->to));
     }
     if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) {
-        const QString joint = QString::fromStdString(g->joint);
-        return g->toJoint.empty() ? QObject::tr("On %1.").arg(joint)
-                                  : QObject::tr("On %1, to or seen from %2.").arg(joint, QString::fromStdString(g->toJoint));
+        return g->to ? QObject::tr("On %1, to or seen from %2.").arg(placeWords(g->of), placeWords(*g->to))
+                     : QObject::tr("On %1.").arg(placeWords(g->of));
     }
     if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece())
         return QObject::tr("Drag its handles on the stage; keyed places make it move, keyed sizes make it grow.");
@@ -90,10 +94,10 @@ QString TunedPage::fellows(const scene::Scene& s, const scene::Owner& owner) {
     const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr;
     const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
     const auto joins = [&](const scene::Layer& each) {
-        return each.kind == l->kind && s.acts(each) && kind->joins(scene::Resolved(each, kind->settings));
+        return each.kind == l->kind && s.acts(each) && kind->simulated->joins(scene::Resolved(each, kind->settings));
     };
     QStringList out;
-    if (kind && kind->joins && joins(*l))
+    if (kind && kind->simulated && kind->simulated->joins && joins(*l))
         for (const scene::Layer& other : s.layers)
             if (const scene::ActorEntry* a = other.actor == l->actor || !joins(other) ? nullptr : s.actor(other.actor))
                 out << QString::fromStdString(a->name);
@@ -216,12 +220,12 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         addText(tr("Moves, where they meet, and is moved by: %1.").arg(with));
     const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
     if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind) {
-        if (kind->movers) addSeal(s.shot());
+        if (kind->simulated) addSeal(s.shot());
         offerHold(*kind, *layer);
     }
     m_rows = m_all;
     if (m_owner.list == scene::List::Winds) addChips();
-    if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->actor.empty())
+    if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->mount.world())
         addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
     if (m_owner.list == scene::List::Gauges)
         addButtons({{QStringLiteral("gauge-to-selection"), tr("Measure to the joint last selected")}});
@@ -306,7 +310,7 @@ void TunedPage::offerHold(const layers::LayerKind& kind, const scene::Layer& lay
     const scene::ActorEntry* actor = m_document.scene().actor(layer.actor);
     const ResultsPtr& results = m_document.results();
     const pipeline::ActorResult* r = results && actor ? results->evaluation.actor(actor->id) : nullptr;
-    if (!r || kind.isAct || kind.problem(*actor->actor, layer)) return;
+    if (!r || kind.act || kind.problem(*actor->actor, layer)) return;
     if (std::any_of(r->layers.begin(), r->layers.end(), [&](const auto& l) {
             const scene::Layer* at = m_document.scene().layer(l.id);
             return at && edit::holdsSomething(*at, l);
@@ -478,12 +482,13 @@ void TunedPage::addRow(const scene::SettingSpec& spec) {
             return;
         }
         const scene::Layer* l = m_document.scene().layer(m_owner.id);
-        if (l && l->actor != m_lastActor && !spec.anywhere)
+        const bool mounts = spec.type == scene::SettingType::Mount;
+        if (l && l->actor != m_lastActor && !mounts)
             Q_EMIT hovered(tr("Those are joints of another actor: select some of its own."));
+        else if (mounts && l)
+            set(scene::mountText({m_lastActor, m_lastJoints.front()}, l->actor), {});
         else if (spec.type == scene::SettingType::Joint)
-            set(spec.anywhere && l && l->actor != m_lastActor ? scene::jointText({m_lastActor, m_lastJoints.front()})
-                                                              : m_lastJoints.front(),
-                {});
+            set(m_lastJoints.front(), {});
         else
             set(m_lastJoints, {});
     });

@@ -193,7 +193,7 @@ void Tuner::rebuild() {
         // What moves nothing by itself answers no push.
         const scene::Layer* chosen = owner && owner->list == scene::List::Layers ? m_document.scene().layer(owner->id) : nullptr;
         const layers::LayerKind* itsKind = chosen ? layers::findKind(chosen->kind) : nullptr;
-        m_scope->setVisible(chosen && !(itsKind && itsKind->isAct));
+        m_scope->setVisible(chosen && !(itsKind && itsKind->act));
         m_handoff->setVisible(m_session.step() == StepId::HandOff);
         m_scroll->setVisible(m_session.step() != StepId::HandOff);
         m_help->clear();

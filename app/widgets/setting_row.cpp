@@ -54,6 +54,7 @@ SettingRow::SettingRow(const scene::SettingSpec& spec, QWidget* parent)
             buildAxes(row);
             break;
         case scene::SettingType::Joint:
+        case scene::SettingType::Mount:
         case scene::SettingType::Joints:
             buildJoints(row);
             break;
@@ -305,8 +306,9 @@ void SettingRow::show(const scene::Value& value) {
             m_choice->setCurrentText(QString::fromStdString(*s));
         if (m_field)
             m_field->setText(s->empty() ? (m_spec.role == scene::Role::End ? tr("last joint")
-                                           : m_spec.anywhere ? (m_spec.together ? tr("the place below") : tr("what it hangs on"))
-                                                             : tr("itself"))
+                                           : m_spec.type == scene::SettingType::Mount
+                                               ? (m_spec.together ? tr("the place below") : tr("what it hangs on"))
+                                               : tr("itself"))
                                         : QString::fromStdString(*s));
     } else if (const auto* l = std::get_if<std::vector<std::string>>(&value)) {
         if (m_choice) {

@@ -41,12 +41,36 @@ Vec3 Across::place(int joint, const Vec3& p) const {
 }
 
 Vec3 Across::turned(int joint, const Vec3& degreesIn) const {
-    const Mat3 world = (turnOf(joint) * fromRotationVector(degreesIn * radians(1))).toRotationMatrix();
+    return turned(turnOf(joint), turnOf(sides.fellow[static_cast<std::size_t>(joint)]), degreesIn);
+}
+
+Vec3 Across::turned(const Quat& from, const Quat& to, const Vec3& degreesIn) const {
+    const Mat3 world = (from * fromRotationVector(degreesIn * radians(1))).toRotationMatrix();
     Mat3 other;
     for (int k = 0; k < 3; ++k) other.col(k) = sides.mirrored(world.col(k));
     other.col(0) *= -1;
-    const Quat own = turnOf(sides.fellow[static_cast<std::size_t>(joint)]).conjugate() * Quat(other);
-    return rotationVector(own) / radians(1);
+    return rotationVector(to.conjugate() * Quat(other)) / radians(1);
+}
+
+scene::Mount Across::mount(const scene::Mount& mount) const {
+    if (mount.actor != entry.id) return mount;
+    scene::Mount out = mount;
+    const int joint = entry.actor->skeleton.find(mount.joint);
+    if (!mount.spot || joint != rig::kNoJoint) out.joint = reference(mount.joint);
+    if (!mount.spot) return out;
+    std::vector<Affine> rest;
+    rig::worldTransforms(entry.actor->skeleton, entry.actor->restPose(), rest);
+    out.spot = joint == rig::kNoJoint ? sides.mirroredPlace(*mount.spot) : rig::mirroredInRest(sides, rest, joint, *mount.spot);
+    return out;
+}
+
+Vec3 Across::offset(const scene::Mount& mount, const Vec3& v) const {
+    return mount.spot ? sides.mirrored(v) : offset(entry.actor->skeleton.find(mount.joint), v);
+}
+
+Vec3 Across::turned(const scene::Mount& mount, const Vec3& degreesIn) const {
+    return mount.spot ? turned(Quat::Identity(), Quat::Identity(), degreesIn)
+                      : turned(entry.actor->skeleton.find(mount.joint), degreesIn);
 }
 
 double Across::heading(double deg) const {

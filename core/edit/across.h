@@ -20,6 +20,8 @@ struct Across {
     /// Of the fellow. Throws Error where there is none.
     std::string reference(const std::string& joint) const;
     Quat turnOf(int joint) const { return rotationOf(sides.worlds[static_cast<std::size_t>(joint)].m); }
+    /// A mount on this actor, on its other side; one elsewhere stays. Throws Error where there is none.
+    scene::Mount mount(const scene::Mount& mount) const;
     /// An offset in the axes of `joint`, in those of its fellow.
     Vec3 offset(int joint, const Vec3& v) const;
     /// A place in the world [m].
@@ -27,6 +29,9 @@ struct Across {
     /// A body's turn [deg, rotation vector]. It keeps its y where that is mirrored to; its x, about which all shapes are even, is
     /// turned back, so that it stays a turn.
     Vec3 turned(int joint, const Vec3& degreesIn) const;
+    /// The same in the axes of a mount: those of a spot are the actor's in the rest pose.
+    Vec3 offset(const scene::Mount& mount, const Vec3& v) const;
+    Vec3 turned(const scene::Mount& mount, const Vec3& degreesIn) const;
     double heading(double deg) const;
     /// A way, or with `turn` a rotation vector, that a channel of `joint` holds in axes of its own, of what it hangs on, or of
     /// the world ("own", "parent", "world"), as its fellow's channel holds its picture.
@@ -37,6 +42,7 @@ struct Across {
     std::vector<Affine> standing;
 
   private:
+    Vec3 turned(const Quat& from, const Quat& to, const Vec3& degreesIn) const;
     Vec3 way(int joint, const Vec3& v) const;
 };
 

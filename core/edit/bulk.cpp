@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "edit/edit.h"
+#include "layers/meeting.h"
 #include "layers/registry.h"
 #include "rig/parts.h"
 
@@ -16,8 +17,9 @@ scene::Owner owner(const std::string& layer) {
 /// Settings that say what a thing acts on or where it stands, and not how it moves.
 bool isPlace(const scene::SettingSpec& row) {
     const auto begins = [&](std::string_view stem) { return row.id.substr(0, stem.size()) == stem; };
-    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints || row.role == scene::Role::Target ||
-           begins("offset_") || begins("place_") || begins("turn_");
+    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Mount ||
+           row.type == scene::SettingType::Joints || row.role == scene::Role::Target || begins("offset_") || begins("place_") ||
+           begins("turn_");
 }
 
 }  // namespace
@@ -220,7 +222,7 @@ Result<Done> copySettings(scene::Scene& scene, const scene::Owner& from, const s
 
 const scene::SettingSpec* passesOf(const scene::Layer& layer) {
     const layers::LayerKind* kind = layers::findKind(layer.kind);
-    if (!kind || !kind->meets || kind->onto) return nullptr;
+    if (!kind || !kind->meets || !kind->meets->all()) return nullptr;
     for (const scene::SettingSpec& row : kind->settings)
         if (row.type == scene::SettingType::Colliders) return &row;
     return nullptr;

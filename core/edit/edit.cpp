@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "edit/gauges.h"
+#include "edit/mounts.h"
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
@@ -142,8 +143,7 @@ Result<Done> moveLayer(scene::Scene& s, const std::string& layer, int by) {
     const std::size_t at = s.layers.find([&](const scene::Layer& l) { return l.id == layer; });
     if (at == s.layers.size()) return refused("there is no layer \"" + layer + "\"");
     scene::Scene next = s;
-    next.layers.move(at,
-                     static_cast<std::size_t>(within(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
+    next.layers.move(at, static_cast<std::size_t>(within(static_cast<int>(at) + by, 0, static_cast<int>(s.layers.size()) - 1)));
     if (auto ring = ringIn(next)) return refused(*ring);
     s = std::move(next);
     return Done{};
@@ -206,14 +206,13 @@ int fitColliders(scene::Scene& s, const std::string& actor, const std::vector<st
 
 void standInWorld(scene::Scene& s, const std::string& collider, const Affine& world) {
     const scene::Collider* c = std::as_const(s).collider(collider);
-    const scene::ActorEntry* a = c ? std::as_const(s).actor(c->actor) : nullptr;
+    const scene::ActorEntry* a = c ? std::as_const(s).actor(c->mount.actor) : nullptr;
     if (!a) return;
     const scene::Placement stands = scene::placementOf(*a);
     const scene::ColliderNumbers n = scene::numbersOf(*c);
     const layers::ColliderPlace at = layers::placeCollider(n, world);
     scene::Collider& hit = *s.collider(collider);
-    hit.actor.clear();
-    hit.joint.clear();
+    hit.mount = {};
     for (const char* length : {"radius", "radius_end", "length"}) hit.set(length, stands.metres * hit.number(length));
     hit.setVector("size", stands.metres * n.size);
     hit.setVector("offset", stands.toWorld(at.centre));
@@ -257,8 +256,7 @@ std::string addPin(scene::Scene& s, const std::string& actor, int joint, const s
 void pinTo(scene::Scene& s, const std::string& pin, const std::string& actor, const std::string& joint) {
     if (!std::as_const(s).pin(pin) || !std::as_const(s).actor(actor)) return;
     scene::Pin& p = *s.pin(pin);
-    p.toActor = actor;
-    p.toJoint = joint;
+    p.to = {actor, joint};
     p.setVector("offset", Vec3::Zero());
 }
 
@@ -303,13 +301,8 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
             std::vector<scene::Owner> more;
             for (const scene::Layer& l : s.layers)
                 if (of(l)) more.push_back({scene::List::Layers, l.id});
-            for (const scene::Collider& c : s.colliders)
-                if (of(c)) more.push_back({scene::List::Colliders, c.id});
-            for (const scene::Pin& p : s.pins)
-                if (of(p) || p.toActor == owner.id) more.push_back({scene::List::Pins, p.id});
-            for (const scene::Gauge& g : s.gauges)
-                if (of(g) || g.toActor == owner.id) more.push_back({scene::List::Gauges, g.id});
             for (const scene::Owner& o : more) remove(s, o);
+            remount(s, [&](const scene::Mount& m) { return m.actor == owner.id ? std::nullopt : std::optional(m); });
             s.shots.eraseIf([&](const scene::Shot& shot) { return shot.lead == owner.id; });
             eachShot(
                 s, [&](const scene::Shot& shot) { return shot.clips.count(owner.id) + shot.lines.count(owner.id) > 0; },

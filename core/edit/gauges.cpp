@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "edit/edit.h"
+#include "layers/meeting.h"
 #include "layers/registry.h"
 #include "scene/items.h"
 #include "scene/set_piece.h"
@@ -21,14 +22,14 @@ std::vector<std::size_t> usersOf(const scene::Scene& s, const scene::Owner& owne
         if (!kind || !actor) continue;
         bool uses = false;
         if (owner.list == scene::List::Layers) uses = l.id == owner.id;
-        if (owner.list == scene::List::Colliders) uses = kind->meets && meets(l, owner.id);
+        if (owner.list == scene::List::Colliders) uses = kind->meets && kind->meets->bodies && meets(l, owner.id);
         if (const scene::Wind* w = owner.list == scene::List::Winds ? s.wind(owner.id) : nullptr)
-            uses = (kind->meets || kind->blown) &&
-                   (w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), l.id) != w->layers.end());
+            uses = kind->meets && (w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), l.id) != w->layers.end());
         if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr; p && p->actor == l.actor) {
             const int joint = actor->actor->skeleton.find(p->joint);
-            const auto moves =
-                kind->meets && !kind->problem(*actor->actor, l) ? kind->moves(*actor->actor, l) : std::vector<layers::Moved>{};
+            const auto moves = kind->meets && kind->meets->bodies && !kind->problem(*actor->actor, l)
+                                   ? kind->moves(*actor->actor, l)
+                                   : std::vector<layers::Moved>{};
             uses = std::any_of(moves.begin(), moves.end(), [&](const layers::Moved& m) { return m.joint == joint; });
         }
         if (uses) out.push_back(i);
@@ -105,8 +106,7 @@ Result<Done> measureTo(scene::Scene& s, const std::string& gauge, const std::str
     if (!actor.empty() && (!a || a->actor->skeleton.find(joint) == rig::kNoJoint))
         return refused("there is no joint \"" + joint + "\" to measure to");
     scene::Gauge& g = *s.gauge(gauge);
-    g.toActor = actor;
-    g.toJoint = actor.empty() ? "" : joint;
+    g.to = actor.empty() ? std::nullopt : std::optional(scene::Mount{actor, joint});
     return Done{};
 }
 

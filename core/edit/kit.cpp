@@ -6,6 +6,7 @@
 
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "edit/mounts.h"
 #include "layers/registry.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
@@ -72,8 +73,8 @@ std::map<std::string, int> jointsByKey(const rig::Skeleton& s) {
     return out;
 }
 
-/// Every joint that a layer's settings name.
-void eachJoint(const scene::Layer& l, const std::function<void(const std::string&)>& take) {
+/// Every joint of its actor that a layer's settings name.
+void eachJoint(const scene::Layer& l, const rig::Skeleton& own, const std::function<void(const std::string&)>& take) {
     const layers::LayerKind* kind = layers::findKind(l.kind);
     for (const auto& [id, value] : l.values) {
         const scene::SettingSpec* row = kind ? kind->setting(id) : nullptr;
@@ -82,6 +83,8 @@ void eachJoint(const scene::Layer& l, const std::function<void(const std::string
         if (row->type == scene::SettingType::Joints)
             for (const std::string& j : std::get<std::vector<std::string>>(value)) take(j);
     }
+    for (const auto& [row, mount] : mountsOf(l, own))
+        if (mount.actor == l.actor) take(mount.joint);
 }
 
 /// Puts one kit on one actor.
@@ -138,17 +141,28 @@ class Applier {
         }
     }
 
+    /// A mount of the kit's actor on this one; the joint that lacks is left in m_lacks.
+    Remounted here() {
+        m_lacks.clear();
+        return [this](const scene::Mount& was) -> std::optional<scene::Mount> {
+            if (const auto to = m_to.find(was.joint); to != m_to.end())
+                return scene::Mount{m_entry.id, to->second, {}, was.turns};
+            m_lacks = was.joint;
+            return std::nullopt;
+        };
+    }
+
     void colliders() {
-        for (scene::Collider c : m_kit.colliders) {
-            const std::string joint = c.joint;
-            if (m_to.count(joint) == 0) {
-                leave("collider \"" + c.name + "\": there is no " + joint);
+        for (const scene::Collider& theirs : m_kit.colliders) {
+            const std::string joint = theirs.mount.joint;
+            auto fits = remounted(theirs, here());
+            if (!fits) {
+                leave("collider \"" + theirs.name + "\": there is no " + m_lacks);
                 continue;
             }
+            scene::Collider& c = *fits;
             const std::string was = c.id;
             c.id = m_s.freshId(c.id);
-            c.actor = m_entry.id;
-            c.joint = m_to[joint];
             for (const scene::SettingSpec& row : scene::colliderTable())
                 if (row.sized) c.set(row.id, scene::clampTo(row, m_units * c.number(row.id)));
             const Quat turn = axesFrom(joint);
@@ -178,16 +192,15 @@ class Applier {
     }
 
     void pins() {
-        for (scene::Pin p : m_kit.pins) {
-            if (m_to.count(p.joint) == 0 || (!p.toJoint.empty() && m_to.count(p.toJoint) == 0)) {
-                leave("pin \"" + p.name + "\": there is no " + (m_to.count(p.joint) == 0 ? p.joint : p.toJoint));
+        for (const scene::Pin& theirs : m_kit.pins) {
+            auto fits = remounted(theirs, here());
+            if (!fits) {
+                leave("pin \"" + theirs.name + "\": there is no " + m_lacks);
                 continue;
             }
-            const Quat turn = axesFrom(p.toJoint);
+            scene::Pin& p = *fits;
+            const Quat turn = axesFrom(theirs.to.joint);
             p.id = m_s.freshId(p.id);
-            p.actor = p.toActor = m_entry.id;
-            p.joint = m_to[p.joint];
-            p.toJoint = m_to[p.toJoint];
             p.setVector("offset", turn * (m_units * p.vector("offset")));
             m_s.pins.push_back(std::move(p));
         }
@@ -218,21 +231,16 @@ class Applier {
         want(m_s.colliders);
         want(m_s.winds);
         want(m_s.pins);
-        for (scene::Gauge g : m_kit.gauges) {
-            if (wanted.count(g.id) == 0) continue;
-            const std::string lacks = m_to.count(g.joint) == 0 ? g.joint : m_to.count(g.toJoint) == 0 ? g.toJoint : "";
-            if (!lacks.empty()) {
-                leave("gauge \"" + g.name + "\": there is no " + lacks + "; what follows it rests at its plain value");
+        for (const scene::Gauge& theirs : m_kit.gauges) {
+            if (wanted.count(theirs.id) == 0) continue;
+            auto fits = remounted(theirs, here());
+            if (!fits) {
+                leave("gauge \"" + theirs.name + "\": there is no " + m_lacks + "; what follows it rests at its plain value");
                 continue;
             }
+            scene::Gauge& g = *fits;
             const std::string was = g.id;
             g.id = became[was] = m_s.freshId(g.id);
-            g.actor = m_entry.id;
-            g.joint = m_to[g.joint];
-            if (!g.toJoint.empty()) {
-                g.toActor = m_entry.id;
-                g.toJoint = m_to[g.toJoint];
-            }
             g.after = m_ids.count(g.after) > 0 ? m_ids[g.after] : std::string();
             std::vector<std::string> over;
             for (const std::string& c : g.over)
@@ -317,6 +325,13 @@ class Applier {
                 l.set(id, scene::clampTo(row, m_units * l.number(id)));
             }
         }
+        // Nobody else comes along with a kit.
+        for (const auto& [label, was] : remount(l, {}, [&](const scene::Mount& m) -> std::optional<scene::Mount> {
+                 const auto to = m_to.find(m.joint);
+                 if (m.actor != l.actor || to == m_to.end()) return std::nullopt;
+                 return scene::Mount{m.actor, to->second, {}, m.turns};
+             }))
+            leave("layer \"" + name + "\": there is no " + was.joint + " for \"" + label + "\"");
         followChannels(l, [&](const std::string& joint) {
             const auto to = m_to.find(joint);
             return to == m_to.end() ? std::nullopt : std::optional<std::string>(to->second);
@@ -332,6 +347,7 @@ class Applier {
     const scene::ActorEntry m_entry;
     const rig::Actor& m_actor;
     const scene::Kit& m_kit;
+    std::string m_lacks;                       // the joint for which the last thing did not fit
     std::map<std::string, std::string> m_to;   // by joint of the kit
     std::map<std::string, std::string> m_ids;  // of what was added
     std::set<std::string> m_before;            // ids that were there
@@ -362,12 +378,13 @@ scene::Kit settled(scene::Kit kit, const scene::ActorEntry& a) {
 void takeGauges(const scene::Scene& s, const std::string& actor, const std::set<std::string>& layers, scene::Kit& kit,
                 const std::function<void(const std::string&)>& refers) {
     std::set<std::string> taken;
+    const auto isHere = [&](const scene::Mount& m) { return m.actor == actor && !m.spot; };
     const auto of = [&](auto& list) {
         for (auto& each : list)
             std::erase_if(each.feeds, [&](const auto& f) {
                 const scene::Gauge* g = s.gauge(f.second.gauge);
-                const bool fits = g && g->actor == actor && (g->toActor.empty() || g->toActor == actor) &&
-                                  (g->after.empty() || layers.count(g->after) > 0);
+                const bool fits =
+                    g && isHere(g->of) && (!g->to || isHere(*g->to)) && (g->after.empty() || layers.count(g->after) > 0);
                 if (!fits) {
                     kit.without.push_back("the gauge that " + f.first + " of \"" + each.name +
                                           "\" follows, which looks at other things");
@@ -375,8 +392,8 @@ void takeGauges(const scene::Scene& s, const std::string& actor, const std::set<
                 }
                 if (taken.insert(g->id).second) {
                     kit.gauges.push_back(*g);
-                    refers(g->joint);
-                    if (!g->toJoint.empty()) refers(g->toJoint);
+                    refers(g->of.joint);
+                    if (g->to) refers(g->to->joint);
                 }
                 return false;
             });
@@ -401,20 +418,27 @@ scene::Kit kitOf(const scene::Scene& s, const std::string& actor, const std::vec
     for (const scene::Layer& l : s.layers) {
         if (l.actor != actor || (!layerIds.empty() && std::find(layerIds.begin(), layerIds.end(), l.id) == layerIds.end()))
             continue;
-        eachJoint(l, refers);
         kit.layers.push_back(l);
+        for (const auto& [label, was] : remount(kit.layers.back(), a->actor->skeleton,
+                                                [](const scene::Mount& m) { return m.spot ? std::nullopt : std::optional(m); }))
+            kit.without.push_back("\"" + label + "\" of \"" + l.name + "\", a spot of one mesh alone");
+        eachJoint(kit.layers.back(), a->actor->skeleton, refers);
         kit.layers.back().shot.clear();  // where it is put on there are other shots
         kept.insert(l.id);
     }
+    const auto leftOut = [&](const scene::Mount& mount, const std::string& what, const std::string& name) {
+        if (mount.spot) kit.without.push_back(what + " \"" + name + "\", on a spot of one mesh alone");
+        return mount.spot.has_value();
+    };
     for (const scene::Collider& c : s.colliders)
-        if (c.actor == actor) {
-            refers(c.joint);
+        if (c.mount.actor == actor && !leftOut(c.mount, "collider", c.name)) {
+            refers(c.mount.joint);
             kit.colliders.push_back(c);
         }
     for (const scene::Pin& p : s.pins)
-        if (p.actor == actor && p.toActor == actor) {
+        if (p.actor == actor && p.to.actor == actor && !leftOut(p.to, "pin", p.name)) {
             refers(p.joint);
-            refers(p.toJoint);
+            refers(p.to.joint);
             kit.pins.push_back(p);
         }
     for (const scene::Wind& w : s.winds) {

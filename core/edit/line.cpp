@@ -62,17 +62,18 @@ void shiftAfter(scene::Scene& s, const std::string& actor, double time, double b
     const bool leads = was.shot().lead.empty() || was.shot().lead == actor;
     const auto isOf = [&](const scene::Owner& o) {
         const auto of = [&](const auto* x) { return x ? x->actor == actor : leads; };
+        const auto on = [&](const scene::Mount* m) { return m ? m->actor == actor || (leads && m->world()) : leads; };
         switch (o.list) {
             case scene::List::Actors:
                 return o.id == actor;
             case scene::List::Layers:
                 return of(was.layer(o.id));
             case scene::List::Colliders:
-                return of(was.collider(o.id)) || (leads && was.collider(o.id) && was.collider(o.id)->actor.empty());
+                return on(was.collider(o.id) ? &was.collider(o.id)->mount : nullptr);
             case scene::List::Pins:
                 return of(was.pin(o.id));
             case scene::List::Gauges:
-                return of(was.gauge(o.id));
+                return on(was.gauge(o.id) ? &was.gauge(o.id)->of : nullptr);
             case scene::List::Winds:
                 return leads;
         }
@@ -185,8 +186,7 @@ Result<Done> playAfter(scene::Scene& s, const std::string& actor, const std::str
     if (number < 0) return refused("there is no clip \"" + clip + "\"");
     rig::Stretch next{scene::clipReference(a, number), 0, a.clips[static_cast<std::size_t>(number)].seconds(), 0, 0};
     if (!(next.seconds() > 0)) return refused("the clip \"" + clip + "\" does not last");
-    next.blend =
-        within(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
+    next.blend = within(blendFrames / s.shot().fps, 0.0, 0.9 * std::min(next.seconds(), line.value().stretches.back().seconds()));
     line.value().stretches.push_back(next);
     put(s, actor, std::move(line.value()));
     return Done{};

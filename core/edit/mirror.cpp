@@ -4,6 +4,7 @@
 #include "edit/across.h"
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "edit/mounts.h"
 #include "layers/registry.h"
 
 namespace nutatio::edit {
@@ -64,7 +65,8 @@ std::string nameOf(const std::string& name, const std::string& joint, const std:
 }
 
 bool isOfJoints(const scene::SettingSpec& row) {
-    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints;
+    return row.type == scene::SettingType::Joint || row.type == scene::SettingType::Joints ||
+           row.type == scene::SettingType::Mount;
 }
 
 std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m) {
@@ -74,14 +76,14 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m)
     for (const scene::SettingSpec& row : kind.settings) {
         const std::string setting(row.id);
         if (row.type == scene::SettingType::Joint) {
-            const bool own = !l.text(setting).empty() && scene::jointIn(m.entry.actor->skeleton, l.text(setting)).actor.empty();
-            if (own) copy.set(setting, m.reference(l.text(setting)));
+            if (!l.text(setting).empty()) copy.set(setting, m.reference(l.text(setting)));
         } else if (row.type == scene::SettingType::Joints) {
             std::vector<std::string> joints = l.list(setting);
             for (std::string& j : joints) j = m.reference(j);
             copy.set(setting, std::move(joints));
         }
     }
+    remount(copy, m.entry.actor->skeleton, [&](const scene::Mount& mount) { return std::optional(m.mount(mount)); });
     const std::vector<std::string>&was = l.list(kind.target()), &now = copy.list(kind.target());
     if (was.empty()) throw refused("\"" + l.name + "\" acts on no joint: it has no other side");
     if (std::is_permutation(was.begin(), was.end(), now.begin(), now.end()))
@@ -105,20 +107,18 @@ std::string mirrorLayer(scene::Scene& s, const scene::Layer& l, const Across& m)
 }
 
 std::string mirrorCollider(scene::Scene& s, const scene::Collider& c, const Across& m) {
-    const int joint = m.entry.actor->skeleton.find(c.joint);
-    const std::string other = m.reference(c.joint);
-    if (other == c.joint &&
-        m.sides.mirrored(m.turnOf(joint) * c.vector("offset")).isApprox(m.turnOf(joint) * c.vector("offset"), 1e-3))
+    const scene::Mount other = m.mount(c.mount);
+    if (other == c.mount && m.offset(c.mount, c.vector("offset")).isApprox(c.vector("offset"), 1e-3))
         throw refused("\"" + c.name + "\" stands in the middle: it has no other side");
     const std::string id = duplicate(s, {List::Colliders, c.id});
     scene::Collider& copy = *s.collider(id);
-    copy.joint = other;
-    copy.name = nameOf(c.name, c.joint, other);
-    mapVector(s, {List::Colliders, id}, "offset", [&](const Vec3& v) { return m.offset(joint, v); });
-    mapVector(s, {List::Colliders, id}, "turn", [&](const Vec3& v) { return m.turned(joint, v); });
-    if (other != c.joint)
+    copy.mount = other;
+    copy.name = nameOf(c.name, c.mount.joint, other.joint);
+    mapVector(s, {List::Colliders, id}, "offset", [&](const Vec3& v) { return m.offset(c.mount, v); });
+    mapVector(s, {List::Colliders, id}, "turn", [&](const Vec3& v) { return m.turned(c.mount, v); });
+    if (other != c.mount)
         for (const scene::Collider& o : std::as_const(s).colliders)
-            if (o.id != id && o.actor == c.actor && o.joint == other && o.shape() == c.shape())
+            if (o.id != id && o.mount == other && o.shape() == c.shape())
                 return standIn(s, s.colliders, List::Colliders, id, std::string(o.id));
     return id;
 }
@@ -132,12 +132,11 @@ std::string mirrorPin(scene::Scene& s, const scene::Pin& p, const Across& m) {
     copy.joint = other;
     copy.name = nameOf(p.name, p.joint, other);
     const Owner owner{List::Pins, id};
-    if (p.toActor.empty()) {
+    if (p.to.world()) {
         mapVector(s, owner, "offset", [&](const Vec3& v) { return m.place(joint, v); });
-    } else if (p.toActor == p.actor) {
-        const int to = m.entry.actor->skeleton.find(p.toJoint);
-        copy.toJoint = m.reference(p.toJoint);
-        mapVector(s, owner, "offset", [&](const Vec3& v) { return m.offset(to, v); });
+    } else if (p.to.actor == p.actor) {
+        copy.to = m.mount(p.to);
+        mapVector(s, owner, "offset", [&](const Vec3& v) { return m.offset(p.to, v); });
     }
     for (const scene::Pin& o : std::as_const(s).pins)
         if (o.id != id && o.actor == p.actor && o.joint == other && o.end == p.end)
@@ -159,7 +158,7 @@ Result<std::string> mirror(scene::Scene& scene, const scene::Owner& owner) {
         if (const auto* l = owner.list == List::Layers ? std::as_const(scene).layer(owner.id) : nullptr)
             id = mirrorLayer(s, *l, across(l->actor));
         else if (const auto* c = owner.list == List::Colliders ? std::as_const(scene).collider(owner.id) : nullptr)
-            id = mirrorCollider(s, *c, across(c->actor));
+            id = mirrorCollider(s, *c, across(c->mount.actor));
         else if (const auto* p = owner.list == List::Pins ? std::as_const(scene).pin(owner.id) : nullptr)
             id = mirrorPin(s, *p, across(p->actor));
         else

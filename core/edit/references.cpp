@@ -4,6 +4,7 @@
 
 #include "edit/channels.h"
 #include "edit/edit.h"
+#include "edit/mounts.h"
 #include "layers/registry.h"
 
 namespace nutatio::edit {
@@ -19,27 +20,6 @@ bool follow(std::vector<std::string>& names, const Followed& followed) {
     return names == was;
 }
 
-bool isElsewhere(const scene::Scene& s, const scene::Layer& layer, const std::string& text) {
-    const scene::ActorEntry* own = s.actor(layer.actor);
-    return own && !scene::jointIn(own->actor->skeleton, text).actor.empty();
-}
-
-/// Joints of an actor that layers of others name.
-void followFromElsewhere(scene::Scene& s, const std::string& actor, const Followed& followed) {
-    for (std::size_t i = 0; i < s.layers.size(); ++i) {
-        const layers::LayerKind* kind = layers::findKind(s.layers[i].kind);
-        const scene::ActorEntry* own = std::as_const(s).actor(s.layers[i].actor);
-        if (!kind || !own || own->id == actor) continue;
-        for (const scene::SettingSpec& row : kind->settings) {
-            const scene::JointIn named =
-                row.anywhere ? scene::jointIn(own->actor->skeleton, s.layers[i].text(row.id)) : scene::JointIn{};
-            if (named.actor != actor) continue;
-            const auto is = followed(named.joint);
-            if (is != named.joint) s.layers.edit(i).set(row.id, is ? scene::jointText({actor, *is}) : std::string());
-        }
-    }
-}
-
 /// True when the layer has nothing left to act on.
 bool followLayer(scene::Scene& s, std::size_t i, const Followed& followed) {
     const layers::LayerKind* kind = layers::findKind(s.layers[i].kind);
@@ -47,7 +27,6 @@ bool followLayer(scene::Scene& s, std::size_t i, const Followed& followed) {
     for (const scene::SettingSpec& row : kind->settings) {
         if (row.type == scene::SettingType::Joint && !s.layers[i].text(row.id).empty()) {
             const std::string was = s.layers[i].text(row.id);
-            if (row.anywhere && isElsewhere(s, s.layers[i], was)) continue;
             const std::string is = followed(was).value_or(std::string());
             if (is != was) s.layers.edit(i).set(row.id, is);
         } else if (row.type == scene::SettingType::Joints) {
@@ -94,39 +73,15 @@ void followJoints(scene::Scene& s, const std::string& actor, const Followed& fol
     std::vector<scene::Owner> gone;
     for (std::size_t i = 0; i < s.layers.size(); ++i)
         if (s.layers[i].actor == actor && followLayer(s, i, followed)) gone.push_back({scene::List::Layers, s.layers[i].id});
-    followFromElsewhere(s, actor, followed);
-    for (std::size_t i = 0; i < s.colliders.size(); ++i) {
-        if (s.colliders[i].actor != actor) continue;
-        const auto is = followed(s.colliders[i].joint);
-        if (!is)
-            gone.push_back({scene::List::Colliders, s.colliders[i].id});
-        else if (*is != s.colliders[i].joint)
-            s.colliders.edit(i).joint = *is;
-    }
-    for (std::size_t i = 0; i < s.pins.size(); ++i) {
-        const bool holds = s.pins[i].actor == actor, to = s.pins[i].toActor == actor;
-        const auto joint = holds ? followed(s.pins[i].joint) : s.pins[i].joint,
-                   toJoint = to ? followed(s.pins[i].toJoint) : s.pins[i].toJoint;
-        if (!joint || !toJoint) {
-            gone.push_back({scene::List::Pins, s.pins[i].id});
-        } else if (*joint != s.pins[i].joint || *toJoint != s.pins[i].toJoint) {
-            scene::Pin& p = s.pins.edit(i);
-            p.joint = *joint;
-            p.toJoint = *toJoint;
-        }
-    }
-    for (std::size_t i = 0; i < s.gauges.size(); ++i) {
-        const scene::Gauge& g = s.gauges[i];
-        const bool to = g.toActor == actor;
-        const auto joint = g.actor == actor ? followed(g.joint) : g.joint, toJoint = to ? followed(g.toJoint) : g.toJoint;
-        if (!joint || !toJoint) {
-            gone.push_back({scene::List::Gauges, g.id});
-        } else if (*joint != g.joint || *toJoint != g.toJoint) {
-            scene::Gauge& mine = s.gauges.edit(i);
-            mine.joint = *joint;
-            mine.toJoint = *toJoint;
-        }
-    }
+    remount(s, [&](const scene::Mount& was) -> std::optional<scene::Mount> {
+        if (was.actor != actor) return was;
+        scene::Mount is = was;
+        const auto joint = followed(was.joint);
+        // A spot stays on the surface, whatever carries that now.
+        if (!joint && !was.spot) return std::nullopt;
+        is.joint = joint.value_or(std::string());
+        return is;
+    });
     for (const scene::Owner& o : gone) remove(s, o);
     if (std::as_const(s).actor(actor)) followEntry(s, actor, followed);
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <tuple>
 
+#include "edit/mounts.h"
 #include "layers/registry.h"
 
 namespace nutatio::edit {
@@ -12,7 +13,7 @@ namespace {
 struct Follower {
     const scene::Layer* layer;
     const scene::ActorEntry* actor;
-    std::string followed, joint;  // actor and joint that it names
+    scene::Mount followed;
     std::vector<layers::Moved> moves;
     std::vector<scene::Interval> spans;
 };
@@ -22,11 +23,9 @@ std::vector<Follower> followersIn(const scene::Scene& s) {
     for (const scene::Layer& l : s.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         const scene::ActorEntry* actor = kind && kind->readsSpans ? s.actor(l.actor) : nullptr;
-        if (!actor) continue;
-        for (const scene::SettingSpec& row : kind->settings) {
-            if (!row.anywhere || l.text(row.id).empty() || kind->problem(*actor->actor, l)) continue;
-            const scene::JointIn named = scene::jointIn(actor->actor->skeleton, l.text(row.id));
-            Follower f{&l, actor, named.actor.empty() ? l.actor : named.actor, named.joint, kind->moves(*actor->actor, l), {}};
+        if (!actor || kind->problem(*actor->actor, l)) continue;
+        for (const auto& [row, mount] : mountsOf(l, actor->actor->skeleton)) {
+            Follower f{&l, actor, mount, kind->moves(*actor->actor, l), {}};
             if (const auto at = s.shot().intervals.find(l.id); at != s.shot().intervals.end()) f.spans = at->second;
             out.push_back(std::move(f));
         }
@@ -44,9 +43,9 @@ bool together(const Follower& a, const Follower& b) {
 }
 
 bool follows(const Follower& a, const Follower& b) {
-    if (a.followed != b.layer->actor || !together(a, b)) return false;
+    if (a.followed.actor != b.layer->actor || !together(a, b)) return false;
     const rig::Skeleton& s = b.actor->actor->skeleton;
-    const int named = s.find(a.joint);
+    const int named = s.find(a.followed.joint);
     if (named == rig::kNoJoint) return false;
     // A layer that minds what it names, where that hangs on what it moves, gives it too.
     const bool minds = &a == &b && std::any_of(b.moves.begin(), b.moves.end(), [&](const auto& m) { return m.joint == named; });
@@ -76,7 +75,8 @@ std::optional<std::string> followingRing(const scene::Scene& s) {
         if (!search(search, first)) continue;
         std::string out;
         for (std::size_t k : way)
-            out += (out.empty() ? "" : ", ") + ("\"" + all[k].layer->name + "\" follows " + all[k].joint + "@" + all[k].followed);
+            out += (out.empty() ? "" : ", ") +
+                   ("\"" + all[k].layer->name + "\" follows " + all[k].followed.joint + "@" + all[k].followed.actor);
         return out + (way.size() > 1 ? ": they would follow one another in a ring" : ": it would follow itself");
     }
     return std::nullopt;
@@ -94,7 +94,7 @@ std::vector<Said> saidIn(const scene::Scene& s) {
         if (!kind || !kind->readsSpans) continue;
         const auto spans = s.shot().intervals.find(l.id);
         for (const scene::SettingSpec& row : kind->settings)
-            if (row.anywhere && !l.text(row.id).empty())
+            if (row.type == scene::SettingType::Mount && !l.text(row.id).empty())
                 out.emplace_back(l.id, l.actor, l.text(row.id), l.list(kind->target()), l.shot,
                                  spans == s.shot().intervals.end() ? std::vector<scene::Interval>{} : spans->second);
     }

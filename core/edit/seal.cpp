@@ -50,7 +50,7 @@ Result<Done> seal(scene::Scene& s, const std::string& id, int from, int to, cons
     const scene::Layer* layer = std::as_const(s).layer(id);
     if (!layer) return refused("there is no layer \"" + id + "\"");
     const layers::LayerKind* kind = layers::findKind(layer->kind);
-    if (!kind || !kind->movers) return refused("\"" + layer->name + "\" is not simulated: there is nothing to seal");
+    if (!kind || !kind->simulated) return refused("\"" + layer->name + "\" is not simulated: there is nothing to seal");
     const int frames = s.frames(s.shot());
     if (from < 0 || to < from || to >= frames)
         return refused("the shot has frames 1 to " + std::to_string(frames) + ", not " + std::to_string(from + 1) + " to " +

@@ -231,15 +231,14 @@ class Differences {
     }
     void flags(const scene::Pin& a, const scene::Pin& b) {
         on(a, b);
-        if (a.toActor != b.toActor || a.toJoint != b.toJoint || a.end != b.end) say(b.name, "holds to another place");
+        if (a.to != b.to || a.end != b.end) say(b.name, "holds to another place");
     }
     void flags(const scene::Collider& a, const scene::Collider& b) {
         on(a, b);
-        if (a.actor != b.actor || a.joint != b.joint) say(b.name, "rides on another joint");
+        if (a.mount != b.mount) say(b.name, a.mount.spot || b.mount.spot ? "rides elsewhere" : "rides on another joint");
     }
     void flags(const scene::Gauge& a, const scene::Gauge& b) {
-        if (a.joint != b.joint || a.toJoint != b.toJoint || a.after != b.after || a.over != b.over)
-            say(b.name, "measures elsewhere");
+        if (a.of != b.of || a.to != b.to || a.after != b.after || a.over != b.over) say(b.name, "measures elsewhere");
     }
     template <class T>
     void on(const T& a, const T& b) {

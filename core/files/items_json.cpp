@@ -82,6 +82,34 @@ Json feedJson(const scene::Feed& f) {
     return j;
 }
 
+/// Members of a mount: "actor", "joint", "spot" and "unturned", or behind a prefix "toActor" ...
+std::string memberOf(const std::string& prefix, std::string name) {
+    if (!prefix.empty()) name[0] = static_cast<char>(name[0] - 'a' + 'A');
+    return prefix + name;
+}
+
+/// What a thing is fixed to; without an actor the world.
+scene::Mount readMount(const Place& p, const std::string& prefix = {}) {
+    const auto has = [&](const char* name) { return p.has(memberOf(prefix, name).c_str()); };
+    const auto at = [&](const char* name) { return p.at(memberOf(prefix, name).c_str()); };
+    scene::Mount out;
+    if (has("actor")) out.actor = at("actor").text();
+    if (has("joint")) out.joint = at("joint").text();
+    if (has("spot")) {
+        const std::vector<double> v = at("spot").numbers(3);
+        out.spot = Vec3(v[0], v[1], v[2]);
+    }
+    if (has("unturned")) out.turns = !at("unturned").boolean();
+    return out;
+}
+
+void putMount(Json& j, const scene::Mount& m, const std::string& prefix = {}) {
+    j[memberOf(prefix, "actor")] = m.actor;
+    j[memberOf(prefix, "joint")] = m.joint;
+    if (m.spot) j[memberOf(prefix, "spot")] = {m.spot->x(), m.spot->y(), m.spot->z()};
+    if (!m.turns) j[memberOf(prefix, "unturned")] = true;
+}
+
 constexpr const char* kTimeWanted = "a time in a shot is 0 or more and a day at most";
 
 }  // namespace
@@ -142,7 +170,8 @@ scene::Keys readKeys(const Place& p, double fps) {
     double last = -std::numeric_limits<double>::infinity();
     for (std::size_t i = 0, n = p.size(); i < n; ++i) {
         const Place at = p.at(i), when = at.at(std::size_t{0});
-        const double said = fps > 0 ? frameOf(when) / fps : when.number(), time = fps > 0 ? oldSecondsOf(when, fps) : secondsOf(when);
+        const double said = fps > 0 ? frameOf(when) / fps : when.number(),
+                     time = fps > 0 ? oldSecondsOf(when, fps) : secondsOf(when);
         if (!(said > last))
             at.fail(fps > 0 ? "keys must stand in the order of their frames" : "keys must stand in the order of their times");
         last = said;
@@ -256,10 +285,10 @@ void readItem(const Place& p, Item& item, scene::Table table, const OldTimes& ol
 
 scene::Collider readCollider(const Place& p, const OldTimes& old) {
     scene::Collider c;
-    c.actor = p.at("actor").text();
-    c.joint = textOr(p, "joint", "");
+    p.at("actor");
+    c.mount = readMount(p);
     c.fitted = boolOr(p, "fitted", false);
-    readItem(p, c, scene::colliderTable(), old, {"actor", "joint", "fitted"});
+    readItem(p, c, scene::colliderTable(), old, {"actor", "joint", "spot", "unturned", "fitted"});
     if (old.fps > 0) {
         p.at("shape");
         if (!p.has("radiusEnd")) c.set("radius_end", c.number("radius"));
@@ -298,9 +327,9 @@ scene::Pin readPin(const Place& p, OldTimes& old) {
     pin.actor = p.at("actor").text();
     pin.joint = p.at("joint").text();
     pin.end = boolOr(p, "end", false);
-    pin.toActor = textOr(p, "toActor", "");
-    pin.toJoint = textOr(p, "toJoint", "");
-    readItem(p, pin, scene::pinTable(), old, {"actor", "joint", "end", "toActor", "toJoint", "strengthKeys"});
+    pin.to = readMount(p, "to");
+    readItem(p, pin, scene::pinTable(), old,
+             {"actor", "joint", "end", "toActor", "toJoint", "toSpot", "toUnturned", "strengthKeys"});
     if (old.fps > 0 && p.has("strengthKeys"))
         old.keys[{scene::List::Pins, pin.id}]["strength"] = readKeys(p.at("strengthKeys"), old.fps);
     return pin;
@@ -309,14 +338,14 @@ scene::Pin readPin(const Place& p, OldTimes& old) {
 scene::Gauge readGauge(const Place& p) {
     scene::Gauge g;
     readTuned(p, g);
-    g.actor = p.at("actor").text();
-    g.joint = p.at("joint").text();
-    g.toActor = textOr(p, "toActor", "");
-    g.toJoint = textOr(p, "toJoint", "");
+    p.at("actor");
+    p.at("joint");
+    g.of = readMount(p);
+    if (scene::Mount to = readMount(p, "to"); !to.world()) g.to = std::move(to);
     g.after = textOr(p, "after", "");
     if (p.has("over")) g.over = textsOf(p.at("over"));
-    g.unknown = unknownOf(p, {"id", "name", "actor", "joint", "toActor", "toJoint", "after", "over", "hidden", "lock", "settings",
-                              "profiles", "feeds"});
+    g.unknown = unknownOf(p, {"id", "name", "actor", "joint", "spot", "unturned", "toActor", "toJoint", "toSpot", "toUnturned",
+                              "after", "over", "hidden", "lock", "settings", "profiles", "feeds"});
     return g;
 }
 
@@ -346,7 +375,9 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
 }
 
 Json itemJson(const scene::Collider& c) {
-    Json j{{"id", c.id}, {"name", c.name}, {"actor", c.actor}, {"joint", c.joint}, {"on", c.on}};
+    Json j{{"id", c.id}, {"name", c.name}};
+    putMount(j, c.mount);
+    j["on"] = c.on;
     if (c.fitted) j["fitted"] = true;
     putTuned(j, c);
     return j;
@@ -359,16 +390,17 @@ Json itemJson(const scene::Wind& w) {
 }
 
 Json itemJson(const scene::Pin& p) {
-    Json j{{"id", p.id},   {"name", p.name},       {"actor", p.actor},     {"joint", p.joint},
-           {"end", p.end}, {"toActor", p.toActor}, {"toJoint", p.toJoint}, {"on", p.on}};
+    Json j{{"id", p.id}, {"name", p.name}, {"actor", p.actor}, {"joint", p.joint}, {"end", p.end}};
+    putMount(j, p.to, "to");
+    j["on"] = p.on;
     putTuned(j, p);
     return j;
 }
 
 Json itemJson(const scene::Gauge& g) {
-    Json j{{"id", g.id}, {"name", g.name}, {"actor", g.actor}, {"joint", g.joint}};
-    if (!g.toActor.empty()) j["toActor"] = g.toActor;
-    if (!g.toJoint.empty()) j["toJoint"] = g.toJoint;
+    Json j{{"id", g.id}, {"name", g.name}};
+    putMount(j, g.of);
+    if (g.to) putMount(j, *g.to, "to");
     if (!g.after.empty()) j["after"] = g.after;
     if (!g.over.empty()) j["over"] = g.over;
     putTuned(j, g);

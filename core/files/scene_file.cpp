@@ -340,10 +340,10 @@ void inMetres(scene::Scene& s) {
     };
     const double first = s.actors.front().actor->metresPerUnit;
     for (std::size_t i = 0; i < s.colliders.size(); ++i)
-        if (s.colliders[i].actor.empty() && first != 1) scaled(s.colliders.edit(i), scene::colliderTable(), first);
+        if (s.colliders[i].mount.world() && first != 1) scaled(s.colliders.edit(i), scene::colliderTable(), first);
     for (std::size_t i = 0; i < s.pins.size(); ++i) {
         const scene::ActorEntry* a = std::as_const(s).actor(s.pins[i].actor);
-        if (s.pins[i].toActor.empty() && a && a->actor->metresPerUnit != 1)
+        if (s.pins[i].to.world() && a && a->actor->metresPerUnit != 1)
             scaled(s.pins.edit(i), scene::pinTable(), a->actor->metresPerUnit);
     }
 }

@@ -18,24 +18,28 @@ Affine carried(const Affine& world, const scene::Placement& from, const scene::P
 }  // namespace
 
 Anchors::Anchors(const LayerContext& context)
-    : m_own(context.actor.skeleton), m_ownId(context.layer.actor), m_others(context.others), m_placement(context.placement) {}
+    : m_own(context.actor),
+      m_ownId(context.layer.actor),
+      m_surface(context.surface),
+      m_others(context.others),
+      m_placement(context.placement) {}
 
-int Anchors::add(std::string_view actorId, std::string_view joint) {
-    Anchor a{kWorld, rig::kNoJoint};
-    if (!actorId.empty()) {
-        const rig::Skeleton* s = nullptr;
-        if (actorId == m_ownId) {
+int Anchors::add(const scene::Mount& mount) {
+    Anchor a{kWorld, {}};
+    if (!mount.world()) {
+        const rig::Actor* actor = nullptr;
+        if (mount.actor == m_ownId) {
             a.actor = kOwn;
-            s = &m_own;
+            actor = &m_own;
         }
         for (std::size_t k = 0; k < m_others.size(); ++k)
-            if (m_others[k].id == actorId) {
+            if (m_others[k].id == mount.actor) {
                 a.actor = static_cast<int>(k);
-                s = &m_others[k].actor->skeleton;
+                actor = m_others[k].actor;
             }
-        if (!s) return -1;
-        a.joint = s->find(joint);
-        if (a.joint == rig::kNoJoint) return -1;
+        auto on = actor ? scene::found(*actor, mount) : std::nullopt;
+        if (!on) return -1;
+        a.on = std::move(*on);
     }
     m_anchors.push_back(a);
     const double theirs = a.actor == kOwn     ? m_placement.metres
@@ -49,8 +53,9 @@ void Anchors::close() {
     for (int k = kOwn; k < static_cast<int>(m_others.size()); ++k) {
         std::vector<int> wanted;
         for (const Anchor& a : m_anchors)
-            if (a.actor == k) wanted.push_back(a.joint);
-        m_places.emplace_back(k == kOwn ? m_own : m_others[static_cast<std::size_t>(k)].actor->skeleton, wanted);
+            if (a.actor == k)
+                for (int j : a.on.joints()) wanted.push_back(j);
+        m_places.emplace_back(k == kOwn ? m_own.skeleton : m_others[static_cast<std::size_t>(k)].actor->skeleton, wanted);
     }
     m_worlds.resize(m_anchors.size());
     const Affine origin = carried({}, scene::Placement{}, m_placement);
@@ -65,18 +70,18 @@ void Anchors::update(const PoseView& pose) {
         m_places[k + 1].update(PoseView(track, within(pose.frame(), 0, track.frames() - 1)));
     }
     for (std::size_t i = 0; i < m_anchors.size(); ++i) {
-        const int actor = m_anchors[i].actor;
+        const Anchor& a = m_anchors[i];
+        const int actor = a.actor;
         if (actor == kWorld) continue;
-        m_worlds[i] = m_places[static_cast<std::size_t>(actor + 1)].world(m_anchors[i].joint);
+        const JointWorlds& places = m_places[static_cast<std::size_t>(actor + 1)];
+        m_worlds[i] = a.on.at([&](int j) -> const Affine& { return places.world(j); },
+                              actor == kOwn ? m_surface : m_others[static_cast<std::size_t>(actor)].track, pose.frame());
         if (actor != kOwn) m_worlds[i] = carried(m_worlds[i], m_others[static_cast<std::size_t>(actor)].placement, m_placement);
     }
 }
 
 FeltSource::FeltSource(const LayerContext& context) : m_anchors(context), m_text(context.settings->text("felt_from")) {
-    if (!m_text.empty()) {
-        const scene::JointIn source = scene::jointIn(context.actor.skeleton, m_text);
-        m_number = m_anchors.add(source.actor.empty() ? std::string_view(context.layer.actor) : source.actor, source.joint);
-    }
+    if (const auto mount = scene::mountIn(context.actor.skeleton, context.layer.actor, m_text)) m_number = m_anchors.add(*mount);
     m_anchors.close();
 }
 

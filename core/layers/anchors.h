@@ -1,4 +1,4 @@
-// Places that a layer follows: joints of its own actor, joints of others, and the world.
+// Places that a layer follows: mounts on its own actor, on others, and in the world.
 #pragma once
 
 #include "layers/joint_worlds.h"
@@ -6,14 +6,13 @@
 
 namespace nutatio::layers {
 
-/// World transforms of chosen joints of any actor, frame by frame.
+/// World transforms of chosen mounts on any actor, frame by frame.
 class Anchors {
   public:
     explicit Anchors(const LayerContext& context);
 
-    /// A joint by its actor's id and its reference; an empty id means the world. Returns its number, or -1 when there is no such
-    /// joint.
-    int add(std::string_view actorId, std::string_view joint);
+    /// Returns its number, or -1 where there is no such joint, or no surface for a spot. Axes: see scene::MountOn.
+    int add(const scene::Mount& mount);
     /// Call once after the last `add`.
     void close();
     /// Places are in the own actor's units and axes, wherever the actors stand.
@@ -21,20 +20,21 @@ class Anchors {
     /// How long a unit of the anchor's actor is in units of the own one; a metre's for the world.
     double unit(int anchor) const { return m_units[static_cast<std::size_t>(anchor)]; }
     const Affine& world(int anchor) const { return m_worlds[static_cast<std::size_t>(anchor)]; }
-    /// The joint of the layer's own actor that the anchor is, or kNoJoint.
+    /// The joint of the layer's own actor that the anchor is, or that carries most of its spot, or kNoJoint.
     int ownJoint(int anchor) const {
         const Anchor& a = m_anchors[static_cast<std::size_t>(anchor)];
-        return a.actor == kOwn ? a.joint : rig::kNoJoint;
+        return a.actor == kOwn ? a.on.joint : rig::kNoJoint;
     }
 
   private:
     static constexpr int kWorld = -2, kOwn = -1;
     struct Anchor {
         int actor;  // index into others, or one of the above
-        int joint;
+        scene::MountOn on;
     };
-    const rig::Skeleton& m_own;
+    const rig::Actor& m_own;
     std::string m_ownId;
+    const rig::Track* m_surface;  // how the own actor's surface bends
     std::vector<LayerContext::Other> m_others;
     std::vector<Anchor> m_anchors;
     std::vector<JointWorlds> m_places;  // own first, then the others

@@ -3,6 +3,7 @@
 
 #include "layers/recorded.h"
 #include "layers/sequence.h"
+#include "layers/told.h"
 
 namespace nutatio::layers {
 

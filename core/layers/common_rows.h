@@ -68,10 +68,9 @@ inline constexpr scene::SettingSpec kFeltTurnRow{.id = "felt_turn",
 inline constexpr scene::SettingSpec kFeltFromRow{
     .id = "felt_from",
     .label = "Felt from",
-    .type = scene::SettingType::Joint,
+    .type = scene::SettingType::Mount,
     .help = "The joint of any actor whose motion it feels in place of that of what it hangs on. None: its own.",
-    .feel = false,
-    .anywhere = true};
+    .feel = false};
 
 inline constexpr scene::SettingSpec kCatchRow{
     .id = "catch",

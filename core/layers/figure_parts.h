@@ -1,7 +1,7 @@
 // A body's segments as a layer that takes whole bodies sees them: which ones it has, and what is said of each part.
 #pragma once
 
-#include "layers/layer_kind.h"
+#include "layers/bodily.h"
 #include "rig/figure.h"
 
 namespace nutatio::layers {

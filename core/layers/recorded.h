@@ -3,7 +3,7 @@
 
 #include <vector>
 
-#include "layers/layer_kind.h"
+#include "layers/mover.h"
 
 namespace nutatio::layers {
 

@@ -1,4 +1,5 @@
 #include "layers/registry.h"
+#include "layers/mover.h"
 
 #include <algorithm>
 #include <charconv>
@@ -178,9 +179,9 @@ void settleShots(scene::Scene& scene, std::vector<std::string>& said) {
 }
 
 void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
-    const auto missing = [&](const std::string& actorId, const std::string& joint) {
-        const scene::ActorEntry* actor = std::as_const(scene).actor(actorId);
-        return !actor || actor->actor->skeleton.find(joint) == rig::kNoJoint;
+    const auto missing = [&](const scene::Mount& mount) {
+        const scene::ActorEntry* actor = std::as_const(scene).actor(mount.actor);
+        return !actor || (!mount.spot && actor->actor->skeleton.find(mount.joint) == rig::kNoJoint);
     };
     const auto settled = [&](auto& list, scene::Table table, const char* what) {
         for (std::size_t i = 0; i < list.size(); ++i)
@@ -193,15 +194,15 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
     settled(scene.winds, scene::windTable(), "wind");
     settled(scene.gauges, scene::gaugeTable(), "gauge");
     for (const scene::Collider& c : scene.colliders)
-        if (!c.actor.empty() && missing(c.actor, c.joint))
-            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.joint +
+        if (!c.mount.world() && missing(c.mount))
+            said.push_back("collider \"" + c.name + "\": there is no joint \"" + c.mount.joint +
                            "\"; the collider is kept and does nothing");
     for (const scene::Pin& p : scene.pins) {
-        if (missing(p.actor, p.joint))
+        if (missing({p.actor, p.joint}))
             said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.joint +
                            "\" to hold; the pin is kept and does nothing");
-        else if (!p.toActor.empty() && missing(p.toActor, p.toJoint))
-            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.toJoint +
+        else if (!p.to.world() && missing(p.to))
+            said.push_back("pin \"" + p.name + "\": there is no joint \"" + p.to.joint +
                            "\" to hold to; the pin is kept and does nothing");
     }
     for (const scene::Wind& w : scene.winds)
@@ -209,8 +210,8 @@ void settleItems(scene::Scene& scene, std::vector<std::string>& said) {
             if (!std::as_const(scene).layer(id))
                 said.push_back("wind \"" + w.name + "\": there is no layer \"" + id + "\" to blow on");
     for (const scene::Gauge& g : scene.gauges)
-        if (missing(g.actor, g.joint) || (!g.toActor.empty() && missing(g.toActor, g.toJoint)))
-            said.push_back("gauge \"" + g.name + "\": there is no joint \"" + (missing(g.actor, g.joint) ? g.joint : g.toJoint) +
+        if (missing(g.of) || (g.to && missing(*g.to)))
+            said.push_back("gauge \"" + g.name + "\": there is no joint \"" + (missing(g.of) ? g.of : *g.to).joint +
                            "\"; the gauge is kept and reads nothing");
 }
 
@@ -348,10 +349,15 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
             if (!text.empty() && actor.findClip(text) < 0) return Error{"", id, "there is no clip \"" + std::string(text) + "\""};
             return scene::Value(std::string(text));
         case scene::SettingType::Joint:
-            // Whether another actor has it only its scene can tell.
-            if (spec.anywhere && text.find('@') != std::string_view::npos) return scene::Value(std::string(text));
             if (!text.empty() && !joint(text)) return Error{"", id, "there is no joint \"" + std::string(text) + "\""};
             return scene::Value(std::string(text));
+        case scene::SettingType::Mount: {
+            // What another actor has only its scene can tell; of the own one a spot needs no joint.
+            const auto mount = scene::mountIn(actor.skeleton, {}, std::string(text));
+            if (mount && mount->world() && !mount->spot && !joint(mount->joint))
+                return Error{"", id, "there is no joint \"" + mount->joint + "\""};
+            return scene::Value(std::string(text));
+        }
         case scene::SettingType::Joints: {
             std::vector<std::string> names;
             if (joint(text)) return scene::Value(std::vector<std::string>{std::string(text)});
@@ -370,8 +376,9 @@ Result<scene::Value> parseValue(const scene::SettingSpec& spec, std::string_view
 std::vector<bool> swungJoints(const scene::Scene& scene, const scene::ActorEntry& actor) {
     std::vector<bool> out(static_cast<std::size_t>(actor.actor->skeleton.size()), false);
     for (const scene::Layer& l : scene.layers)
-        if (const LayerKind* kind = l.actor == actor.id ? findKind(l.kind) : nullptr; kind && kind->swings)
-            for (int j : kind->swings(*actor.actor, l)) out[static_cast<std::size_t>(j)] = true;
+        if (const LayerKind* kind = l.actor == actor.id ? findKind(l.kind) : nullptr;
+            kind && kind->simulated && kind->simulated->swings)
+            for (int j : kind->simulated->swings(*actor.actor, l)) out[static_cast<std::size_t>(j)] = true;
     return out;
 }
 

@@ -8,6 +8,8 @@
 #include <tuple>
 
 #include "layers/closing.h"
+#include "layers/filter.h"
+#include "layers/mover.h"
 #include "layers/registry.h"
 #include "scene/seal.h"
 
@@ -109,7 +111,7 @@ std::string misfit(const scene::Seal& seal, const Movers& movers, const rig::Ske
 
 Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
                   const Progress& progress) {
-    Movers movers = kind.movers(context, PoseView(below, 0));
+    Movers movers = kind.simulated->movers(context, PoseView(below, 0));
     std::size_t joints = 0, vertices = 0;
     for (const auto& m : movers) {
         joints += m->joints().size();
@@ -213,7 +215,7 @@ std::map<std::string, ResolvedPtr, std::less<>> apartOf(const scene::Layer& laye
 
 Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
              const Progress& progress) {
-    Filtered out = kind.movers ? simulate(kind, context, below, cancel, progress) : kind.filter(context, below, cancel);
+    Filtered out = kind.simulated ? simulate(kind, context, below, cancel, progress) : kind.filter->run(context, below, cancel);
     for (const auto& [joint, column] : out.joints)
         if (!std::all_of(column.begin(), column.end(), [](const Xform& x) { return x.isFinite(); }))
             throw Failure("", "the motion of \"" + context.actor.skeleton.label(joint) + "\" grows beyond all numbers");

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/error.h"
+#include "layers/filter.h"
 #include "layers/layer_kind.h"
 
 namespace nutatio::layers {

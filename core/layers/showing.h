@@ -64,8 +64,8 @@ struct OnShow {
     int chosen = rig::kNoJoint;   // whose rows are on show, of a layer with rows by joint
     Vec3 eye = Vec3::Zero();      // of who looks [m]
     double size = 1, ground = 0;  // of what stands on the stage, and where its ground is drawn [m]
-    /// World [m] of a joint by its reference, of any actor; identity of no actor, nothing of an unknown joint.
-    std::function<std::optional<Affine>(const std::string& actor, const std::string& joint)> carrier;
+    /// Where a mount stands in the world [m]; identity of the world, nothing of what is not there.
+    std::function<std::optional<Affine>(const scene::Mount&)> carrier;
 };
 
 using Changes = std::vector<std::pair<std::string, double>>;

@@ -15,19 +15,33 @@ namespace {
 
 using rig::Ends;
 
-/// A joint's way through the world, frame by frame.
+/// A joint's or a spot's way through the world, frame by frame.
 struct Way {
     std::vector<Vec3> places;  // [m]
     std::vector<Quat> turns;
 };
 
+/// Where what is seen stands, frame by frame, in its actor's own world.
+class Follow {
+  public:
+    explicit Follow(const Seen& seen) : m_seen(seen), m_worlds(seen.actor->skeleton, seen.on.joints()) {}
+    Affine at(int frame) {
+        m_worlds.update(layers::PoseView(*m_seen.track, frame));
+        return m_seen.on.at([&](int j) -> const Affine& { return m_worlds.world(j); }, m_seen.track, frame);
+    }
+
+  private:
+    const Seen& m_seen;
+    layers::JointWorlds m_worlds;
+};
+
 Way wayOf(const Seen& s, const Vec3& local = Vec3::Zero()) {
     Way out;
-    layers::JointWorlds worlds(s.actor->skeleton, {s.joint});
+    Follow follow(s);
     for (int f = 0; f < s.track->frames(); ++f) {
-        worlds.update(layers::PoseView(*s.track, f));
-        out.places.push_back(s.placement.toWorld(worlds.world(s.joint).apply(local)));
-        out.turns.push_back(s.placement.turn * worlds.turn(s.joint));
+        const Affine at = follow.at(f);
+        out.places.push_back(s.placement.toWorld(at.apply(local)));
+        out.turns.push_back(s.placement.turn * rotationOf(at.m));
     }
     return out;
 }
@@ -60,6 +74,8 @@ class Reader {
         if (m == "acceleration" || m == "weight") return acceleration(m == "weight");
         if (m == "distance" || m == "closing") return between(m == "closing");
         if (m == "height") return heights(wayOf(m_sight.of, point()).places);
+        if ((m == "angle" || m == "stretch") && (m_sight.of.on.spot || m_sight.to.on.spot))
+            return refused("bones have angles and lengths at rest: choose joints, not spots of the surface");
         if (m == "angle") return angle();
         if (m == "stretch") return stretch();
         if (m == "contact") return contact();
@@ -69,7 +85,8 @@ class Reader {
 
   private:
     Vec3 point() const {
-        return m_gauge.text("point") == "end" ? rig::endOf(m_sight.of.actor->skeleton, m_sight.of.joint) : Vec3(Vec3::Zero());
+        const bool end = m_gauge.text("point") == "end" && !m_sight.of.on.spot;
+        return end ? rig::endOf(m_sight.of.actor->skeleton, m_sight.of.on.joint) : Vec3(Vec3::Zero());
     }
 
     /// For the frames between two cuts at a time.
@@ -97,9 +114,7 @@ class Reader {
     std::optional<Way> seat() const {
         if (m_gauge.text("from") == "joint") return wayOf(m_sight.to);
         if (m_gauge.text("from") != "root") return std::nullopt;
-        Seen root = m_sight.of;
-        root.joint = bodyRoot(*root.actor, root.joint);
-        return wayOf(root);
+        return wayOf(m_sight.of.at(bodyRoot(*m_sight.of.actor, m_sight.of.on.joint)));
     }
 
     std::vector<Vec3> seen(std::vector<Vec3> places) const {
@@ -177,15 +192,11 @@ class Reader {
         std::fill(out.begin(), out.end(), std::numeric_limits<double>::infinity());
         for (const Under& under : m_sight.over) {
             const double unit = under.rides.actor ? under.rides.placement.metres : 1;
-            std::optional<layers::JointWorlds> worlds;
-            if (under.rides.actor) worlds.emplace(under.rides.actor->skeleton, std::vector<int>{under.rides.joint});
+            std::optional<Follow> follow;
+            if (under.rides.actor) follow.emplace(under.rides);
             for (std::size_t f = 0; f < places.size(); ++f) {
                 const auto numbers = scene::numbersOf(*under.settings, static_cast<int>(f));
-                Affine world;
-                if (worlds) {
-                    worlds->update(layers::PoseView(*under.rides.track, static_cast<int>(f)));
-                    world = worlds->world(under.rides.joint);
-                }
+                const Affine world = follow ? follow->at(static_cast<int>(f)) : Affine{};
                 const physics::Body body = layers::bodyOf(numbers, layers::placeCollider(numbers, world));
                 const Vec3 p = under.rides.actor ? under.rides.placement.toOwn(places[f]) : places[f];
                 out[f] = std::min(out[f], unit * physics::nearest(body, p, Vec3::Zero()).distance);
@@ -196,16 +207,15 @@ class Reader {
 
     scene::Curve angle() const {
         const rig::Skeleton& s = m_sight.of.actor->skeleton;
-        const Way own = wayOf(m_sight.of), end = wayOf(m_sight.of, rig::endOf(s, m_sight.of.joint));
+        const Way own = wayOf(m_sight.of), end = wayOf(m_sight.of, rig::endOf(s, m_sight.of.on.joint));
         // Against the other joint's bone, or against the bone that it hangs on.
         Way from, to;
-        const int up = s.joint(m_sight.of.joint).parent;
+        const int up = s.joint(m_sight.of.on.joint).parent;
         if (m_sight.to.actor) {
             from = wayOf(m_sight.to);
-            to = wayOf(m_sight.to, rig::endOf(m_sight.to.actor->skeleton, m_sight.to.joint));
+            to = wayOf(m_sight.to, rig::endOf(m_sight.to.actor->skeleton, m_sight.to.on.joint));
         } else if (up != rig::kNoJoint) {
-            Seen parent = m_sight.of;
-            parent.joint = up;
+            const Seen parent = m_sight.of.at(up);
             from = wayOf(parent);
             to = own;
         }
@@ -229,16 +239,13 @@ class Reader {
         Seen other = m_sight.to;
         if (other.actor && other.actor != m_sight.of.actor)
             return refused("it has a length at rest to joints of its own actor only");
-        if (!other.actor) {
-            other = m_sight.of;
-            other.joint = other.actor->skeleton.joint(other.joint).parent;
-        }
-        if (other.joint == rig::kNoJoint) return refused("it hangs on no joint: choose another one to measure its length to");
+        if (!other.actor) other = m_sight.of.at(m_sight.of.actor->skeleton.joint(m_sight.of.on.joint).parent);
+        if (other.on.joint == rig::kNoJoint) return refused("it hangs on no joint: choose another one to measure its length to");
         std::vector<Affine> rest;
         rig::worldTransforms(m_sight.of.actor->skeleton, m_sight.of.actor->restPose(), rest);
         const double length =
             m_sight.of.placement.metres *
-            (rest[static_cast<std::size_t>(m_sight.of.joint)].t - rest[static_cast<std::size_t>(other.joint)].t).norm();
+            (rest[static_cast<std::size_t>(m_sight.of.on.joint)].t - rest[static_cast<std::size_t>(other.on.joint)].t).norm();
         if (!(length > 0)) return refused("the two joints stand in one place at rest");
         const std::vector<Vec3> a = wayOf(m_sight.of).places, b = wayOf(other).places;
         scene::Curve out;
@@ -407,9 +414,7 @@ std::optional<Vec3> groundBelow(const Seen& actor, bool round) {
     for (const rig::Limb& each : roles.legs)
         for (int j : {each.end, each.beyond})
             if (j != rig::kNoJoint) {
-                Seen foot = actor;
-                foot.joint = j;
-                lowMoves(foot, legs, round, low);
+                lowMoves(actor.at(j), legs, round, low);
             }
     if (low.empty() || !(legs > 0)) return std::nullopt;
     // Mean shift from the median (Comaniciu and Meer, 2002).
@@ -429,9 +434,7 @@ std::optional<Vec3> groundBelow(const Seen& actor, bool round) {
         mode = next;
     }
     const auto close = std::count_if(low.begin(), low.end(), [&](const Vec3& v) { return (v - mode).norm() < 0.5 * legs; });
-    Seen hips = actor;
-    hips.joint = roles.hips != rig::kNoJoint ? roles.hips : leg.upper;
-    const std::vector<Vec3> way = wayOf(hips).places;
+    const std::vector<Vec3> way = wayOf(actor.at(roles.hips != rig::kNoJoint ? roles.hips : leg.upper)).places;
     const double seconds = (static_cast<double>(way.size()) - 1) / actor.track->grid().fps;
     const Vec3 net = way.back() - way.front();
     const bool stays = seconds > 0 && Vec3(net.x(), 0, net.z()).norm() / seconds < 0.3 * mode.norm();

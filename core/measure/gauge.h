@@ -10,12 +10,15 @@
 
 namespace nutatio::measure {
 
-/// A joint of an actor as it moves; without an actor: nothing, or the world.
+/// A joint or a spot of an actor as it moves; without an actor: nothing, or the world.
 struct Seen {
     const rig::Actor* actor = nullptr;
     const rig::Track* track = nullptr;
     scene::Placement placement{};
-    int joint = rig::kNoJoint;
+    scene::MountOn on{};
+
+    /// Another joint of the actor.
+    Seen at(int other) const { return {actor, track, placement, {other}}; }
 };
 
 /// A collider that heights are taken over, and what it rides on.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <complex>
 
+#include "layers/mover.h"
 #include "layers/registry.h"
 #include "physics/oscillator.h"
 #include "physics/strand.h"
@@ -22,7 +23,7 @@ std::unique_ptr<Mover> watchedMover(const layers::LayerKind& kind, const layers:
                                     const PoseView& pose, int& joint) {
     layers::LayerContext alone{context.actor, context.layer, std::make_shared<const scene::Resolved>(std::move(settings)),
                                context.placement};
-    layers::Movers movers = kind.movers(alone, pose);
+    layers::Movers movers = kind.simulated->movers(alone, pose);
     if (joint != rig::kNoJoint)
         for (auto& m : movers)
             if (m->watch(joint)) return std::move(m);
@@ -112,7 +113,7 @@ void readSwing(Mover& part, const Push& view, double f, double seconds, Response
 
 std::optional<Response> response(const layers::LayerKind& kind, const layers::LayerContext& context,
                                  const std::vector<Xform>& pose, const Cancel& cancel, int joint) {
-    if (!kind.movers || kind.problem(context.actor, context.layer)) return std::nullopt;
+    if (!kind.simulated || kind.problem(context.actor, context.layer)) return std::nullopt;
     const scene::Resolved& own = *context.settingsAt(joint);
     const auto of = [&](scene::Role role) {
         const scene::SettingSpec* row = kind.setting(role);

@@ -69,8 +69,8 @@ void tunePeak(Tuning& t, const Wanted& wanted) {
         }
         double ratio = 1;
         if (wanted.peakTime > 0 && r->peakTime > 0 && next < 0.98)
-            ratio = within(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)),
-                               0.25, 4.0);
+            ratio = within(r->peakTime / wanted.peakTime * std::sqrt((1 - std::min(0.96, zeta * zeta)) / (1 - next * next)), 0.25,
+                           4.0);
         const bool near = next == zeta && std::abs(ratio - 1) < 8e-3;
         if (wanted.overshoot >= 0) t.set(Role::Damping, physics::bouncesOf(next));
         if (wanted.peakTime > 0) t.set(Role::Rate, std::max(0.05, t.number(Role::Rate) * ratio));
@@ -115,7 +115,7 @@ void tuneSag(Tuning& t, double wanted) {
 
 std::map<std::string, double> settingsFor(const layers::LayerKind& kind, const layers::LayerContext& context,
                                           const std::vector<Xform>& pose, const Wanted& wanted, const Cancel& cancel, int joint) {
-    if (!kind.movers || kind.problem(context.actor, context.layer)) return {};
+    if (!kind.simulated || kind.problem(context.actor, context.layer)) return {};
     Tuning t(kind, context, pose, cancel, joint);
     if (wanted.overshoot >= 0 || wanted.peakTime > 0) tunePeak(t, wanted);
     if (wanted.sag >= 0 && kind.setting(Role::Pull)) tuneSag(t, wanted.sag);

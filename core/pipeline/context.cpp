@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "layers/bodily.h"
+#include "layers/meeting.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 #include "scene/set_piece.h"
@@ -10,12 +12,9 @@ namespace nutatio::pipeline {
 
 namespace {
 
-/// The joint that an item rides on, kNoJoint for the world; nothing when it is not there.
-std::optional<int> jointOf(const scene::Scene& scene, const std::string& actor, const std::string& joint) {
-    if (actor.empty()) return rig::kNoJoint;
-    const scene::ActorEntry* a = scene.actor(actor);
-    const int j = a ? a->actor->skeleton.find(joint) : rig::kNoJoint;
-    return j == rig::kNoJoint ? std::nullopt : std::optional(j);
+void add(Hasher& h, const scene::Mount& m) {
+    h.text(m.actor).text(m.joint).number(m.turns);
+    if (m.spot) h.bytes(m.spot->data(), 3 * sizeof(double));
 }
 
 double farthestOf(const scene::Resolved& s, Vec3& middle) {
@@ -41,10 +40,17 @@ double farthestOf(const scene::Resolved& s, Vec3& middle) {
 
 }  // namespace
 
+std::optional<scene::MountOn> found(const scene::Scene& scene, const scene::Mount& mount) {
+    if (mount.world()) return scene::MountOn{};
+    const scene::ActorEntry* a = scene.actor(mount.actor);
+    return a ? scene::found(*a->actor, mount) : std::nullopt;
+}
+
 void ItemsOfShot::Body::settle() {
     farthest = farthestOf(*body.settings, middle);
     Hasher h;
-    h.text(body.collider->id).text(body.collider->actor).text(body.collider->joint);
+    h.text(body.collider->id);
+    add(h, body.collider->mount);
     body.settings->hash(h);
     key = h.done();
 }
@@ -58,7 +64,8 @@ void ItemsOfShot::Wind::settle() {
 void ItemsOfShot::Pin::settle() {
     const scene::Pin& p = *hold.pin;
     Hasher h;
-    h.text(p.joint).number(p.end).text(p.toActor).text(p.toJoint);
+    h.text(p.joint).number(p.end);
+    add(h, p.to);
     hold.settings->hash(h);
     key = h.done();
 }
@@ -78,10 +85,10 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
     if (anyFitted)
         for (const scene::ActorEntry& a : scene.actors) swung[a.id] = layers::swungJoints(scene, a);
     const auto addBody = [&](const scene::Collider& c, const scene::FedCurves* fed = nullptr) {
-        const auto joint = jointOf(scene, c.actor, c.joint);
-        if (!c.on || !joint) return;
-        if (c.fitted && *joint != rig::kNoJoint && swung[c.actor][static_cast<std::size_t>(*joint)]) return;
-        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders, fed)}, *joint, Vec3::Zero(), 0, {}};
+        const auto on = c.on ? found(scene, c.mount) : std::nullopt;
+        if (!on) return;
+        if (c.fitted && on->joint != rig::kNoJoint && swung[c.mount.actor][static_cast<std::size_t>(on->joint)]) return;
+        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders, fed)}, *on, Vec3::Zero(), 0, {}};
         b.settle();
         out.colliders.push_back(std::move(b));
     };
@@ -99,9 +106,10 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         out.winds.push_back(std::move(made));
     }
     for (const scene::Pin& p : scene.pins) {
-        const auto joint = jointOf(scene, p.actor, p.joint), to = jointOf(scene, p.toActor, p.toJoint);
-        if (!p.on || !joint || *joint == rig::kNoJoint || !to) continue;
-        ItemsOfShot::Pin made{{&p, resolved(p, scene::pinTable(), scene::List::Pins)}, *joint, *to, {}};
+        if (!p.on) continue;
+        const auto held = found(scene, {p.actor, p.joint}), to = found(scene, p.to);
+        if (!held || held->joint == rig::kNoJoint || !to) continue;
+        ItemsOfShot::Pin made{{&p, resolved(p, scene::pinTable(), scene::List::Pins)}, held->joint, *to, {}};
         made.settle();
         out.pins.push_back(std::move(made));
     }
@@ -110,16 +118,17 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
 
 void surround(layers::LayerContext& c, const scene::Scene& scene, const scene::Shot& shot, const ItemsOfShot& items, int frames) {
     const layers::LayerKind& kind = *layers::findKind(c.layer.kind);
-    if (kind.meets) {
-        const std::vector<std::string> only = kind.onto ? kind.onto(*c.settings) : std::vector<std::string>();
+    const layers::Meeting meets = kind.meets ? *kind.meets : layers::Meeting{};
+    if (meets.bodies) {
+        const std::vector<std::string> only = meets.onto ? meets.onto(*c.settings) : std::vector<std::string>();
         for (const ItemsOfShot::Body& b : items.colliders)
-            if (!kind.onto || std::find(only.begin(), only.end(), b.body.collider->id) != only.end())
+            if (!meets.onto || std::find(only.begin(), only.end(), b.body.collider->id) != only.end())
                 c.colliders.push_back(b.body);
         for (const ItemsOfShot::Pin& p : items.pins)
-            if (!kind.onto && p.hold.pin->actor == c.layer.actor) c.pins.push_back(p.hold);
+            if (!meets.onto && p.hold.pin->actor == c.layer.actor) c.pins.push_back(p.hold);
     }
-    if (kind.acts) c.acts = actsOf(scene, shot, c.layer.actor, frames);
-    if (kind.blown || (kind.meets && !kind.onto))
+    if (layers::actsOut(kind)) c.acts = actsOf(scene, shot, c.layer.actor, frames);
+    if (meets.wind || meets.all())
         for (const ItemsOfShot::Wind& w : items.winds)
             if (blowsOn(*w.blow.wind, c.layer.id)) c.winds.push_back(w.blow);
 }
@@ -130,7 +139,7 @@ bool blowsOn(const scene::Wind& wind, const std::string& layer) {
 
 layers::LayerContext::Act actOf(const scene::Layer& layer, const layers::LayerKind& kind, layers::ResolvedPtr settings,
                                 const scene::Shot& shot, int frames) {
-    layers::LayerContext::Act out{&layer, settings, {}, {}};
+    layers::LayerContext::Act out{&layer, settings, kind.act->doing(*settings), {}, {}};
     if (const auto at = shot.intervals.find(layer.id); at != shot.intervals.end()) out.spans = at->second;
     const layers::Shares shares(kind, std::move(settings), shot.windowOf(layer.id, frames));
     for (int f = 0; f < frames; ++f) out.share.push_back(shares.at(f, 0));
@@ -143,7 +152,7 @@ std::vector<layers::LayerContext::Act> actsOf(const scene::Scene& scene, const s
     const scene::ActorEntry* entry = scene.actor(actor);
     for (const scene::Layer& l : scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
-        if (!entry || l.actor != actor || !kind || !kind->isAct || !scene.acts(l, shot.id) || kind->problem(*entry->actor, l))
+        if (!entry || l.actor != actor || !kind || !kind->act || !scene.acts(l, shot.id) || kind->problem(*entry->actor, l))
             continue;
         out.push_back(actOf(l, *kind,
                             std::make_shared<const scene::Resolved>(l, kind->settings, shot.keysOf({scene::List::Layers, l.id}),

@@ -9,11 +9,14 @@
 
 namespace nutatio::pipeline {
 
+/// Nothing where there is no such actor or joint, or no surface for a spot.
+std::optional<scene::MountOn> found(const scene::Scene& scene, const scene::Mount& mount);
+
 /// Items that are switched on and stand somewhere, with the key of all that a layer could see of each.
 struct ItemsOfShot {
     struct Body {
         layers::LayerContext::Body body;
-        int joint = rig::kNoJoint;  // that it rides on
+        scene::MountOn on;
         Vec3 middle =
             Vec3::Zero();     // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
         double farthest = 0;  // of any point of it from there; 0: it has no end
@@ -28,7 +31,8 @@ struct ItemsOfShot {
     };
     struct Pin {
         layers::LayerContext::Hold hold;
-        int joint = rig::kNoJoint, toJoint = rig::kNoJoint;
+        int joint = rig::kNoJoint;
+        scene::MountOn to;
         Key key;
         void settle();
     };

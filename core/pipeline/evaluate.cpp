@@ -10,8 +10,12 @@
 #include <set>
 #include <unordered_set>
 
+#include "layers/bodily.h"
 #include "layers/context_of.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
+#include "layers/meeting.h"
+#include "layers/mover.h"
 #include "layers/registry.h"
 #include "pipeline/context.h"
 #include "rig/morph_targets.h"
@@ -299,10 +303,10 @@ class Run {
             r.idle = m_items.anySolo && !layer->muted ? "another layer is soloed" : "it is muted";
         else if (r.problem.empty() && plan.shares->none())
             r.idle = "its mix, its amount or its intervals leave nothing of it";
-        const bool act = plan.kind && plan.kind->isAct;
+        const bool act = plan.kind && plan.kind->act;
         if (act && r.acts && r.problem.empty() && !carriedOut(layer->actor)) {
             for (const layers::LayerKind* k : layers::kinds())
-                if (k->acts) r.idle = "there is no " + std::string(k->label) + " on its body to carry it out";
+                if (layers::actsOut(*k)) r.idle = "there is no " + std::string(k->label) + " on its body to carry it out";
         }
         const bool runs = r.acts && r.problem.empty() && r.idle.empty() && !act;
         m_out.actors[at].layers.push_back(std::move(r));
@@ -317,19 +321,19 @@ class Run {
     bool carriedOut(const std::string& actor) const {
         return std::any_of(m_scene.layers.begin(), m_scene.layers.end(), [&](const scene::Layer& l) {
             const layers::LayerKind* kind = layers::findKind(l.kind);
-            return l.actor == actor && kind && kind->acts && inForce(l);
+            return l.actor == actor && kind && layers::actsOut(*kind) && inForce(l);
         });
     }
 
     /// Gives a layer the acts of its body, wherever in the stack they stand, and hashes them. What they aim at elsewhere is told.
-    std::vector<scene::JointIn> takeActs(Waiting& w, Hasher& h) {
-        std::vector<scene::JointIn> aims;
-        if (!w.plan->kind->acts) return aims;
+    std::vector<scene::Mount> takeActs(Waiting& w, Hasher& h) {
+        std::vector<scene::Mount> aims;
+        if (!layers::actsOut(*w.plan->kind)) return aims;
         const scene::ActorEntry& entry = *m_climbers[w.climber].entry;
         for (std::size_t i = 0; i < m_scene.layers.size(); ++i) {
             const auto layer = m_scene.layers.pointer(i);
             const layers::LayerKind* kind = layers::findKind(layer->kind);
-            if (layer->actor != entry.id || !kind || !kind->isAct || !inForce(*layer)) continue;
+            if (layer->actor != entry.id || !kind || !kind->act || !inForce(*layer)) continue;
             std::vector<std::string> said;
             const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, entry, m_frames), said);
             if (!plan.problem.empty()) continue;
@@ -386,7 +390,9 @@ class Run {
         const std::size_t at = climberOf(actor.id);
         const Climber& c = m_climbers[at];
         const ActorResult& r = m_out.actors[at];
-        Motion out{r.body, c.bodyKeys, c.loops};
+        Motion out{r.body, c.bodyKeys, c.loops, c.bodyKey};
+        Hasher bent;
+        bent.key(c.bodyKey);
         if (layer.empty()) return out;
         const std::size_t upTo = m_scene.layers.find([&](const scene::Layer& l) { return l.id == layer; });
         if (upTo == m_scene.layers.size()) return out;
@@ -396,8 +402,11 @@ class Run {
             if (place > upTo) break;
             for (const auto& [joint, column] : r.layers[n].changed.joints)
                 out.keys[static_cast<std::size_t>(joint)] = columnKey(r.layers[n].key, static_cast<std::uint64_t>(joint));
+            if (const Changed& made = r.layers[n].changed; !made.patches.empty() || !made.morphs.empty())
+                bent.key(r.layers[n].key);
         }
-        out.track = m_out.actors[at].result || n < r.layers.size() ? r.below(n) : std::make_shared<const rig::Track>(c.track);
+        out.surface = bent.done();
+        out.track = r.result || n < r.layers.size() ? r.below(n) : surfaced(at);
         return out;
     }
 
@@ -410,19 +419,18 @@ class Run {
         Waiting w{at, result, &plan, contexts.of(*layer, plan.settings), {}, {}, nullptr, nullptr};
         m_kept.push_back(layer);
         // What is felt must come round again, too.
-        const bool loops =
-            me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::JointIn& named) {
-                const std::size_t c = climberOf(named.actor);
-                return c == m_climbers.size() || m_climbers[c].loops;
-            });
+        const bool loops = me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::Mount& named) {
+                               const std::size_t c = climberOf(named.actor);
+                               return c == m_climbers.size() || m_climbers[c].loops;
+                           });
         w.context.period = loops && !me.goes ? (m_frames - 1) / m_shot->fps : 0;
         w.context.onward = loops && me.goes;
         if (plan.kind->goes) me.goes = true;
-        if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
+        if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->simulated)
             r.remarks.push_back(
                 "the body goes over the ground: what is simulated goes on from the lap before, and is not closed");
-        w.context.closes = w.context.period > 0 && m_shot->loop == scene::Loop::Closed && plan.kind->movers;
-        if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->movers)
+        w.context.closes = w.context.period > 0 && m_shot->loop == scene::Loop::Closed && plan.kind->simulated;
+        if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->simulated)
             r.remarks.push_back(
                 "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
         h.key(plan.key)
@@ -436,7 +444,7 @@ class Run {
         for (const rig::MorphId& m : plan.morphs) h.key(me.keyOf(m));
         for (int c : w.context.cuts) h.number(static_cast<std::uint64_t>(c));
         for (const scene::Interval& s : w.context.spans) h.real(s.from).real(s.to);
-        if (const auto seal = m_shot->seals.find(layer->id); seal != m_shot->seals.end() && plan.kind->movers) {
+        if (const auto seal = m_shot->seals.find(layer->id); seal != m_shot->seals.end() && plan.kind->simulated) {
             w.context.seal = seal->second;
             h.key(seal->second->key());
         }
@@ -461,7 +469,8 @@ class Run {
     /// What is solved together with a layer; null: it goes alone. What stands below any of them is run first, so that all are
     /// simulated where the lowest stands.
     std::shared_ptr<const Joined> joinedWith(const std::shared_ptr<const scene::Layer>& layer, const Plan& plan) {
-        if (!plan.kind->joins || !plan.kind->joins(*plan.settings)) return nullptr;
+        const auto* together = plan.kind->simulated;
+        if (!together || !together->joins || !together->joins(*plan.settings)) return nullptr;
         if (const auto known = m_joined.find(layer->id); known != m_joined.end()) return known->second;
         std::vector<std::size_t> numbers;
         std::vector<std::string> actors;
@@ -473,7 +482,7 @@ class Run {
                 if (m_visited[i] || std::find(actors.begin(), actors.end(), l.actor) != actors.end() || l.actor == layer->actor)
                     continue;
                 const Plan& other = m_evaluator.planOf(m_scene.layers.pointer(i), m_shot, *m_climbers[c].entry, m_frames);
-                if (!other.problem.empty() || other.shares->none() || !plan.kind->joins(*other.settings)) continue;
+                if (!other.problem.empty() || other.shares->none() || !together->joins(*other.settings)) continue;
             }
             numbers.push_back(i);
             actors.push_back(l.actor);
@@ -487,7 +496,7 @@ class Run {
         Hasher all;
         const auto tracked = [&](std::size_t climber) {
             auto& track = out->tracks[climber];
-            if (!track) track = std::make_shared<const rig::Track>(m_climbers[climber].track);
+            if (!track) track = surfaced(climber);
             return track;
         };
         for (const std::size_t i : numbers) {
@@ -500,6 +509,7 @@ class Run {
             Hasher h;
             Waiting w = prepared(c, 0, its, one, aside, h);
             for (layers::LayerContext::Other& o : w.context.others) o.track = tracked(climberOf(o.id)).get();
+            if (w.context.surface) w.context.surface = tracked(c).get();
             all.key(h.done());
             out->ones.push_back({one->id, std::make_shared<const layers::LayerContext>(std::move(w.context)), tracked(c),
                                  std::move(aside.met), std::move(aside.remarks)});
@@ -534,7 +544,7 @@ class Run {
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
         // What is solved together has seen what it looks at already.
-        if ((plan.kind->acts && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
+        if ((layers::actsOut(*plan.kind) && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
         LayerResult r = m_out.actors[at].layers[result];
         const std::shared_ptr<const Joined> joined = joinedWith(layer, plan);
         Hasher h;
@@ -575,22 +585,44 @@ class Run {
         m_waiting.push_back(std::move(w));
     }
 
-    /// kNoJoint where the actor or the joint is not there.
-    int jointOf(const scene::JointIn& named) const {
-        const std::size_t c = climberOf(named.actor);
-        return c == m_climbers.size() ? rig::kNoJoint : m_climbers[c].entry->actor->skeleton.find(named.joint);
+    /// What a layer's setting names, found once for each mount.
+    const std::optional<scene::MountOn>& foundOnce(const scene::Mount& named) {
+        const auto at = std::find_if(m_found.begin(), m_found.end(), [&](const auto& f) { return f.first == named; });
+        return at != m_found.end() ? at->second : m_found.emplace_back(named, found(m_scene, named)).second;
     }
 
-    static bool meetsAll(const Plan& plan) { return plan.kind->meets && !plan.kind->onto; }
+    /// An actor's motion so far, moved vertices and morphs too. Stays where it is until all is evaluated.
+    const std::shared_ptr<const rig::Track>& surfaced(std::size_t climber) {
+        rig::Track out = m_climbers[climber].track;
+        for (const LayerResult& l : m_out.actors[climber].layers)
+            for (const rig::PatchPtr& patch : l.changed.patches) out.add(patch);
+        return m_surfaced.emplace_back(std::make_shared<const rig::Track>(std::move(out)));
+    }
+
+    /// Keys of all that bends a spot of an actor so far.
+    void bends(std::size_t climber, const rig::SpotRider& spot, Hasher& h) const {
+        const Climber& c = m_climbers[climber];
+        if (spot.isMorphed()) {
+            h.key(c.bodyKey);
+            for (const auto& [id, key] : c.morphKeys)
+                if (id.instance == spot.instance()) h.key(key);
+        }
+        for (const LayerResult& l : m_out.actors[climber].layers)
+            for (const rig::PatchPtr& patch : l.changed.patches)
+                if (spot.isMovedBy(*patch)) h.key(l.key);
+    }
+
+    static bool meetsAll(const Plan& plan) { return plan.kind->meets && plan.kind->meets->all(); }
+    static bool meetsBodies(const Plan& plan) { return plan.kind->meets && plan.kind->meets->bodies; }
 
     static bool looksAt(const Plan& plan, const std::string& body) {
-        if (!plan.kind->onto) return plan.kind->meets;
-        const std::vector<std::string> ids = plan.kind->onto(*plan.settings);
+        if (!meetsBodies(plan) || !plan.kind->meets->onto) return meetsBodies(plan);
+        const std::vector<std::string> ids = plan.kind->meets->onto(*plan.settings);
         return std::find(ids.begin(), ids.end(), body) != ids.end();
     }
 
     /// Whether what waits writes what this layer looks at or writes, or looks at what this one writes.
-    bool conflicts(const Climber& me, const Plan& plan) const {
+    bool conflicts(const Climber& me, const Plan& plan) {
         if (m_waiting.empty()) return false;
         const auto any = [](const std::vector<char>& marks, const std::vector<int>& joints) {
             return std::any_of(joints.begin(), joints.end(), [&](int j) { return marks[static_cast<std::size_t>(j)] != 0; });
@@ -598,91 +630,104 @@ class Run {
         if (any(me.written, plan.reads) || any(me.written, plan.writes) || any(me.read, plan.writes)) return true;
         if (std::any_of(plan.morphs.begin(), plan.morphs.end(), [&](const rig::MorphId& m) { return me.made.count(m) > 0; }))
             return true;
-        if (!plan.kind->meets && plan.elsewhere.empty()) return false;
-        const auto pending = [&](const std::string& actor, int joint) {
+        if (!meetsBodies(plan) && plan.elsewhere.empty()) return false;
+        const auto pending = [&](const std::string& actor, const scene::MountOn& on) {
             const std::size_t c = climberOf(actor);
             if (c == m_climbers.size()) return false;
+            // Which vertices a layer moves only its run tells.
+            if (on.spot && std::any_of(m_waiting.begin(), m_waiting.end(), [&](const Waiting& w) { return w.climber == c; }))
+                return true;
             const rig::Skeleton& s = m_climbers[c].entry->actor->skeleton;
-            for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent)
+            for (int j = on.joint; j != rig::kNoJoint; j = s.joint(j).parent)
                 if (m_climbers[c].written[static_cast<std::size_t>(j)]) return true;
             return false;
         };
-        for (const scene::JointIn& named : plan.elsewhere)
-            if (pending(named.actor, jointOf(named))) return true;
-        if (!plan.kind->meets) return false;
+        for (const scene::Mount& named : plan.elsewhere)
+            if (const auto& on = foundOnce(named); on && pending(named.actor, *on)) return true;
+        if (!meetsBodies(plan)) return false;
         return std::any_of(m_items.colliders.begin(), m_items.colliders.end(),
                            [&](const auto& c) {
-                               return looksAt(plan, c.body.collider->id) && pending(c.body.collider->actor, c.joint);
+                               return looksAt(plan, c.body.collider->id) && pending(c.body.collider->mount.actor, c.on);
                            }) ||
                (meetsAll(plan) && std::any_of(m_items.pins.begin(), m_items.pins.end(),
-                                              [&](const auto& p) { return pending(p.hold.pin->toActor, p.toJoint); }));
+                                              [&](const auto& p) { return pending(p.hold.pin->to.actor, p.to); }));
     }
 
     /// Gives the layer what it can meet, and hashes that.
     void meet(Waiting& w, LayerResult& r, Hasher& h) {
         m_touched.clear();
         const Plan& plan = *w.plan;
-        if (plan.kind->blown || plan.kind->meets) feedItems();
-        if (plan.kind->blown || meetsAll(plan))
+        if (plan.kind->meets) feedItems();
+        if (plan.kind->meets && (plan.kind->meets->wind || plan.kind->meets->all()))
             for (const ItemsOfShot::Wind& wind : m_items.winds)
                 if (blowsOn(*wind.blow.wind, w.context.layer.id)) {
                     w.context.winds.push_back(wind.blow);
                     h.key(wind.key);
                 }
-        if (!plan.kind->meets && plan.elsewhere.empty()) return;
-        std::vector<char> others(m_climbers.size(), false);
-        const auto touch = [&](const std::string& actor, int joint) {
+        if (!meetsBodies(plan) && plan.elsewhere.empty()) return;
+        std::vector<char> others(m_climbers.size(), false), bent = others;
+        const auto touch = [&](const std::string& actor, const scene::MountOn& on) {
             const std::size_t c = climberOf(actor);
             if (c == m_climbers.size()) return;
-            if (c != w.climber) {
+            if (on.spot) {
+                bent[c] = true;
+                bends(c, *on.spot, h);
+            }
+            if (c != w.climber && !others[c]) {
                 others[c] = true;
                 add(h, m_climbers[c].placement);
             }
             const rig::Skeleton& s = m_climbers[c].entry->actor->skeleton;
-            for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent) {
-                h.key(m_climbers[c].keys[static_cast<std::size_t>(j)]);
-                m_touched.emplace_back(c, j);
-            }
+            const auto read = [&](int joint) {
+                for (int j = joint; j != rig::kNoJoint; j = s.joint(j).parent) {
+                    h.key(m_climbers[c].keys[static_cast<std::size_t>(j)]);
+                    m_touched.emplace_back(c, j);
+                }
+            };
+            for (int j : on.joints()) read(j);
         };
-        for (const scene::JointIn& named : plan.elsewhere)
-            if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
-        for (const scene::JointIn& named : takeActs(w, h))
-            if (const int j = jointOf(named); j != rig::kNoJoint) touch(named.actor, j);
+        for (const scene::Mount& named : plan.elsewhere)
+            if (const auto& on = foundOnce(named)) touch(named.actor, *on);
+        for (const scene::Mount& named : takeActs(w, h))
+            if (const auto& on = foundOnce(named)) touch(named.actor, *on);
         std::vector<const Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
             if (!looksAt(plan, c.body.collider->id) || !canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
             r.met.push_back(c.body.collider->id);
             h.key(c.key);
-            touch(c.body.collider->actor, c.joint);
+            touch(c.body.collider->mount.actor, c.on);
         }
         const auto mine = [&](int joint) { return std::binary_search(plan.writes.begin(), plan.writes.end(), joint); };
         for (const ItemsOfShot::Pin& p : m_items.pins) {
             if (!meetsAll(plan) || p.hold.pin->actor != m_climbers[w.climber].entry->id || !mine(p.joint)) continue;
             w.context.pins.push_back(p.hold);
             h.key(p.key);
-            touch(p.hold.pin->toActor, p.toJoint);
+            touch(p.hold.pin->to.actor, p.to);
         }
-        for (std::size_t c = 0; c < m_climbers.size(); ++c)
+        for (std::size_t c = 0; c < m_climbers.size(); ++c) {
+            const rig::Track* motion = bent[c] ? surfaced(c).get() : &m_climbers[c].track;
+            if (c == w.climber && bent[c]) w.context.surface = motion;
             if (others[c])
                 w.context.others.push_back(
-                    {m_climbers[c].entry->id, m_climbers[c].entry->actor.get(), &m_climbers[c].track, m_climbers[c].placement});
+                    {m_climbers[c].entry->id, m_climbers[c].entry->actor.get(), motion, m_climbers[c].placement});
+        }
     }
 
     /// Whether a body may come within reach of the layer's joints in any stretch of the shot.
     bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<const Boxes*>& bases) {
-        if (body.farthest == 0 || w.plan->reach <= 0) return true;  // a plane, or who knows
+        if (body.farthest == 0 || w.plan->reach <= 0 || body.on.spot) return true;  // a plane, or who knows
         if (bases.empty())
             for (int root : w.plan->roots) bases.push_back(&path(w.climber, root));
-        const std::size_t c = climberOf(body.body.collider->actor);
+        const std::size_t c = climberOf(body.body.collider->mount.actor);
         const bool rides = c < m_climbers.size();
         const Boxes standing(kStretches, Eigen::AlignedBox3d(body.middle));
         const Boxes* there = &standing;
         if (rides) {
             // The same body is looked at by every layer; its way changes only when a layer moves what carries it.
             auto& known = m_bodyPaths[&body];
-            if (const Key key = pathKey(c, body.joint, body.middle); !known.second || known.first != key)
-                known = {key, &path(c, body.joint, body.middle)};
+            if (const Key key = pathKey(c, body.on.joint, body.middle); !known.second || known.first != key)
+                known = {key, &path(c, body.on.joint, body.middle)};
             there = known.second;
         }
         const double size = body.farthest * (rides ? m_climbers[c].placement.metres : 1);
@@ -879,6 +924,8 @@ class Run {
     std::size_t m_at = 0;                                           // place in the stack of the layer in hand
     std::vector<Waiting> m_waiting;
     std::vector<std::shared_ptr<const scene::Layer>> m_kept;
+    std::deque<std::pair<scene::Mount, std::optional<scene::MountOn>>> m_found;
+    std::deque<std::shared_ptr<const rig::Track>> m_surfaced;
     std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere
     std::unordered_map<const ItemsOfShot::Body*, std::pair<Key, const Boxes*>> m_bodyPaths;
     double m_done = 0;
@@ -894,12 +941,13 @@ void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
     Hasher h;
     h.text(layer->kind);
     settings->hash(h, shares->mix(), shares->amount());
-    reach = kind->reach ? kind->reach(*actor, *layer, *settings) : 0;
+    const auto reachOf = kind->meets ? kind->meets->reach : nullptr;
+    reach = reachOf ? reachOf(*actor, *layer, *settings) : 0;
     const auto apart = layers::apartOf(*layer, settings);
     for (const auto& [joint, own] : apart) {
         h.text(joint);
         own->hash(h, shares->mix(), shares->amount());
-        if (kind->reach) reach = std::max(reach, kind->reach(*actor, *layer, *own));
+        if (reachOf) reach = std::max(reach, reachOf(*actor, *layer, *own));
     }
     key = h.done();
 }
@@ -936,11 +984,12 @@ const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Laye
     }
     // And at other joints that its settings name.
     for (const scene::SettingSpec& row : p.kind->settings)
-        if (row.anywhere)
-            if (scene::JointIn named = scene::jointIn(s, layer->text(row.id)); !named.actor.empty())
-                p.elsewhere.push_back(std::move(named));
+        if (row.type == scene::SettingType::Mount)
+            if (auto named = scene::mountIn(s, layer->actor, layer->text(row.id));
+                named && (named->actor != layer->actor || named->spot))
+                p.elsewhere.push_back(std::move(*named));
     for (const scene::SettingSpec& row : p.kind->settings)
-        if (row.type == scene::SettingType::Joint && !layer->text(row.id).empty())
+        if (row.type == scene::SettingType::Joint || row.type == scene::SettingType::Mount)
             for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)];
                  j = s.joint(j).parent)
                 above[static_cast<std::size_t>(j)] = true;
@@ -1028,7 +1077,7 @@ layers::ResolvedPtr Evaluator::pieceIn(const scene::Scene& scene, const scene::S
         const auto motion = [&](const scene::ActorEntry& a, std::string_view) {
             const layers::ResolvedPtr set = a.isPiece() ? pieceIn(scene, shot, a, cancel) : nullptr;
             const Key key = bodyKey(scene, shot, a, scene.grid(shot, a), set.get());
-            Motion out{bodyOf(scene, shot, a, set.get(), cancel), {}, false};
+            Motion out{bodyOf(scene, shot, a, set.get(), cancel), {}, false, key};
             for (int j = 0; j < out.track->joints(); ++j) out.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
             out.loops = shot.loop != scene::Loop::Once && out.track->closes(*a.actor);
             return out;

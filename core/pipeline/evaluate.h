@@ -121,7 +121,7 @@ class Evaluator {
         std::vector<layers::Moved> moves;
         std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
         std::vector<rig::MorphId> morphs;               // whose weights it makes of those below
-        std::vector<scene::JointIn> elsewhere;          // joints of other actors that its settings name
+        std::vector<scene::Mount> elsewhere;            // on other actors, and spots of its own, that its settings name
         double reach = 0;
         layers::ResolvedPtr settings;
         std::optional<layers::Shares> shares;

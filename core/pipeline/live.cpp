@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "layers/context_of.h"
+#include "layers/filter.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 
@@ -26,13 +27,13 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         m_others.push_back(evaluator.bodyOf(m_scene, *m_shot, a));
         others.push_back({a.id, a.actor.get(), m_others.back().get(), scene::placementOf(a)});
     }
-    const TrackPtr body = evaluator.bodyOf(m_scene, *m_shot, entry);
+    const TrackPtr body = m_clip = evaluator.bodyOf(m_scene, *m_shot, entry);
     const layers::ContextOf contexts(*m_shot, entry, [&](const std::string& name) { return evaluator.regionFor(entry, name); });
     const double period = contexts.periodOf(*body);
     for (const scene::Layer& l : m_scene.layers) {
         const layers::LayerKind* kind = layers::findKind(l.kind);
         if (l.actor != actorId || !kind || !m_scene.acts(l) || kind->problem(*entry.actor, l)) continue;
-        if (!kind->movers && !kind->live && !kind->remembers) continue;
+        if (!kind->simulated && !(kind->filter && (kind->filter->live || kind->filter->remembers))) continue;
         Level level;
         level.layer = &l;
         level.kind = kind;
@@ -42,8 +43,20 @@ Live::Live(const scene::Scene& scene, const std::string& actorId, Evaluator& eva
         level.context->others = others;
         level.context->period = period;
         surround(*level.context, m_scene, *m_shot, m_items, frames);
+        const auto onSurface = [&](const scene::Mount& mount) { return mount.actor == actorId && mount.spot; };
+        const layers::LayerContext& context = *level.context;
+        level.onSurface =
+            std::any_of(context.colliders.begin(), context.colliders.end(),
+                        [&](const auto& b) { return onSurface(b.collider->mount); }) ||
+            std::any_of(context.pins.begin(), context.pins.end(), [&](const auto& h) { return onSurface(h.pin->to); }) ||
+            std::any_of(kind->settings.begin(), kind->settings.end(), [&](const scene::SettingSpec& row) {
+                const auto mount = row.type == scene::SettingType::Mount
+                                       ? scene::mountIn(entry.actor->skeleton, actorId, l.text(row.id))
+                                       : std::nullopt;
+                return mount && onSurface(*mount);
+            });
         level.moves = kind->moves(*entry.actor, l);
-        if (!kind->movers && !kind->live) level.remembers = kind->remembers(*settings, m_shot->fps);
+        if (!kind->simulated && !kind->filter->live) level.remembers = kind->filter->remembers(*settings, m_shot->fps);
         level.shares.emplace(*kind, settings, m_shot->windowOf(l.id, frames));
         m_levels.push_back(std::move(level));
     }
@@ -106,8 +119,9 @@ void Live::make(Level& l, std::size_t below, int step) {
     const layers::PoseView pose(now.locals, now.frame, now.time), next(ahead->locals, ahead->frame, ahead->time);
     Moment out = now;
     std::vector<rig::PatchPtr> moved;
-    if (l.kind->movers) {
-        if (l.movers.empty()) l.movers = l.kind->movers(*l.context, pose);
+    if (l.onSurface) bend(l, below, now, step);
+    if (l.kind->simulated) {
+        if (l.movers.empty()) l.movers = l.kind->simulated->movers(*l.context, pose);
         for (const auto& mover : l.movers) {
             mover->pull(m_pulled, m_pullTo);
             if (step == 0)
@@ -126,8 +140,8 @@ void Live::make(Level& l, std::size_t below, int step) {
                 moved.push_back(std::move(patch));
             }
         }
-    } else if (l.kind->live) {
-        l.kind->live(*l.context, pose, out.locals);
+    } else if (l.kind->filter->live) {
+        l.kind->filter->live(*l.context, pose, out.locals);
     } else {
         l.past.push_back(now);
         while (l.past.size() > 2 && l.past[1].time < now.time - l.remembers) l.past.pop_front();
@@ -140,6 +154,20 @@ void Live::make(Level& l, std::size_t below, int step) {
         }
     l.made.push_back(std::move(out));
     l.moved.push_back(std::move(moved));
+}
+
+void Live::bend(Level& l, std::size_t below, const Moment& now, int step) {
+    l.surface = {};
+    for (const auto& [instance, morph] : m_clip->morphs()) {
+        const float* weights = morph->frame(within(now.frame, 0, m_clip->frames() - 1));
+        l.surface.replace(
+            std::make_shared<const rig::Morph>(rig::Morph{instance, morph->targets, {weights, weights + morph->targets}}));
+    }
+    for (std::size_t k = 0; k < below; ++k)
+        if (const auto at = static_cast<std::size_t>(step - m_levels[k].first);
+            step >= m_levels[k].first && at < m_levels[k].moved.size())
+            for (const rig::PatchPtr& p : m_levels[k].moved[at]) l.surface.add(p);
+    l.context->surface = &l.surface;
 }
 
 TrackPtr Live::surface() const {
@@ -175,7 +203,7 @@ void Live::recall(Level& l, const Moment& now, std::vector<Xform>& locals) const
     context.cuts.clear();
     context.period = 0;
     context.unfolds = true;
-    for (auto& [joint, column] : l.kind->filter(context, below, {}).joints)
+    for (auto& [joint, column] : l.kind->filter->run(context, below, {}).joints)
         locals[static_cast<std::size_t>(joint)] = column.back();
 }
 

@@ -4,6 +4,7 @@
 #include <deque>
 #include <functional>
 
+#include "layers/mover.h"
 #include "pipeline/context.h"
 #include "pipeline/evaluate.h"
 
@@ -50,9 +51,13 @@ class Live {
         std::deque<Moment> past;                       // that much of it, the newest last
         std::deque<std::vector<rig::PatchPtr>> moved;  // of vertices, beside each of `made`
         int first = 0;
+        bool onSurface = false;  // something that it meets or follows stands on a spot of its own actor
+        rig::Track surface;      // then: how that bends below the level at the step that is made, as a motion of one frame
     };
     const Moment* at(std::size_t level, int step);
     void make(Level& level, std::size_t above, int step);
+    /// Gives a level the surface below it.
+    void bend(Level& level, std::size_t below, const Moment& now, int step);
     /// A filter over what it remembers, at the shot's rate; its newest frame goes into `locals`.
     void recall(Level& level, const Moment& now, std::vector<Xform>& locals) const;
 
@@ -60,6 +65,7 @@ class Live {
     std::shared_ptr<const scene::Shot> m_shot;
     ItemsOfShot m_items;
     std::vector<TrackPtr> m_others;
+    TrackPtr m_clip;  // the actor's own body, whose morphs bend it
     std::vector<Level> m_levels;
     std::deque<Moment> m_body;  // from step m_first on
     Body m_source;

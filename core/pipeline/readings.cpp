@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "measure/gauge.h"
+#include "pipeline/context.h"
 #include "scene/items.h"
 
 namespace nutatio::pipeline {
@@ -43,32 +44,34 @@ GaugeReadingPtr Readings::of(const scene::Gauge& gauge) {
     measure::Sight sight;
     std::vector<std::shared_ptr<const rig::Track>> held;  // what the sight points to
     std::string missing;
-    const auto look = [&](const std::string& actor, const std::string& joint, measure::Seen& into, bool all) {
-        const scene::ActorEntry* a = m_scene.actor(actor);
-        into.joint = a ? a->actor->skeleton.find(joint) : rig::kNoJoint;
-        if (into.joint == rig::kNoJoint) {
-            missing = a ? "there is no joint \"" + joint + "\"" : "its actor is not there";
+    const auto look = [&](const scene::Mount& mount, measure::Seen& into, bool all) {
+        const scene::ActorEntry* a = m_scene.actor(mount.actor);
+        const auto on = a ? found(m_scene, mount) : std::nullopt;
+        if (!on) {
+            missing = a ? "there is no joint \"" + mount.joint + "\"" : "its actor is not there";
             return;
         }
+        into.on = *on;
         const Motion motion = m_motion(*a, gauge.after);
         held.push_back(motion.track);
         into.actor = a->actor.get();
         into.track = motion.track.get();
         into.placement = scene::placementOf(*a);
         sight.round |= motion.loops && &into == &sight.of;
-        h.key(a->actor->content).number(static_cast<std::uint64_t>(into.joint));
+        h.key(a->actor->content).number(static_cast<std::uint64_t>(into.on.joint)).number(mount.turns);
         h.bytes(into.placement.turn.coeffs().data(), 4 * sizeof(double)).bytes(into.placement.place.data(), 3 * sizeof(double));
         h.real(into.placement.metres);
-        if (all)
+        if (on->spot) h.bytes(mount.spot->data(), 3 * sizeof(double)).key(motion.surface);
+        if (all || on->spot)
             for (const Key& k : motion.keys) h.key(k);
         else
-            for (int j = into.joint; j != rig::kNoJoint; j = a->actor->skeleton.joint(j).parent)
+            for (int j = into.on.joint; j != rig::kNoJoint; j = a->actor->skeleton.joint(j).parent)
                 h.key(motion.keys[static_cast<std::size_t>(j)]);
     };
     // Its feet or its whole body may be looked at too.
     const bool all = gauge.text("measure") == "mass" || gauge.text("ground") == "found" || gauge.text("from") == "root";
-    look(gauge.actor, gauge.joint, sight.of, all);
-    if (missing.empty() && !gauge.toActor.empty()) look(gauge.toActor, gauge.toJoint, sight.to, false);
+    look(gauge.of, sight.of, all);
+    if (missing.empty() && gauge.to) look(*gauge.to, sight.to, false);
     if (missing.empty())
         for (const std::string& id : gauge.over) {
             const scene::Collider* c = m_scene.collider(id);
@@ -78,7 +81,7 @@ GaugeReadingPtr Readings::of(const scene::Gauge& gauge) {
                                                         m_shot.fps, m_frames, nullptr, m_shot.period(m_frames)),
                 {}};
             under.settings->hash(h);
-            if (!c->actor.empty()) look(c->actor, c->joint, under.rides, false);
+            if (!c->mount.world()) look(c->mount, under.rides, false);
             sight.over.push_back(std::move(under));
         }
     if (!missing.empty()) return keep({{}, {}, missing, false});

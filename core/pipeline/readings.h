@@ -32,6 +32,7 @@ struct Motion {
     std::shared_ptr<const rig::Track> track;
     std::vector<Key> keys;
     bool loops = false;
+    Key surface{};  // of all that bends its surface up to there
 };
 /// Below all layers where the layer is empty.
 using MotionAfter = std::function<Motion(const scene::ActorEntry& actor, std::string_view layer)>;

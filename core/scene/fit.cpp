@@ -122,8 +122,7 @@ Collider colliderOf(const Scene& scene, const ActorEntry& entry, int joint, cons
     Collider out;
     out.name = rig::plainName(s, joint);
     out.id = scene.freshId("fit-" + entry.id + "-" + out.name);
-    out.actor = entry.id;
-    out.joint = s.reference(joint);
+    out.mount = {entry.id, s.reference(joint)};
     const Quat back = rotationOf(world.m).conjugate();
     const Vec3 way = c.b - c.a;
     out.fitted = true;
@@ -175,8 +174,8 @@ std::vector<Collider> fitColliders(const Scene& scene, const ActorEntry& entry, 
     std::vector<bool> skip = swung;
     skip.resize(worlds.size(), false);
     for (const Collider& c : scene.colliders)
-        if (c.actor == entry.id)
-            if (const int j = s.find(c.joint); j != rig::kNoJoint && c.shape() != Shape::Plane)
+        if (c.mount.actor == entry.id)
+            if (const int j = s.find(c.mount.joint); j != rig::kNoJoint && c.shape() != Shape::Plane)
                 skip[static_cast<std::size_t>(j)] = true;
     const auto points = verticesByJoint(actor, worlds);
     const std::vector<bool> body = bodyOf(actor);

@@ -16,18 +16,16 @@ bool same(const ActorEntry& a, const ActorEntry& b) {
            a.locked == b.locked;
 }
 bool same(const Collider& a, const Collider& b) {
-    return alike(a, b) && a.actor == b.actor && a.joint == b.joint && a.on == b.on;
+    return alike(a, b) && a.mount == b.mount && a.on == b.on;
 }
 bool same(const Wind& a, const Wind& b) {
     return alike(a, b) && a.on == b.on && a.layers == b.layers;
 }
 bool same(const Pin& a, const Pin& b) {
-    return alike(a, b) && a.actor == b.actor && a.joint == b.joint && a.end == b.end && a.toActor == b.toActor &&
-           a.toJoint == b.toJoint && a.on == b.on;
+    return alike(a, b) && a.actor == b.actor && a.joint == b.joint && a.end == b.end && a.to == b.to && a.on == b.on;
 }
 bool same(const Gauge& a, const Gauge& b) {
-    return alike(a, b) && a.actor == b.actor && a.joint == b.joint && a.toActor == b.toActor && a.toJoint == b.toJoint &&
-           a.after == b.after && a.over == b.over;
+    return alike(a, b) && a.of == b.of && a.to == b.to && a.after == b.after && a.over == b.over;
 }
 bool same(const Layer& a, const Layer& b) {
     return alike(a, b) && a.kind == b.kind && a.actor == b.actor && a.apart == b.apart && a.shot == b.shot;

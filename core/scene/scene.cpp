@@ -268,16 +268,6 @@ void Scene::setNumber(const Owner& owner, std::string_view setting, int frame, d
     }
 }
 
-JointIn jointIn(const rig::Skeleton& own, const std::string& text) {
-    const std::size_t at = text.rfind('@');
-    if (at == std::string::npos || own.find(text) != rig::kNoJoint) return {{}, text};
-    return {text.substr(at + 1), text.substr(0, at)};
-}
-
-std::string jointText(const JointIn& joint) {
-    return joint.actor.empty() ? joint.joint : joint.joint + '@' + joint.actor;
-}
-
 bool Scene::acts(const Layer& layer, const std::string& inShot) const {
     const auto isIn = [&](const Layer& l) { return l.shot.empty() || l.shot == inShot; };
     const bool anySolo = std::any_of(layers.begin(), layers.end(), [&](const Layer& l) { return l.solo && isIn(l); });
@@ -385,8 +375,7 @@ Gauge newGauge(const Scene& scene, const ActorEntry& entry, int joint) {
     Gauge g;
     g.name = "Speed of " + rig::plainName(entry.actor->skeleton, joint);
     g.id = scene.freshId("gauge-" + rig::plainName(entry.actor->skeleton, joint));
-    g.actor = entry.id;
-    g.joint = entry.actor->skeleton.reference(joint);
+    g.of = {entry.id, entry.actor->skeleton.reference(joint)};
     g.values = startValues(gaugeTable());
     return g;
 }
@@ -403,8 +392,7 @@ Collider newCollider(const Scene& scene, const ActorEntry& entry, int joint, Sha
     Collider c;
     c.name = rig::plainName(s, joint);
     c.id = scene.freshId("collider-" + c.name);
-    c.actor = entry.id;
-    c.joint = s.reference(joint);
+    c.mount = {entry.id, s.reference(joint)};
     c.values = startValues(colliderTable());
     c.set("shape", std::string(shapeName(shape)));
     const double usual = 0.06 * entry.actor->height;

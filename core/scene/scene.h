@@ -12,6 +12,7 @@
 #include "rig/prepare.h"
 #include "rig/track.h"
 #include "rig/trial.h"
+#include "scene/mount.h"
 #include "scene/tuned.h"
 
 namespace nutatio::scene {
@@ -76,10 +77,9 @@ std::string_view shapeName(Shape shape);
 /// False when `name` is no shape's.
 bool shapeFromName(std::string_view name, Shape& shape);
 
-/// A body that strands keep clear of, riding on a joint or standing in the world: see colliderTable.
+/// A body that strands keep clear of, riding on a mount: see colliderTable.
 struct Collider : Tuned {
-    std::string actor;  // empty: it stands in the world
-    std::string joint;  // reference
+    Mount mount;
     bool on = true;
     bool fitted = false;  // made from the mesh: it stands aside where a strand swings the joint it rides on
     bool solid = false;   // it lets nobody in, not even an animated pose that stands inside; of set pieces, never saved
@@ -93,35 +93,23 @@ struct Wind : Tuned {
     std::vector<std::string> layers;  // ids of those it blows on; empty: all
 };
 
-/// Holds a joint of a strand, or the end beyond it, to a joint of any actor or to a place in the world: see pinTable.
+/// Holds a joint of a strand, or the end beyond it, to a mount: see pinTable.
 struct Pin : Tuned {
     std::string actor;  // whose joint is held
     std::string joint;
-    bool end = false;     // the end beyond the joint is held, not the joint
-    std::string toActor;  // empty: the world
-    std::string toJoint;
+    bool end = false;  // the end beyond the joint is held, not the joint
+    Mount to;
     bool on = true;
 };
 
 /// A measured quantity over the shot: see gaugeTable. Its settings hold throughout: a measure that changed within the shot would
 /// measure nothing.
 struct Gauge : Tuned {
-    std::string actor;
-    std::string joint;    // reference
-    std::string toActor;  // the other one, where it measures between two or is seen from a joint; may be empty
-    std::string toJoint;
+    Mount of;
+    std::optional<Mount> to;        // the other one, where it measures between two or is seen from one
     std::string after;              // id of the layer whose result it reads; empty: the body
     std::vector<std::string> over;  // ids of the colliders it is high over, where it measures height or contact; empty: the floor
 };
-
-/// A joint as a setting of one actor's layer names it: "head" is the actor's own, "pole@jetty" that of the actor with the id
-/// "jetty". A name that the own skeleton has is always its own.
-struct JointIn {
-    std::string actor;  // empty: the own one
-    std::string joint;
-};
-JointIn jointIn(const rig::Skeleton& own, const std::string& text);
-std::string jointText(const JointIn& joint);
 
 struct Layer : Tuned {
     std::string kind;
@@ -260,7 +248,7 @@ struct Scene {
     /// An id that nothing in the scene has yet: `wantedId` while that is free, else one made from `stem`.
     std::string freshId(std::string_view stem) const;
     std::vector<std::string> changedOnReading;  // values beyond their range that the nearest stands in for; never saved
-    std::string wantedId;  // what the next thing that is made is to have as its id; never saved
+    std::string wantedId;                       // what the next thing that is made is to have as its id; never saved
 };
 
 inline constexpr double kStillSeconds = 2;

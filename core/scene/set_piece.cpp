@@ -238,8 +238,7 @@ std::vector<PieceSurface> surfaceOf(const ActorEntry& piece, const Resolved& set
         Collider c;
         c.id = piece.id;
         c.name = piece.name;
-        c.actor = piece.id;
-        c.joint = kPieceJoint;
+        c.mount = {piece.id, std::string(kPieceJoint)};
         c.solid = true;
         c.values = startValues(colliderTable());
         c.set("shape", std::string(shapeName(b.numbers.shape)));
@@ -286,9 +285,10 @@ std::optional<std::string> whyNotFollowed(const Scene& scene, const ActorEntry& 
         const Layer* l = scene.layer(gauge.after);
         return told + "the layer \"" + (l ? l->name : gauge.after) + "\": a set piece stands before any layer acts";
     }
-    std::vector<std::string> seen{gauge.actor, gauge.toActor};
+    std::vector<std::string> seen{gauge.of.actor};
+    if (gauge.to) seen.push_back(gauge.to->actor);
     for (const std::string& id : gauge.over)
-        if (const Collider* c = scene.collider(id)) seen.push_back(c->actor);
+        if (const Collider* c = scene.collider(id)) seen.push_back(c->mount.actor);
     for (const std::string& id : seen)
         if (const ActorEntry* a = scene.actor(id); a && a->isPiece() && (id == piece.id || !a->feeds.empty()))
             return told + (id == piece.id ? std::string("itself") : "\"" + a->name + "\", a set piece that is fed too");

@@ -197,6 +197,7 @@ Value startValue(const SettingSpec& spec) {
             return spec.start;
         case SettingType::Axes:
         case SettingType::Joint:
+        case SettingType::Mount:
         case SettingType::Region:
         case SettingType::Clip:
             return std::string(spec.axes);

@@ -26,8 +26,9 @@ enum class Unit {
     DegreesPerSecond,
     MetresPerSecond2
 };
-/// Region: of the surface, by the name of a part or map; may be empty. Clip: of the actor, by reference; may be empty.
-enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders, Region, Clip };
+/// Joint: of the layer's own actor. Mount: see mountIn; may be empty. Region: of the surface, by the name of a part or map; may
+/// be empty. Clip: of the actor, by reference; may be empty.
+enum class SettingType { Number, Axes, Joint, Joints, Choice, Colliders, Region, Clip, Mount };
 /// What other code may ask a table for: which of its settings shapes a measured answer, or has a part of its own in every layer.
 enum class Role {
     None,
@@ -73,7 +74,6 @@ struct SettingSpec {
     bool feel = true;            // how it moves: a feel keeps it
     bool sized = false;          // soft range and default are in heights of the actor
     bool whole = false;          // a whole number
-    bool anywhere = false;       // a Joint of any actor: see scene::jointIn
     bool together = false;       // the same for all chains and joints of a layer
     std::string_view choices{};  // of a Choice: ids joined by '|', the first one the default
     std::string_view only{};     // it counts only where a Choice is one of some ids: "shape=sphere|capsule"

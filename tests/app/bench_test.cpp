@@ -324,7 +324,7 @@ TEST_CASE("colliders are laid on a joint, tuned, switched off and removed") {
     REQUIRE(w.scene().colliders.size() == 4);
     const std::string id = w.scene().colliders.back().id;
     CHECK(w.bench.session().selection().collider == id);
-    CHECK(w.scene().collider(id)->joint == "thigh_L");
+    CHECK(w.scene().collider(id)->mount.joint == "thigh_L");
     CHECK(w.bench.roster()->tree()->findItems("thigh_L", Qt::MatchExactly | Qt::MatchRecursive).size() == 2);
     const double before = w.scene().collider(id)->number("radius");
     w.drag("radius", before * 2);

@@ -232,7 +232,7 @@ TEST_CASE("colliders are fitted by one command and shaped by their handles") {
     REQUIRE(w.scene().colliders.size() > before + 8);
     std::string id;
     for (const scene::Collider& c : w.scene().colliders)
-        if (c.joint == "forearm_L") id = c.id;
+        if (c.mount.joint == "forearm_L") id = c.id;
     REQUIRE_FALSE(id.empty());
     w.bench.session().selectCollider(id);
     w.settle();
@@ -371,11 +371,11 @@ TEST_CASE("colliders that a layer passes through, and how one is left in the wor
     w.bench.session().selectCollider("belly");
     w.settle();
     w.clickButton("do-collider-world");
-    CHECK(w.scene().collider("belly")->actor.empty());
+    CHECK(w.scene().collider("belly")->mount.world());
     CHECK(w.bench.session().selection().collider == "belly");
     CHECK(w.scene().collider("belly")->vector("offset").y() > 0.2);
     w.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK(w.scene().collider("belly")->actor == "otter");
+    CHECK(w.scene().collider("belly")->mount.actor == "otter");
 }
 
 TEST_CASE("a bed of reeds: the bench answers while it simulates, shows how far it is, and can be told to stop") {
@@ -453,7 +453,7 @@ TEST_CASE("a pin can hold to a joint, and the end beyond its own") {
     w.clickButton("do-pin-end");
     CHECK(w.scene().pin(id)->end);
     w.clickButton("do-pin-to-selection");
-    CHECK(w.scene().pin(id)->toJoint == "hand_L");
+    CHECK(w.scene().pin(id)->to.joint == "hand_L");
     CHECK(w.scene().pin(id)->vector("offset").norm() == 0);
     w.settle();
     const auto& r = *w.bench.document().results()->evaluation.actors[0].result;
@@ -509,7 +509,7 @@ TEST_CASE("which layers meet which bodies is a table: a click on a cell, on all 
         QTest::mouseClick(table, Qt::LeftButton, Qt::NoModifier, cell.center());
     };
     const auto all = static_cast<std::size_t>(std::count_if(w.scene().colliders.begin(), w.scene().colliders.end(),
-                                                            [](const scene::Collider& c) { return c.actor == "otter"; }));
+                                                            [](const scene::Collider& c) { return c.mount.actor == "otter"; }));
     // Jiggle meets no bodies: it has no column.
     CHECK(table->cell("ears", "otter").isEmpty());
     click(table->cell("tail", "otter"));

@@ -367,7 +367,7 @@ TEST_CASE("forty strands take three actions to set up, and switching them off ta
     CHECK(roots.size() == 40);
     for (const char* body : {"head", "chest"})
         CHECK(std::any_of(w.scene().colliders.begin(), w.scene().colliders.end(),
-                          [&](const scene::Collider& c) { return c.joint == body; }));
+                          [&](const scene::Collider& c) { return c.mount.joint == body; }));
     w.settle();
     const auto swings = [&] {
         const auto& a = w.bench.document().results()->evaluation.actors[0];

@@ -137,5 +137,5 @@ TEST_CASE("a joint that is felt follows a new name, and one that is not there is
     CHECK(e.layer(t.id)->remarks.front().find("elbow@nobody") != std::string::npos);
     CHECK(test::sameBits(*e.actors.front().result, own));
     // A joint of its own, whatever its name looks like.
-    CHECK(scene::jointIn(t.s.actors.front().actor->skeleton, "bone_2").actor.empty());
+    CHECK(scene::mountIn(t.s.actors.front().actor->skeleton, "own", "bone_2")->actor == "own");
 }

@@ -131,8 +131,7 @@ TEST_CASE("a pin holds the end of a strand to a place, follows keys, and lets go
     CHECK((path[45] - p.vector("offset")).norm() > 0.1);
     // A pin to a joint of the actor itself.
     s.editShot().keys.clear();
-    s.pins.edit(0).toActor = s.actors[0].id;
-    s.pins.edit(0).toJoint = "root";
+    s.pins.edit(0).to = {s.actors[0].id, "root"};
     s.pins.edit(0).setVector("offset", Vec3(0.3, -0.3, 0.1));
     CHECK((tip(s).back() - Vec3(0.3, -0.3, 0.1)).norm() < 0.01);
 }
@@ -153,8 +152,7 @@ TEST_CASE("strands meet colliders of other actors and of the world") {
     scene::ActorEntry other = s.actors[0];
     other.id = other.name = "other";
     s.actors.push_back(other);
-    s.colliders.edit(0).actor = "other";
-    s.colliders.edit(0).joint = "root";
+    s.colliders.edit(0).mount = {"other", "root"};
     CHECK((tip(s).back() - beside).norm() < 0.01);  // the other one sways by a hair
     s.layers.edit(0).values["passes"] = std::vector<std::string>{"ball"};
     CHECK((tip(s).back() - hangs).norm() < 1e-9);
@@ -442,23 +440,24 @@ TEST_CASE("what is wrong in a scene is told in one sentence each, and nothing is
         CHECK(test::evaluate(opened.value().scene).actors[0].result->frames() > 1);
         REQUIRE(files::writeScene(opened.value().scene, f / "again.nutatio").ok());
     }
-    for (const Mended& m : {
-             Mended{R"("winds": [{"id": "w", "direction": [0, 0, 0]}])", "winds[0].direction"},
-             Mended{R"("winds": [{"id": "w", "speed": -2}])", "winds[0].speed"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9, 2], [5, 3]]}}])",
-                    "layers[0].keys.swing[1]"},
-             // A key without a value, and one that is no list.
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9]]}}])",
-                    "layers[0].keys.swing[0]"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [9]}}])",
-                    "layers[0].keys.swing[0]"},
-             Mended{
-                 R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "feeds": {"swing": {"gauge": "g", "response": [[5]]}}}])",
-                 "layers[0].feeds.swing.response[0]"},
-             Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "profiles": {"swing": [[2, 1]]}}])",
-                    "layers[0].profiles.swing[0]"},
-             Mended{R"("cuts": [1.5])", "cuts[0]"},
-         }) {
+    for (
+        const Mended& m : {
+            Mended{R"("winds": [{"id": "w", "direction": [0, 0, 0]}])", "winds[0].direction"},
+            Mended{R"("winds": [{"id": "w", "speed": -2}])", "winds[0].speed"},
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9, 2], [5, 3]]}}])",
+                   "layers[0].keys.swing[1]"},
+            // A key without a value, and one that is no list.
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [[9]]}}])",
+                   "layers[0].keys.swing[0]"},
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "keys": {"swing": [9]}}])",
+                   "layers[0].keys.swing[0]"},
+            Mended{
+                R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "feeds": {"swing": {"gauge": "g", "response": [[5]]}}}])",
+                "layers[0].feeds.swing.response[0]"},
+            Mended{R"("layers": [{"id": "a", "kind": "strand", "actor": "o", "profiles": {"swing": [[2, 1]]}}])",
+                   "layers[0].profiles.swing[0]"},
+            Mended{R"("cuts": [1.5])", "cuts[0]"},
+        }) {
         INFO(m.text);
         const auto opened = open(m.text);
         REQUIRE_FALSE(opened.ok());

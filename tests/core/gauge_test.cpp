@@ -188,7 +188,7 @@ TEST_CASE("a limb that stands off to the side swings through nought all the same
     const std::string off = test::addLayer(s, "touchup", {"bone_2"}, {{"axes", std::string("parent")}, {"turn_y@bone_2", 50.0}});
     test::keyed(s, {scene::List::Layers, off}, "turn_x@bone_2", {{0, -20}, {24, 20}});
     const std::string g = edit::addGauge(s, s.actors[0].id, "bone_1", "angle");
-    s.gauge(g)->joint = "bone_2";
+    s.gauge(g)->of.joint = "bone_2";
     s.gauge(g)->set("axes", std::string("x"));
     REQUIRE(edit::readAfter(s, g, off).ok());
     const auto e = test::evaluate(s);
@@ -223,8 +223,7 @@ TEST_CASE("height is taken over the floor, or over what is chosen, wherever that
     CHECK(test::evaluate(s).gauges[0]->values.at(0) == Approx(2));
     const std::string ball = edit::addCollider(s, s.actors[0].id, "root", scene::Shape::Sphere);
     scene::Collider& c = *s.collider(ball);
-    c.actor.clear();
-    c.joint.clear();
+    c.mount = {};
     c.set("radius", 0.25);
     c.setVector("offset", Vec3(0, 0, 0));
     s.gauge(id)->over = {ball};
@@ -544,7 +543,7 @@ TEST_CASE("gauges, feeds, eases, intervals and marks come back from a file as th
     CHECK(t.shot().marks == s.shot().marks);
     REQUIRE(t.gauges.size() == 1);
     CHECK(t.gauges[0].values == s.gauges[0].values);
-    CHECK(t.gauges[0].toJoint == "hips");
+    CHECK(t.gauges[0].to->joint == "hips");
     CHECK(test::sameBits(*test::evaluate(s).actors[0].result, *test::evaluate(t).actors[0].result));
     REQUIRE(files::writeScene(t, folder / "b.nutatio").ok());
     CHECK(test::textOf(folder / "a.nutatio") == test::textOf(folder / "b.nutatio"));
@@ -661,7 +660,7 @@ TEST_CASE("a kit takes gauges along with what follows them, and a larger charact
         REQUIRE(t.gauges.size() == 1);
         const scene::Feed& fed = t.layers[0].feeds.at("swing");
         CHECK(fed.gauge == t.gauges[0].id);
-        CHECK(t.gauges[0].joint == "hips");
+        CHECK(t.gauges[0].of.joint == "hips");
         CHECK(fed.times == Approx(height));
         CHECK(test::evaluate(t).layer(t.layers[0].id)->remarks.empty());
     }

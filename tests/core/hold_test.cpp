@@ -166,8 +166,7 @@ TEST_CASE("a hand is held on the surface of a ball that moves, where it touches 
     const Vec3 begins = unit * test::worldPlaces(actor, *test::evaluate(s).actors[0].result, hand)[12];
     // It stands a little beside the hand, and goes away from it by and by.
     scene::Collider ball = scene::newCollider(s, s.actors[0], 0, scene::Shape::Sphere);
-    ball.actor.clear();
-    ball.joint.clear();
+    ball.mount = {};
     ball.set("radius", radius);
     const Vec3 centre = begins + Vec3(radius + 0.008, 0, 0);
     ball.setVector("offset", centre);

@@ -139,7 +139,7 @@ TEST_CASE("colliders are fitted to a part alone, thin as it is, also where a str
     REQUIRE(edit::carryOut(s, "add-part:actor=" + otter + ",name=tail,joints=tail_02+tail_03+tail_04").ok());
     REQUIRE(edit::carryOut(s, "fit-colliders:actor=" + otter + ",part=tail").ok());
     REQUIRE(s.colliders.size() == 3);
-    for (const scene::Collider& c : s.colliders) CHECK(c.joint.rfind("tail_0", 0) == 0);
+    for (const scene::Collider& c : s.colliders) CHECK(c.mount.joint.rfind("tail_0", 0) == 0);
     // Once more changes nothing: each has one.
     REQUIRE(edit::carryOut(s, "fit-colliders:actor=" + otter + ",part=tail").ok());
     CHECK(s.colliders.size() == 3);

@@ -4,6 +4,9 @@
 
 #include "files/scene_file.h"
 #include "layers/joint_worlds.h"
+#include "layers/bodily.h"
+#include "layers/meeting.h"
+#include "layers/mover.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 #include "measure/response.h"
@@ -151,12 +154,12 @@ struct Stepped {
 
 TEST_CASE("a mover that is started anew and given the state of another goes on with the same bits") {
     for (const layers::LayerKind* kind : layers::kinds()) {
-        if (!kind->movers) continue;
+        if (!kind->simulated) continue;
         INFO(kind->id);
         const scene::Scene s = busy(*kind);
         const auto body = test::evaluate(s).actors[0].body;
         layers::LayerContext context = layers::LayerContext::bare(*s.actors[0].actor, s.layers[0]);
-        if (kind->meets) {
+        if (kind->meets && kind->meets->bodies) {
             context.colliders.push_back(
                 {&s.colliders[0], std::make_shared<const scene::Resolved>(s.colliders[0], scene::colliderTable())});
         }
@@ -164,7 +167,7 @@ TEST_CASE("a mover that is started anew and given the state of another goes on w
         context.cuts = {30};
         for (int handed : {1, 13, 29, 30, 31}) {
             INFO("handed over at frame " << handed);
-            layers::Movers one = kind->movers(context, {*body, 0}), two = kind->movers(context, {*body, 0});
+            layers::Movers one = kind->simulated->movers(context, {*body, 0}), two = kind->simulated->movers(context, {*body, 0});
             Stepped first{*body, *one.front(), {}}, second{*body, *two.front(), {}};
             first.start(0);
             for (int f = 1; f <= handed; ++f) first.step(f);
@@ -174,7 +177,7 @@ TEST_CASE("a mover that is started anew and given the state of another goes on w
             for (int f = handed + 1; f < body->frames(); ++f) REQUIRE(first.step(f) == second.step(f));
         }
         // Without it, it does not: there was something to carry.
-        layers::Movers one = kind->movers(context, {*body, 0}), two = kind->movers(context, {*body, 0});
+        layers::Movers one = kind->simulated->movers(context, {*body, 0}), two = kind->simulated->movers(context, {*body, 0});
         Stepped first{*body, *one.front(), {}}, second{*body, *two.front(), {}};
         first.start(0);
         for (int f = 1; f <= 13; ++f) first.step(f);
@@ -316,10 +319,10 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         values["near"] = 0.1;
         return id == "still" ? 0.05 : id == "near" ? 0.01 : id == "mix" ? 0.3 : spec.start + 0.5 * (spec.soft.high - spec.start);
     }
-    if (kind.isAct) {
+    if (kind.act) {
         // Somebody has to carry it out.
         for (const layers::LayerKind* carrier : layers::kinds())
-            if (carrier->acts) test::addLayer(s, std::string(carrier->id), {"root"}, {{"meets", std::string("nothing")}});
+            if (layers::actsOut(*carrier)) test::addLayer(s, std::string(carrier->id), {"root"}, {{"meets", std::string("nothing")}});
         scene::Values& act = s.layers.edit(0).values;
         act["act"] = std::string(one({"speed", "heading", "rise"})        ? "push"
                                  : one({"height", "spin"})                ? "leap"
@@ -626,7 +629,7 @@ TEST_CASE("colliders on joints keep strands out") {
         s.colliders.edit(0).on = false;
         CHECK(deepest(c) > 0.03);
         s.colliders.edit(0).on = true;
-        s.colliders.edit(0).joint = "gone";
+        s.colliders.edit(0).mount.joint = "gone";
         CHECK(deepest(c) > 0.03);
     }
 }

@@ -122,8 +122,7 @@ TEST_CASE("a loop that does not come round is blended, and says so") {
         // A plane in the way of the swing: it is struck in every lap.
         scene::Scene s = swaying(7, swing, 20);
         scene::Collider& c = *s.collider(edit::addCollider(s, s.actors[0].id, "bone_1", scene::Shape::Plane));
-        c.actor.clear();
-        c.joint.clear();
+        c.mount = {};
         c.setVector("offset", Vec3(place, 0, 0));
         c.set("turn_z", -90.0);
         return s;

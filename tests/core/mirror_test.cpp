@@ -37,7 +37,7 @@ scene::ColliderNumbers placed(const scene::Scene& s, const rig::Sides& sides, co
     const scene::Collider& c = *s.collider(id);
     const scene::ColliderNumbers n = scene::numbersOf(c);
     const layers::ColliderPlace at =
-        layers::placeCollider(n, sides.worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find(c.joint))]);
+        layers::placeCollider(n, sides.worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find(c.mount.joint))]);
     centre = at.centre;
     turn = at.turn;
     return n;
@@ -147,7 +147,7 @@ TEST_CASE("a collider mirrored is the picture of the first in the rest pose, key
     test::keyed(s, {List::Colliders, id}, "offset_y", {{0, 0.02}, {12, 0.2}});
     const auto made = edit::mirror(s, {List::Colliders, id});
     REQUIRE(made);
-    CHECK(s.collider(made.value())->joint == "upper_arm_R");
+    CHECK(s.collider(made.value())->mount.joint == "upper_arm_R");
     const rig::Sides sides = rig::sidesOf(*s.actors[0].actor);
     Vec3 a, b;
     Quat p, q;
@@ -185,7 +185,7 @@ TEST_CASE("keys keep how they ease when what they are of is mirrored: the pictur
         scene::Collider c = *std::as_const(s).collider(owner.id);
         for (const char* stem : {"offset_x", "offset_y", "offset_z"})
             if (const scene::Keys* k = s.shot().keysOf(owner, stem)) c.set(stem, scene::keyedAt(*k, time));
-        const Affine& w = sides.worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find(c.joint))];
+        const Affine& w = sides.worlds[static_cast<std::size_t>(s.actors[0].actor->skeleton.find(c.mount.joint))];
         return Vec3(w.t + rotationOf(w.m) * c.vector("offset"));
     };
     // Held, then straight, then by the slopes that were set.

@@ -420,7 +420,7 @@ TEST_CASE("colliders of props are as the props are: a crate gets a box, a hook s
     const scene::Scene s = test::sceneWith(test::read(f / "props.glb"));
     const auto fitted = scene::fitColliders(s, s.actors[0], {}, 0.02);
     std::map<std::string, std::vector<scene::Collider>> of;
-    for (const scene::Collider& c : fitted) of[c.joint].push_back(c);
+    for (const scene::Collider& c : fitted) of[c.mount.joint].push_back(c);
     REQUIRE(of["rod_mesh"].size() == 1);
     CHECK(of["rod_mesh"][0].shape() == scene::Shape::Capsule);
     REQUIRE(of["crate_mesh"].size() == 1);

@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "layers/common_rows.h"
+#include "layers/filter.h"
 #include "layers/registry.h"
 #include "pipeline/bake.h"
 #include "rig/mesh.h"
@@ -35,6 +36,8 @@ layers::Filtered bob(const layers::LayerContext& context, const rig::Track& belo
     return out;
 }
 
+const layers::Filter kFilter{.run = bob};
+
 const layers::LayerKind kBob{.id = "bob",
                              .label = "Bob",
                              .help = "Moves vertices.",
@@ -43,7 +46,7 @@ const layers::LayerKind kBob{.id = "bob",
                              .settings = kRows,
                              .problem = [](const rig::Actor&, const scene::Layer&) { return std::optional<std::string>(); },
                              .moves = [](const rig::Actor&, const scene::Layer&) { return std::vector<layers::Moved>(); },
-                             .filter = bob};
+                             .filter = &kFilter};
 
 std::vector<Vec3f> posed(const rig::Actor& a, const rig::Track& t, int frame) {
     std::vector<Xform> locals;

@@ -73,7 +73,7 @@ TEST_CASE("a renamed joint keeps all that refers to it, and leaves under its new
     REQUIRE(edit::prepare(s, actor, {rig::Preparation::What::Rename, "ear_L", "left ear", Vec3::Zero()}).ok());
     CHECK(s.layers[0].list("root") == std::vector<std::string>{"rudder"});
     CHECK(s.layers[1].list("joint") == std::vector<std::string>{"left ear", "ear_R"});
-    CHECK(s.colliders[0].joint == "left ear");
+    CHECK(s.colliders[0].mount.joint == "left ear");
     const auto after = test::evaluate(s);
     for (int j = 0; j < skeleton(s).size(); ++j)
         for (int k = 0; k < 29; k += 7) REQUIRE(before.actors[0].result->at(j, k) == after.actors[0].result->at(j, k));

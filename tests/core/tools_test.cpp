@@ -38,7 +38,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     const auto worlds = worldsOf(a, a.restPose());
     const auto of = [&](const char* joint) -> const scene::Collider* {
         for (const scene::Collider& c : fitted)
-            if (c.joint == joint) return &c;
+            if (c.mount.joint == joint) return &c;
         return nullptr;
     };
     for (const char* joint : {"head", "chest", "upper_arm_L", "upper_arm_R", "thigh_L", "thigh_R", "shin_L"}) {
@@ -47,7 +47,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
         CHECK(of(joint)->number("radius") > 0.01 * a.height);
         CHECK(of(joint)->number("radius") < 0.3 * a.height);
     }
-    for (const scene::Collider& c : fitted) CHECK(c.joint.rfind("tail", 0) != 0);  // a strand swings it
+    for (const scene::Collider& c : fitted) CHECK(c.mount.joint.rfind("tail", 0) != 0);  // a strand swings it
     // Most of what a thigh alone moves lies inside its capsule or near its surface.
     const int thigh = a.skeleton.find("thigh_L");
     const physics::Body body =
@@ -71,7 +71,7 @@ TEST_CASE("fitted capsules hold the limbs they were fitted to, and mirror one an
     const auto ends = [&](const scene::Collider& c) {
         const physics::Body b = layers::bodyOf(
             scene::numbersOf(c),
-            layers::placeCollider(scene::numbersOf(c), worlds[static_cast<std::size_t>(a.skeleton.find(c.joint))]));
+            layers::placeCollider(scene::numbersOf(c), worlds[static_cast<std::size_t>(a.skeleton.find(c.mount.joint))]));
         return std::pair(b.a, b.b);
     };
     const double middle = worlds[static_cast<std::size_t>(a.skeleton.find("hips"))].t.x();
@@ -120,8 +120,7 @@ TEST_CASE("a trial on top of a clip is as long as that, and adds its move to it"
 }
 
 TEST_CASE("every trial loops, moves any rig, and moves a joint alone when asked") {
-    for (const std::string& file :
-         {kOtterFile, test::kDeckhandFile, test::sourceFolder() + "/demo/assets/jetty.glb"}) {
+    for (const std::string& file : {kOtterFile, test::kDeckhandFile, test::sourceFolder() + "/demo/assets/jetty.glb"}) {
         const auto actor = test::read(file);
         const int last = actor->skeleton.size() - 1;
         for (const rig::TrialMove& m : rig::trialMoves())

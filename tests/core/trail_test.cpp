@@ -27,8 +27,8 @@ rig::Track ownTrack(const rig::Actor& actor, int clip) {
 TEST_CASE("a spot of the mesh goes where the posed mesh has it, and a joint where it is") {
     const auto actor = test::read(test::kOtterFile);
     const rig::Track track = ownTrack(*actor, 0);
-    const measure::SurfaceSpot spot{0, 0, {10, 400, 900}, {0.2f, 0.5f, 0.3f}};
-    const auto way = measure::wayOf(*actor, track, 0, spot);
+    const rig::SurfaceSpot spot{0, 0, {10, 400, 900}, {0.2f, 0.5f, 0.3f}};
+    const auto way = measure::wayOf(*actor, track, {0, std::make_shared<const rig::SpotRider>(*actor, spot)});
     std::vector<Xform> locals;
     std::vector<Affine> worlds;
     for (const int f : {0, 7, track.frames() - 1}) {
@@ -42,7 +42,7 @@ TEST_CASE("a spot of the mesh goes where the posed mesh has it, and a joint wher
         CHECK((way[static_cast<std::size_t>(f)] - is.cast<double>()).norm() < 1e-5);
     }
     const int head = actor->skeleton.find("head");
-    const auto joint = measure::wayOf(*actor, track, head, std::nullopt);
+    const auto joint = measure::wayOf(*actor, track, {head});
     const auto places = test::worldPlaces(*actor, track, head);
     for (std::size_t f = 0; f < joint.size(); ++f) CHECK((joint[f] - places[f]).norm() < 1e-12);
     // Seen from a joint, what it carries rigidly stands still.

@@ -2,6 +2,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/joint_worlds.h"
+#include "layers/mover.h"
 #include "layers/showing.h"
 #include "rig/region.h"
 
@@ -133,6 +134,8 @@ constexpr layers::Showing kShowing{
 
 }  // namespace
 
+const layers::Simulated kSimulated{.movers = movers};
+
 const layers::LayerKind kWobble{
     .id = "wobble",
     .label = "Wobble",
@@ -145,9 +148,9 @@ const layers::LayerKind kWobble{
         return std::nullopt;
     },
     .moves = [](const rig::Actor&, const scene::Layer&) { return std::vector<layers::Moved>(); },
-    .movers = movers,
+    .simulated = &kSimulated,
+    .showing = &kShowing,
     .reads = [](const rig::Actor& a,
-                const scene::Layer& l) { return std::vector<int>{a.skeleton.find(l.list("joint").front())}; },
-    .showing = &kShowing};
+                const scene::Layer& l) { return std::vector<int>{a.skeleton.find(l.list("joint").front())}; }};
 
 }  // namespace nutatio::test

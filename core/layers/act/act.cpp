@@ -1,8 +1,11 @@
 #include "layers/act/act.h"
 
+#include <algorithm>
+
 #include "layers/act/act_shown.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "scene/items.h"
 
 namespace nutatio::layers::act {
 
@@ -73,10 +76,9 @@ constexpr SettingSpec kSettings[] = {
      .only = "starts=when near"},
     {.id = "to",
      .label = "Aims at",
-     .type = SettingType::Joint,
+     .type = SettingType::Mount,
      .help = "The joint of any actor that it aims at or holds on to; none: the place below.",
      .feel = false,
-     .anywhere = true,
      .together = true,
      .only = "act=reach|look|hold|leap",
      .group = "Aim"},
@@ -218,6 +220,38 @@ std::vector<Moved> moves(const rig::Actor&, const scene::Layer&) {
     return {};
 }
 
+/// The number of a row's choice, in the order of its table.
+template <class E>
+E chosen(const scene::Resolved& settings, std::string_view row) {
+    const auto all = scene::choicesOf(*scene::findRow(kSettings, row));
+    return static_cast<E>(std::find(all.begin(), all.end(), settings.text(row)) - all.begin());
+}
+
+Doing doing(const scene::Resolved& s) {
+    Doing out;
+    out.what = chosen<Doing::What>(s, "act");
+    out.starts = chosen<Doing::Starts>(s, "starts");
+    out.turning = chosen<Doing::Turning>(s, "turning");
+    out.toPlace = s.text("leap") == "to the place";
+    out.byLegs = s.text("off") == "by its legs";
+    out.joints = s.list("joint");
+    out.to = s.text("to");
+    if (!s.list("onto").empty()) out.onto = s.list("onto").front();
+    out.near = s.at("near");
+    out.height = s.at("height");
+    out.crouch = s.at("crouch");
+    out.crouchFrames = s.at("crouch_frames");
+    out.effort = s.at("effort");
+    out.spin = radians(s.at("spin"));
+    out.push = s.at("speed") * scene::windDirection(s.at("heading"), s.at("rise"));
+    out.force = s.number("force");
+    out.strength = s.number("mix");
+    for (std::size_t k = 0; k < 3; ++k) out.at[k] = s.number(std::string("place_") + "xyz"[k]);
+    return out;
+}
+
+const Deed kDeed{"act", doing};
+
 }  // namespace
 
 const LayerKind kKind{
@@ -229,8 +263,7 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .showing = &kShowing,
-    .isAct = true,
-    .sort = "act"};
+    .act = &kDeed,
+    .showing = &kShowing};
 
 }  // namespace nutatio::layers::act

@@ -14,9 +14,8 @@ std::optional<Aim> aimOf(const OnShow& now) {
     if (does != "reach" && does != "look" && does != "leap") return std::nullopt;
     Aim out{};
     const std::string own = now.layer.actor;
-    if (const std::string& to = now.layer.text("to"); !to.empty()) {
-        const scene::JointIn named = scene::jointIn(now.actor.skeleton, to);
-        const auto world = now.carrier(named.actor.empty() ? own : named.actor, named.joint);
+    if (const auto to = scene::mountIn(now.actor.skeleton, own, now.layer.text("to"))) {
+        const auto world = now.carrier(*to);
         if (!world) return std::nullopt;
         out.carrier.t = world->t;
         out.carrier.m = rotationOf(world->m).toRotationMatrix();
@@ -24,7 +23,7 @@ std::optional<Aim> aimOf(const OnShow& now) {
     out.place = out.carrier.apply(now.settings.vector("place", now.frame));
     const auto& joints = now.layer.list("joint");
     const bool none = joints.empty() && now.actor.skeleton.size() == 0;
-    const auto from = none ? std::nullopt : now.carrier(own, joints.empty() ? now.actor.skeleton.reference(0) : joints.front());
+    const auto from = none ? std::nullopt : now.carrier({own, joints.empty() ? now.actor.skeleton.reference(0) : joints.front()});
     out.from = from ? from->t : out.place;
     return out;
 }

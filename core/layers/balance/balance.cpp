@@ -2,9 +2,11 @@
 
 #include "layers/balance/balance_shown.h"
 #include "layers/balance/balancing.h"
+#include "layers/bodily.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 #include "layers/figure_parts.h"
+#include "layers/filter.h"
 #include "rig/roles.h"
 
 namespace nutatio::layers::balance {
@@ -190,6 +192,9 @@ std::vector<Volume> volumes(const rig::Actor& actor, const scene::Layer& layer) 
 
 }  // namespace
 
+const Filter kFilter{.run = balance};
+const Bodily kBodily{.volumes = volumes};
+
 const LayerKind kKind{.id = "balance",
                       .label = "Balance",
                       .help =
@@ -200,10 +205,10 @@ const LayerKind kKind{.id = "balance",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = balance,
-                      .reads = reads,
+                      .filter = &kFilter,
+                      .body = &kBodily,
                       .showing = &kShowing,
-                      .volumes = volumes,
+                      .reads = reads,
                       .concerned = concerned};
 
 }  // namespace nutatio::layers::balance

@@ -1,7 +1,7 @@
 // The filter of a Balance layer.
 #pragma once
 
-#include "layers/layer_kind.h"
+#include "layers/filter.h"
 
 namespace nutatio::layers::balance {
 

@@ -6,6 +6,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "layers/run.h"
 #include "rig/sides.h"
@@ -262,6 +263,8 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 }  // namespace
 
+const Filter kFilter{.run = filter, .live = live};
+
 const LayerKind kKind{.id = "borrow",
                       .label = "Borrow",
                       .help =
@@ -273,8 +276,7 @@ const LayerKind kKind{.id = "borrow",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = filter,
-                      .live = live,
+                      .filter = &kFilter,
                       .measured = measured,
                       .reads = reads};
 

@@ -7,6 +7,7 @@
 #include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 
 namespace nutatio::layers::carry {
@@ -30,10 +31,9 @@ constexpr SettingSpec kSettings[] = {
      .feel = false},
     {.id = "by",
      .label = "Carried by",
-     .type = SettingType::Joint,
+     .type = SettingType::Mount,
      .help = "The joint of any actor that carries it, over the intervals of this layer; none: it stays where it is in the world.",
      .feel = false,
-     .anywhere = true,
      .together = true},
     {.id = "lets_go",
      .label = "Let go over",
@@ -49,10 +49,8 @@ constexpr SettingSpec kSettings[] = {
 
 /// The joint of the layer's own actor that carries, where it is one; kNoJoint else.
 int ownCarrier(const rig::Actor& actor, const scene::Layer& layer) {
-    const std::string& by = layer.text("by");
-    if (by.empty()) return rig::kNoJoint;
-    const scene::JointIn named = scene::jointIn(actor.skeleton, by);
-    return named.actor.empty() || named.actor == layer.actor ? actor.skeleton.find(named.joint) : rig::kNoJoint;
+    const auto by = scene::mountIn(actor.skeleton, layer.actor, layer.text("by"));
+    return by && by->actor == layer.actor ? actor.skeleton.find(by->joint) : rig::kNoJoint;
 }
 
 std::vector<int> carriedBy(const rig::Actor& actor, const scene::Layer& layer) {
@@ -100,10 +98,7 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
     Anchors anchors(context);
     const std::string& named = context.settings->text("by");
     int carrier = -1;
-    if (!named.empty()) {
-        const scene::JointIn in = scene::jointIn(s, named);
-        carrier = anchors.add(in.actor.empty() ? context.layer.actor : in.actor, in.joint);
-    }
+    if (const auto mount = scene::mountIn(s, context.layer.actor, named)) carrier = anchors.add(*mount);
     anchors.close();
     Filtered out;
     if (!named.empty() && carrier < 0)
@@ -162,6 +157,8 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
+const Filter kFilter{.run = filter};
+
 const LayerKind kKind{.id = "carry",
                       .label = "Carry",
                       .help =
@@ -172,7 +169,7 @@ const LayerKind kKind{.id = "carry",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = filter,
+                      .filter = &kFilter,
                       .readsSpans = true};
 
 }  // namespace nutatio::layers::carry

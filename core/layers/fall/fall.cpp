@@ -8,7 +8,9 @@
 #include "layers/common_rows.h"
 #include "layers/descent.h"
 #include "layers/fall/fall_shown.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
+#include "layers/meeting.h"
 #include "physics/articulated.h"
 #include "rig/figure.h"
 #include "rig/figure_limits.h"
@@ -253,9 +255,9 @@ class Falling {
     void readColliders() {
         Anchors anchors(m_c);
         for (const LayerContext::Body& b : m_c.colliders) {
-            const int anchor = anchors.add(b.collider->actor, b.collider->joint);
+            const int anchor = anchors.add(b.collider->mount);
             // What rides on the body itself is the body.
-            if (anchor >= 0 && b.collider->actor != m_c.layer.actor) m_met.push_back({b.settings, anchor, {}});
+            if (anchor >= 0 && b.collider->mount.actor != m_c.layer.actor) m_met.push_back({b.settings, anchor, {}});
         }
         anchors.close();
         if (m_met.empty()) return;
@@ -443,6 +445,9 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
+const Filter kFilter{.run = filter};
+const Meeting kMeeting{.bodies = true, .wind = true};
+
 const LayerKind kKind{.id = "fall",
                       .label = "Fall",
                       .help =
@@ -453,9 +458,9 @@ const LayerKind kKind{.id = "fall",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = filter,
+                      .filter = &kFilter,
+                      .meets = &kMeeting,
                       .showing = &kShowing,
-                      .readsSpans = true,
-                      .meets = true};
+                      .readsSpans = true};
 
 }  // namespace nutatio::layers::fall

@@ -9,8 +9,10 @@
 #include "layers/anchors.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/hold/hold_shown.h"
 #include "layers/joint_worlds.h"
+#include "layers/meeting.h"
 #include "rig/contacts.h"
 #include "rig/limb.h"
 #include "rig/roles.h"
@@ -61,11 +63,10 @@ constexpr SettingSpec kSettings[] = {
      .group = "Contacts"},
     {.id = "on",
      .label = "Held to",
-     .type = SettingType::Joint,
+     .type = SettingType::Mount,
      .help =
          "The joint of any actor that points are held to, as they stand to it in the middle of the contact; none: the ground.",
      .feel = false,
-     .anywhere = true,
      .together = true},
     {.id = "onto",
      .label = "On the surface of",
@@ -338,7 +339,7 @@ class Holding {
         Anchors anchors(m_c);
         for (const LayerContext::Body& b : m_c.colliders) {
             if (onto.empty() || b.collider->id != onto.front()) continue;
-            const int anchor = anchors.add(b.collider->actor, b.collider->joint);
+            const int anchor = anchors.add(b.collider->mount);
             if (anchor < 0) return false;
             anchors.close();
             const scene::Placement& p = m_c.placement;
@@ -377,8 +378,7 @@ class Holding {
         const std::string& on = m_settings.text("on");
         if (!on.empty()) {
             Anchors anchors(m_c);
-            const scene::JointIn named = scene::jointIn(m_s, on);
-            const int number = anchors.add(named.actor.empty() ? m_c.layer.actor : named.actor, named.joint);
+            const int number = anchors.add(*scene::mountIn(m_s, m_c.layer.actor, on));
             anchors.close();
             m_carried = number >= 0;
             for (int f = 0; f < m_n && number >= 0; ++f) {
@@ -774,6 +774,9 @@ Filtered filter(const LayerContext& context, const rig::Track& below, const Canc
 
 }  // namespace
 
+const Filter kFilter{.run = filter};
+const Meeting kMeeting{.bodies = true, .onto = onto};
+
 const LayerKind kKind{.id = "hold",
                       .label = "Hold",
                       .help =
@@ -784,12 +787,11 @@ const LayerKind kKind{.id = "hold",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = filter,
+                      .filter = &kFilter,
+                      .meets = &kMeeting,
                       .showing = &kShowing,
                       .part = {"One point", "Point that is held", "Its dot on the stage can be dragged over the body."},
                       .concerned = concerned,
-                      .readsSpans = true,
-                      .meets = true,
-                      .onto = onto};
+                      .readsSpans = true};
 
 }  // namespace nutatio::layers::hold

@@ -6,6 +6,8 @@
 #include "layers/common_rows.h"
 #include "layers/cuts.h"
 #include "layers/descent.h"
+#include "layers/meeting.h"
+#include "layers/mover.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers::jiggle {
@@ -492,6 +494,9 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
+const Simulated kSimulated{.movers = movers};
+const Meeting kMeeting{.wind = true};
+
 const LayerKind kKind{
     .id = "jiggle",
     .label = "Jiggle",
@@ -503,8 +508,8 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .movers = movers,
-    .blown = true,
+    .simulated = &kSimulated,
+    .meets = &kMeeting,
     .suits = kSuits,
     .feels = jiggleFeels};
 

@@ -6,6 +6,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "rig/path.h"
 
@@ -403,6 +404,8 @@ double remembers(const scene::Resolved& s, double fps) {
 
 }  // namespace
 
+const Filter kFilter{.run = filter, .remembers = remembers};
+
 const LayerKind kKind{.id = "overlap",
                       .label = "Overlap",
                       .help =
@@ -414,8 +417,7 @@ const LayerKind kKind{.id = "overlap",
                       .settings = kSettings,
                       .problem = problem,
                       .moves = moves,
-                      .filter = filter,
-                      .remembers = remembers,
+                      .filter = &kFilter,
                       .measured = measured};
 
 }  // namespace nutatio::layers::overlap

@@ -1,7 +1,10 @@
 #include "layers/ragdoll/ragdoll.h"
 
+#include "layers/bodily.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/meeting.h"
+#include "layers/mover.h"
 #include "layers/ragdoll/ragdoll_mover.h"
 #include "layers/ragdoll/ragdoll_shown.h"
 
@@ -199,6 +202,10 @@ std::string added(const rig::Actor& actor, const scene::Layer& layer) {
 
 }  // namespace
 
+const Simulated kSimulated{.movers = movers, .joins = joins};
+const Meeting kMeeting{.bodies = true, .wind = true};
+const Bodily kBodily{.volumes = volumes, .acts = true};
+
 const LayerKind kKind{
     .id = "ragdoll",
     .label = "Ragdoll",
@@ -209,13 +216,10 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .movers = movers,
+    .simulated = &kSimulated,
+    .meets = &kMeeting,
+    .body = &kBodily,
     .showing = &kShowing,
-    .volumes = volumes,
-    .added = added,
-    .acts = true,
-    .joins = joins,
-    .meets = true,
-    .blown = true};
+    .added = added};
 
 }  // namespace nutatio::layers::ragdoll

@@ -15,6 +15,9 @@ namespace nutatio::layers::ragdoll {
 
 namespace {
 
+using What = Doing::What;
+using Starts = Doing::Starts;
+
 constexpr double kLookSwing = 3;   // [1/s]
 constexpr double kLegsGive = 0.9;  // of their strength, while they extend
 
@@ -27,14 +30,10 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
         Act act;
         act.name = a.layer->name;
         act.settings = a.settings;
-        act.does = a.settings->text("act");
-        act.starts = a.settings->text("starts");
-        act.turning = a.settings->text("turning");
-        act.leap = a.settings->text("leap");
-        if (!a.settings->list("onto").empty()) act.onto = a.settings->list("onto").front();
+        act.asks = a.doing;
         act.spans = a.spans;
         act.share = a.share;
-        for (const std::string& j : a.settings->list("joint")) {
+        for (const std::string& j : act.asks.joints) {
             const int joint = context.actor.skeleton.find(j);
             const int segment = joint == rig::kNoJoint ? -1 : figure.segmentOf[static_cast<std::size_t>(joint)];
             if (segment >= 0) act.segments.push_back(static_cast<std::size_t>(segment));
@@ -45,16 +44,14 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
             const int p = figure.segments[i].parent;
             act.below.push_back(own || (p >= 0 && act.below[static_cast<std::size_t>(p)]));
         }
-        if (act.does == "leap" && a.settings->text("off") == "by its legs") {
+        if (act.asks.what == What::Leap && act.asks.byLegs) {
             std::vector<std::size_t> feet;
             for (std::size_t s : act.segments)
                 if (figure.segments[s].parent >= 0) feet.push_back(s);
             act.legs.emplace(figure, std::move(feet));
         }
-        if (const std::string& to = a.settings->text("to"); !to.empty()) {
-            const scene::JointIn named = scene::jointIn(context.actor.skeleton, to);
-            act.anchor = anchors.add(named.actor.empty() ? context.layer.actor : named.actor, named.joint);
-        }
+        if (const auto to = scene::mountIn(context.actor.skeleton, context.layer.actor, act.asks.to))
+            act.anchor = anchors.add(*to);
         m_acts.push_back(std::move(act));
     }
 }
@@ -92,16 +89,16 @@ void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics:
                      const std::vector<std::pair<std::string, physics::Body>>& bodies) const {
     act.targetBefore = act.target;
     act.turnBefore = act.turn;
-    const Vec3 place = act.settings->vector("place", frame);
+    const Vec3 place = act.asks.place(frame);
     act.target = place;
     act.turn = Quat::Identity();
     if (act.anchor >= 0) {
         const Affine& w = anchors.world(act.anchor);
         act.turn = (m_placement.turn * rotationOf(w.m)).normalized();
-        act.target = m_placement.toWorld(w.t) + (act.does == "hold" ? Vec3(Vec3::Zero()) : Vec3(act.turn * place));
+        act.target = m_placement.toWorld(w.t) + (act.asks.what == What::Hold ? Vec3(Vec3::Zero()) : Vec3(act.turn * place));
     }
-    if (act.onto.empty()) return;
-    const auto at = std::find_if(bodies.begin(), bodies.end(), [&](const auto& b) { return b.first == act.onto; });
+    if (act.asks.onto.empty()) return;
+    const auto at = std::find_if(bodies.begin(), bodies.end(), [&](const auto& b) { return b.first == act.asks.onto; });
     if (at == bodies.end()) return;
     const Vec3 hand = handOf(body, act.segments.front());
     const physics::Contact c = physics::nearest(at->second, hand, Vec3::Zero());
@@ -109,13 +106,13 @@ void BodyActs::place(Act& act, int frame, const Anchors& anchors, const physics:
 }
 
 bool BodyActs::due(const Act& act, std::size_t number, const physics::OneBody& body) const {
-    if (act.starts == "after the act below") return number == 0 || m_acts[number - 1].over;
-    if (act.starts == "on touch") {
+    if (act.asks.starts == Starts::AfterTheOneBelow) return number == 0 || m_acts[number - 1].over;
+    if (act.asks.starts == Starts::OnTouch) {
         for (std::size_t i = 0; i < body.size(); ++i)
             if (act.below[i] && body.touches(i)) return true;
         return false;
     }
-    if (act.starts == "when near") return (handOf(body, act.segments.front()) - act.target).norm() < act.settings->at("near");
+    if (act.asks.starts == Starts::WhenNear) return (handOf(body, act.segments.front()) - act.target).norm() < act.asks.near;
     return true;
 }
 
@@ -126,23 +123,23 @@ Vec3 BodyActs::leftOf(const Quat& root) const {
 }
 
 Vec3 BodyActs::turnBy(const Act& act, const physics::OneBody& body) const {
-    if (act.turning == "turns on") return Vec3::Zero();
+    if (act.asks.turning == Doing::Turning::On) return Vec3::Zero();
     // Forwards as it stands now: about what is to its left.
     const Vec3 asked =
-        act.turning == "turns as asked" ? Vec3(radians(act.settings->at("spin")) * leftOf(body.turn(0))) : Vec3(Vec3::Zero());
+        act.asks.turning == Doing::Turning::AsAsked ? Vec3(act.asks.spin * leftOf(body.turn(0))) : Vec3(Vec3::Zero());
     return asked - body.spinOfWhole();
 }
 
 LegsAsked BodyActs::askedOf(const Act& act, int frame, double dt) const {
     LegsAsked out;
-    out.crouch = act.settings->at("crouch");
-    out.seconds = act.settings->at("crouch_frames") / m_fps;
-    out.effort = act.settings->at("effort");
-    out.strength = act.settings->at("mix", frame);
-    out.toPlace = act.leap == "to the place";
+    out.crouch = act.asks.crouch;
+    out.seconds = act.asks.crouchFrames / m_fps;
+    out.effort = act.asks.effort;
+    out.strength = act.asks.strength.at(frame);
+    out.toPlace = act.asks.toPlace;
     out.place = act.target;
     out.until = std::max(dt, act.length - act.past + dt);
-    out.height = act.settings->at("height");
+    out.height = act.asks.height;
     return out;
 }
 
@@ -155,29 +152,27 @@ void BodyActs::begin(Act& act, int frame, double dt, physics::OneBody& body) {
     const std::size_t hand = act.segments.front();
     act.from = handOf(body, hand);
     act.own = act.turn.conjugate() * (act.from - act.target);
-    const double strength = act.settings->at("mix", frame);
+    const double strength = act.asks.strength.at(frame);
     const Vec3 g = body.gravity();
-    if (act.does == "leap") {
+    if (act.asks.what == What::Leap) {
         const Vec3 v = body.meanVelocity();
         Vec3 wanted = v;
         if (act.legs) {
             act.legs->begin(body, askedOf(act, frame, dt));
             if (act.legs->hasLegs()) return;
         }
-        if (act.leap == "to the place") {
+        if (act.asks.toPlace) {
             const double T = std::max(dt, act.length);
             wanted = (act.target - body.centreOfMass() - 0.5 * g * T * T) / T;
         } else {
             const Vec3 up = g.norm() > 0 ? Vec3(-g.normalized()) : Vec3(Vec3::UnitY());
-            wanted += (std::sqrt(2 * g.norm() * act.settings->at("height")) - v.dot(up)) * up;
+            wanted += (std::sqrt(2 * g.norm() * act.asks.height) - v.dot(up)) * up;
         }
         body.hurl(strength * (wanted - v), strength * turnBy(act, body));
     }
-    if (act.does == "push") {
-        const Vec3 way = scene::windDirection(act.settings->at("heading"), act.settings->at("rise"));
+    if (act.asks.what == What::Push) {
         for (std::size_t s : act.segments)
-            body.push(s, Vec3::Zero(),
-                      strength * body.mass() * act.settings->at("speed") / static_cast<double>(act.segments.size()) * way);
+            body.push(s, Vec3::Zero(), strength * body.mass() / static_cast<double>(act.segments.size()) * act.asks.push);
     }
 }
 
@@ -208,43 +203,43 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         }
         const bool begins = act.begun < 0;
         if (begins) {
-            act.begun = act.starts == "on time" ? from : time;
+            act.begun = act.asks.starts == Starts::OnTime ? from : time;
             act.over = false;
             act.targetBefore = act.target;
             act.turnBefore = act.turn;
         }
         act.active = true;
-        act.force = act.settings->at("force", frame);
+        act.force = act.asks.force.at(frame);
         act.past = time - act.begun;
         act.length = to - act.begun;
         if (begins) begin(act, frame, dt, body);
         const double strength =
             act.share.empty() ? 1 : act.share[std::min(static_cast<std::size_t>(frame), act.share.size() - 1)];
         // One that began late is eased from where it began.
-        act.weight = act.starts == "on time" || ease <= 0
+        act.weight = act.asks.starts == Starts::OnTime || ease <= 0
                          ? strength
-                         : act.settings->at("mix", frame) * std::min(eased(act.past / ease), 1.0);
-        if (act.does == "limp") {
+                         : act.asks.strength.at(frame) * std::min(eased(act.past / ease), 1.0);
+        if (act.asks.what == What::Limp) {
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.below[i]) m_limp[i] = std::max(m_limp[i], act.weight);
             // A spring on the whole body would hold it up, however little of it were left.
-            const double mix = act.settings->at("mix", frame);
+            const double mix = act.asks.strength.at(frame);
             if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
         }
         const bool legs = act.legs && act.legs->hasLegs();
         if (legs) act.legs->advance(act.past, body, askedOf(act, frame, dt));
         // What is thrown is let go at once: a root that is still led would take the speed away.
-        if ((act.does == "leap" || act.does == "push") && act.settings->at("mix", frame) > 0 &&
+        if ((act.asks.what == What::Leap || act.asks.what == What::Push) && act.asks.strength.at(frame) > 0 &&
             (!legs || act.legs->drives() || act.legs->isOff()))
             m_freed = 1;
         if (legs && act.legs->drives())
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.legs->isLeg(i)) m_limp[i] = std::max(m_limp[i], kLegsGive);
-        if (act.does == "recover") {
+        if (act.asks.what == What::Recover) {
             m_recoverSeconds = act.spans.empty() ? 1 : std::max(dt, to - act.begun);
             m_recovering = std::min(1.0, act.past / m_recoverSeconds);
         }
-        if (act.does == "reach" && act.past >= std::max(ease, 2 * dt) && act.weight > 0.99 * act.settings->at("mix", frame))
+        if (act.asks.what == What::Reach && act.past >= std::max(ease, 2 * dt) && act.weight > 0.99 * act.asks.strength.at(frame))
             act.off = std::max(act.off, (handOf(body, act.segments.front()) - act.targetBefore).norm());
     }
 }
@@ -254,8 +249,10 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
     bool anchored = false;
     for (Act& act : m_acts) {
         if (act.active && act.legs && act.legs->drive(u * dt, h, body, thrusts))
-            body.hurl(Vec3::Zero(), act.settings->at("mix") * turnBy(act, body));
-        if (!act.active || act.weight <= 0 || (act.does != "reach" && act.does != "hold" && act.does != "look")) continue;
+            body.hurl(Vec3::Zero(), act.asks.strength.at() * turnBy(act, body));
+        if (!act.active || act.weight <= 0 ||
+            (act.asks.what != What::Reach && act.asks.what != What::Hold && act.asks.what != What::Look))
+            continue;
         const double weight = act.weight * act.force;
         const auto ease = [&] {
             for (const scene::Interval& s : act.spans)
@@ -266,17 +263,17 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
             physics::Grip g;
             g.segment = body.number(segment);
             // [times the body's weight], and of turning a tenth of its size as a lever.
-            g.most = weight * m_weight * (act.does == "look" ? 0.1 * m_size : 1.0);
+            g.most = weight * m_weight * (act.asks.what == What::Look ? 0.1 * m_size : 1.0);
             const auto at = [&](double share) -> Vec3 {
                 const Vec3 target = act.targetBefore + share * (act.target - act.targetBefore);
-                if (act.does == "hold") {
+                if (act.asks.what == What::Hold) {
                     const Vec3 by = rotationVector(act.turn * act.turnBefore.conjugate());
                     return target + fromRotationVector(share * by) * act.turnBefore * act.own;
                 }
                 const double past = std::max(0.0, act.past + (share - 1) * dt);
                 return act.from + eased(past / ease) * (target - act.from);
             };
-            if (act.does == "look") {
+            if (act.asks.what == What::Look) {
                 g.turns = true;
                 g.swing = kLookSwing;
                 g.zeta = 0.7;
@@ -295,7 +292,7 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
                 g.at = m_hands[segment];
                 g.place = at(u);
                 g.velocity = (at(u + h / dt) - g.place) / h;
-                g.anchors = act.does == "hold" && !anchored && act.weight > 0.99;
+                g.anchors = act.asks.what == What::Hold && !anchored && act.weight > 0.99;
                 anchored = anchored || g.anchors;
             }
             grips.push_back(g);
@@ -331,14 +328,14 @@ const double* BodyActs::takeState(const double* from) {
 std::vector<std::string> BodyActs::remarks() const {
     std::vector<std::string> out;
     for (const Act& a : m_acts) {
-        if (a.does == "reach" && a.off > 0.02 * m_size) {
+        if (a.asks.what == What::Reach && a.off > 0.02 * m_size) {
             char text[160];
             std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for", a.name.c_str(), 100 * a.off);
             out.emplace_back(text);
         }
         if (a.legs)
             if (const std::string less = a.legs->shortfall(m_size); !less.empty()) out.push_back("\"" + a.name + "\" " + less);
-        if (a.starts != "on time" && !a.spans.empty() && a.begun < 0 && !a.over)
+        if (a.asks.starts != Starts::OnTime && !a.spans.empty() && a.begun < 0 && !a.over)
             out.push_back("\"" + a.name + "\" is never due in this shot");
     }
     return out;

@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "layers/anchors.h"
+#include "layers/mover.h"
 #include "layers/ragdoll/push_off.h"
 
 namespace nutatio::layers::ragdoll {
@@ -39,8 +40,9 @@ class BodyActs {
 
   private:
     struct Act {
-        std::string name, does, starts, turning, leap, onto;
-        ResolvedPtr settings;
+        std::string name;
+        ResolvedPtr settings;  // that it asks by
+        Doing asks;
         std::vector<scene::Interval> spans;
         scene::Curve share;
         std::vector<std::size_t> segments;  // that do it

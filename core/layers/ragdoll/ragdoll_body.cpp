@@ -119,13 +119,13 @@ void RagdollBody::addColliders(const LayerContext& context, std::span<const Laye
     for (const LayerContext::Body& b : context.colliders) {
         const scene::Collider& c = *b.collider;
         if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
-        const int anchor = m_anchors.add(c.actor, c.joint);
+        const int anchor = m_anchors.add(c.mount);
         if (anchor < 0) continue;
         // What rides on the body itself is the body.
         const int joint = m_anchors.ownJoint(anchor);
         if (joint != rig::kNoJoint && m_figure->segmentOf[static_cast<std::size_t>(joint)] >= 0) continue;
         if (std::any_of(fellows.begin(), fellows.end(), [&](const LayerContext* f) {
-                const int j = f->layer.actor == c.actor ? f->actor.skeleton.find(c.joint) : rig::kNoJoint;
+                const int j = f->layer.actor == c.mount.actor ? f->actor.skeleton.find(c.mount.joint) : rig::kNoJoint;
                 return j != rig::kNoJoint &&
                        rig::figureOf(f->actor, topsOf(f->actor, f->layer))->segmentOf[static_cast<std::size_t>(j)] >= 0;
             }))

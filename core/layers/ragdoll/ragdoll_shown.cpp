@@ -20,7 +20,7 @@ struct Placed {
 std::vector<Placed> placed(const OnShow& now) {
     std::vector<Placed> out;
     const double unit = now.placement.metres;
-    for (const Volume& v : kKind.volumes(now.actor, now.layer)) {
+    for (const Volume& v : kKind.body->volumes(now.actor, now.layer)) {
         const Affine& world = now.worlds[static_cast<std::size_t>(v.joint)];
         const Quat turn = rotationOf(world.m);
         const auto at = [&](const Vec3& p) -> Vec3 { return world.t + turn * (unit * p); };

@@ -6,6 +6,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "rig/path.h"
 
@@ -251,6 +252,8 @@ double remembers(const scene::Resolved& s, double fps) {
 
 }  // namespace
 
+const Filter kFilter{.run = filter, .remembers = remembers};
+
 const LayerKind kKind{
     .id = "steady",
     .label = "Steady",
@@ -262,8 +265,7 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .filter = filter,
-    .remembers = remembers,
+    .filter = &kFilter,
     .measured = measured};
 
 }  // namespace nutatio::layers::steady

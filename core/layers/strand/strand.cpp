@@ -1,6 +1,8 @@
 #include "layers/strand/strand.h"
 
 #include "layers/common_rows.h"
+#include "layers/meeting.h"
+#include "layers/mover.h"
 #include "layers/strand/strand_mover.h"
 
 namespace nutatio::layers::strand {
@@ -294,6 +296,9 @@ Movers movers(const LayerContext& context, const PoseView& rest) {
 
 }  // namespace
 
+const Simulated kSimulated{.movers = movers, .swings = swings};
+const Meeting kMeeting{.bodies = true, .wind = true, .reach = reach};
+
 const LayerKind kKind{
     .id = "strand",
     .label = "Strand",
@@ -303,10 +308,8 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .movers = movers,
-    .swings = swings,
-    .meets = true,
-    .reach = reach,
+    .simulated = &kSimulated,
+    .meets = &kMeeting,
     .suits = kSuits,
     .feels = strandFeels};
 

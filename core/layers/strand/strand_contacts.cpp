@@ -32,7 +32,7 @@ void StrandMover::addColliders(const LayerContext& context) {
     for (const LayerContext::Body& b : context.colliders) {
         const scene::Collider& c = *b.collider;
         if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
-        const int anchor = m_anchors.add(c.actor, c.joint);
+        const int anchor = m_anchors.add(c.mount);
         if (anchor < 0) continue;
         Ridden r;
         r.name = c.name;
@@ -59,7 +59,7 @@ void StrandMover::readNumbers(Ridden& r, int frame) const {
 void StrandMover::addPins(const LayerContext& context) {
     for (const LayerContext::Hold& hold : context.pins) {
         const scene::Pin* p = hold.pin;
-        const int joint = m_skeleton.find(p->joint), anchor = m_anchors.add(p->toActor, p->toJoint);
+        const int joint = m_skeleton.find(p->joint), anchor = m_anchors.add(p->to);
         if (joint == rig::kNoJoint || anchor < 0) continue;
         for (std::size_t k = 0; k < m_strands.size(); ++k) {
             const StrandJoints& plan = m_strands[k].plan;

@@ -5,6 +5,7 @@
 
 #include "layers/anchors.h"
 #include "layers/cuts.h"
+#include "layers/mover.h"
 #include "layers/strand/strand_joints.h"
 #include "physics/air.h"
 

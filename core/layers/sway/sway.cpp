@@ -6,6 +6,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "rig/sides.h"
 
@@ -381,6 +382,8 @@ double SwayNoise::at(double cycles) const {
     return sum;
 }
 
+const Filter kFilter{.run = filter, .live = live};
+
 const LayerKind kKind{
     .id = "sway",
     .label = "Sway",
@@ -390,8 +393,7 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .filter = filter,
-    .live = live,
+    .filter = &kFilter,
     .measured = measured};
 
 }  // namespace nutatio::layers::sway

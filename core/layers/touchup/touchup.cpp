@@ -8,6 +8,7 @@
 #include "layers/by_hand.h"
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "layers/run.h"
 #include "layers/touchup/grid.h"
@@ -622,6 +623,8 @@ constexpr ByHand kByHand{.triples = kTriples,
 
 }  // namespace
 
+const Filter kFilter{.run = filter, .live = live};
+
 const LayerKind kKind{
     .id = "touchup",
     .label = "Touch-up",
@@ -633,10 +636,9 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .filter = filter,
-    .live = live,
-    .measured = measured,
+    .filter = &kFilter,
     .byHand = &kByHand,
+    .measured = measured,
     .morphs = morphsOf};
 
 }  // namespace nutatio::layers::touchup

@@ -6,6 +6,7 @@
 
 #include "layers/common_rows.h"
 #include "layers/descent.h"
+#include "layers/filter.h"
 #include "layers/joint_worlds.h"
 #include "layers/travel/travel_shown.h"
 #include "rig/stride.h"
@@ -170,6 +171,8 @@ std::string measured(const LayerContext& context, const rig::Track& below, const
 
 }  // namespace
 
+const Filter kFilter{.run = filter, .live = live};
+
 const LayerKind kKind{
     .id = "travel",
     .label = "Travel",
@@ -181,10 +184,9 @@ const LayerKind kKind{
     .settings = kSettings,
     .problem = problem,
     .moves = moves,
-    .filter = filter,
-    .live = live,
-    .measured = measured,
+    .filter = &kFilter,
     .showing = &kShowing,
+    .measured = measured,
     .goes = true};
 
 }  // namespace nutatio::layers::travel
