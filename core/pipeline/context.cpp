@@ -12,7 +12,7 @@ namespace nutatio::pipeline {
 
 namespace {
 
-void add(Hasher& h, const scene::Mount& m) {
+void addMount(Hasher& h, const scene::Mount& m) {
     h.text(m.actor).text(m.joint).number(m.turns);
     if (m.spot) h.bytes(m.spot->data(), 3 * sizeof(double));
 }
@@ -46,11 +46,11 @@ std::optional<scene::MountOn> found(const scene::Scene& scene, const scene::Moun
     return a ? scene::found(*a->actor, mount) : std::nullopt;
 }
 
-void ItemsOfShot::Body::settle() {
+void BodyOfShot::settle() {
     farthest = farthestOf(*body.settings, middle);
     Hasher h;
     h.text(body.collider->id);
-    add(h, body.collider->mount);
+    addMount(h, body.collider->mount);
     body.settings->hash(h);
     key = h.done();
 }
@@ -65,7 +65,7 @@ void ItemsOfShot::Pin::settle() {
     const scene::Pin& p = *hold.pin;
     Hasher h;
     h.text(p.joint).number(p.end);
-    add(h, p.to);
+    addMount(h, p.to);
     hold.settings->hash(h);
     key = h.done();
 }

@@ -12,18 +12,20 @@ namespace nutatio::pipeline {
 /// Nothing where there is no such actor or joint, or no surface for a spot.
 std::optional<scene::MountOn> found(const scene::Scene& scene, const scene::Mount& mount);
 
+/// A body as it stands in a shot, with the key of all that a layer could see of it.
+struct BodyOfShot {
+    layers::LayerContext::Body body;
+    scene::MountOn on;
+    Vec3 middle = Vec3::Zero();  // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
+    double farthest = 0;         // of any point of it from there; 0: it has no end
+    Key key;
+    /// What follows from its settings.
+    void settle();
+};
+
 /// Items that are switched on and stand somewhere, with the key of all that a layer could see of each.
 struct ItemsOfShot {
-    struct Body {
-        layers::LayerContext::Body body;
-        scene::MountOn on;
-        Vec3 middle =
-            Vec3::Zero();     // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
-        double farthest = 0;  // of any point of it from there; 0: it has no end
-        Key key;
-        /// What follows from its settings.
-        void settle();
-    };
+    using Body = BodyOfShot;
     struct Wind {
         layers::LayerContext::Blow blow;
         Key key;

@@ -17,7 +17,10 @@
 #include "layers/meeting.h"
 #include "layers/mover.h"
 #include "layers/registry.h"
+#include "pipeline/bodies.h"
+#include "pipeline/climber.h"
 #include "pipeline/context.h"
+#include "pipeline/mixing.h"
 #include "rig/morph_targets.h"
 #include "rig/region.h"
 #include "scene/change.h"
@@ -33,53 +36,7 @@ namespace nutatio::pipeline {
 
 namespace {
 
-constexpr std::size_t kMostBytes = 768u << 20, kMostMemos = 20000;
-
-/// `piece`: what a set piece is set to; null for a character.
-Key bodyKey(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry, const rig::FrameGrid& g,
-            const scene::Resolved* piece) {
-    Hasher h;
-    if (piece) piece->hash(h);
-    if (entry.onTrial()) {
-        h.text(entry.trial.move)
-            .text(entry.trial.joint)
-            .text(entry.trial.role)
-            .real(entry.trial.size)
-            .real(entry.trial.speed)
-            .number(entry.trial.onTop);
-        if (entry.trial.kept) h.key(entry.trial.kept->key);
-    }
-    if (const rig::Line* line = shot.lineOf(entry.id)) {
-        h.real(line->closing).real(line->fade);
-        for (const rig::Stretch& s : line->stretches) h.text(s.clip).real(s.from).real(s.to).real(s.hold).real(s.blend);
-    }
-    return h.key(entry.actor->content)
-        .number(static_cast<std::uint64_t>(scene.clipOf(shot, entry)))
-        .number(static_cast<std::uint64_t>(g.frames))
-        .real(g.fps)
-        .real(g.start)
-        .real(g.end)
-        .done();
-}
-
-Key columnKey(const Key& layer, std::uint64_t column) {
-    return Hasher().key(layer).number(column).done();
-}
-
-void add(Hasher& h, const Vec3& v) {
-    h.bytes(v.data(), 3 * sizeof(double));
-}
-
-void add(Hasher& h, const scene::Placement& p) {
-    h.bytes(p.turn.coeffs().data(), 4 * sizeof(double)).real(p.metres);
-    add(h, p.place);
-}
-
-std::size_t allowedTransforms(const rig::Actor& actor) {
-    std::size_t bytes = actor.source.text.size();
-    for (const auto& b : actor.source.buffers) bytes += b->size();
-    return Evaluator::kBaseTransforms + bytes / Evaluator::kBytesATransform;
-}
+constexpr std::size_t kMostMemos = 20000;
 
 /// The shot as the scene shares it; null when it is none of the scene's.
 std::shared_ptr<const scene::Shot> sharedShot(const scene::Scene& scene, const scene::Shot& shot) {
@@ -87,50 +44,7 @@ std::shared_ptr<const scene::Shot> sharedShot(const scene::Scene& scene, const s
     return at < scene.shots.size() && &scene.shots[at] == &shot ? scene.shots.pointer(at) : nullptr;
 }
 
-/// An actor on its way up the stack.
-struct Climber {
-    const scene::ActorEntry* entry = nullptr;
-    scene::Placement placement;
-    rig::Track track;
-    std::vector<Key> keys, bodyKeys;  // by joint: now, and below all layers
-    Key bodyKey;
-    std::map<rig::MorphId, Key> morphKeys;  // of weights that a layer made
-    bool loops = false, goes = false;       // its body comes round; a layer carries it over the ground
-    std::size_t allowed = 0, held = 0;
-    std::vector<char> read, written;  // by joint: by layers that wait to be run
-    std::set<rig::MorphId> made;      // whose weights such layers make
-
-    Key keyOf(const rig::MorphId& morph) const {
-        const auto at = morphKeys.find(morph);
-        return at == morphKeys.end() ? bodyKey : at->second;
-    }
-};
-
 }  // namespace
-
-void refuseTooMuch(const rig::Actor& actor, int clip, const rig::FrameGrid& grid) {
-    if (clip < 0) return;
-    const rig::Clip& c = actor.clips[static_cast<std::size_t>(clip)];
-    std::unordered_set<int> moving;
-    for (const rig::Channel& ch : c.channels)
-        if (ch.path != rig::Path::Weights) moving.insert(ch.joint);
-    std::size_t allowed = allowedTransforms(actor);
-    // What was recorded here came from no file; a scene file holds as many numbers as it needs.
-    if (c.recorded)
-        for (const rig::Channel& ch : c.channels) allowed += ch.values.size();
-    if (moving.size() * static_cast<std::size_t>(grid.frames) > allowed)
-        throw Failure(Error{actor.source.path, "clip \"" + actor.clipLabel(clip) + "\"",
-                            std::to_string(grid.frames) + " frames of " + std::to_string(moving.size()) +
-                                " moving joints are more than a file of its size may ask for; take a lower frame rate or a "
-                                "shorter clip"});
-}
-
-std::size_t Changed::transforms() const {
-    std::size_t n = 0;
-    for (const auto& [joint, column] : joints) n += column->size();
-    for (const auto& patch : patches) n += patch->offsets.size() / 4;
-    return n;
-}
 
 TrackPtr ActorResult::below(std::size_t layer) const {
     if (layer >= layers.size()) return result;
@@ -180,29 +94,13 @@ TrackPtr Evaluation::above(std::string_view layer) const {
     return nullptr;
 }
 
-struct Evaluator::Kept : layers::Told {
-    TrackPtr body;
-    Changed changed;
-    std::string problem;
-    std::size_t bytes = 0;
-    std::uint64_t used = 0;
-};
-
-/// What was made, by the key of what it was made of.
-struct Evaluator::Memory {
-    std::mutex lock;
-    std::map<Key, std::shared_ptr<Kept>> kept;
-    std::size_t bytes = 0;
-    std::uint64_t clock = 0;
-};
-
 Evaluator::Evaluator() : m_memory(std::make_shared<Memory>()) {}
 
 /// One evaluation.
 class Run {
   public:
     Run(Evaluator& evaluator, const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel, const Progress& progress)
-        : m_evaluator(evaluator), m_scene(scene), m_cancel(cancel), m_progress(progress) {
+        : m_evaluator(evaluator), m_scene(scene), m_cancel(cancel), m_progress(progress), m_sweeps(evaluator.m_sweeps) {
         m_shot = sharedShot(scene, shot);
         if (!m_shot) m_shot = std::make_shared<const scene::Shot>(shot);
         m_frames = scene.frames(*m_shot);
@@ -235,10 +133,6 @@ class Run {
     }
 
   private:
-    using Plan = Evaluator::Plan;
-    using Kept = Evaluator::Kept;
-    using Boxes = Evaluator::Boxes;
-
     /// A layer that waits to be run.
     struct Waiting {
         std::size_t climber, result;
@@ -294,7 +188,7 @@ class Run {
         r.id = layer->id;
         const bool inShot = layer->shot.empty() || layer->shot == m_shot->id;
         r.acts = inShot && (m_items.anySolo ? layer->solo : !layer->muted);
-        const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, *me.entry, m_frames), r.remarks);
+        const Plan& plan = fedPlan(m_evaluator.m_plans.of(layer, m_shot, *me.entry, m_frames), r.remarks);
         r.problem = plan.problem;
         r.settings = plan.settings;
         if (!inShot)
@@ -335,7 +229,7 @@ class Run {
             const layers::LayerKind* kind = layers::findKind(layer->kind);
             if (layer->actor != entry.id || !kind || !kind->act || !inForce(*layer)) continue;
             std::vector<std::string> said;
-            const Plan& plan = fedPlan(m_evaluator.planOf(layer, m_shot, entry, m_frames), said);
+            const Plan& plan = fedPlan(m_evaluator.m_plans.of(layer, m_shot, entry, m_frames), said);
             if (!plan.problem.empty()) continue;
             m_kept.push_back(layer);
             w.context.acts.push_back(actOf(*layer, *kind, plan.settings, *m_shot, m_frames));
@@ -481,7 +375,7 @@ class Run {
             if (l.id != layer->id) {
                 if (m_visited[i] || std::find(actors.begin(), actors.end(), l.actor) != actors.end() || l.actor == layer->actor)
                     continue;
-                const Plan& other = m_evaluator.planOf(m_scene.layers.pointer(i), m_shot, *m_climbers[c].entry, m_frames);
+                const Plan& other = m_evaluator.m_plans.of(m_scene.layers.pointer(i), m_shot, *m_climbers[c].entry, m_frames);
                 if (!other.problem.empty() || other.shares->none() || !together->joins(*other.settings)) continue;
             }
             numbers.push_back(i);
@@ -504,7 +398,7 @@ class Run {
             const std::size_t c = climberOf(one->actor);
             std::vector<std::string> said;
             const Plan& its =
-                one->id == layer->id ? plan : fedPlan(m_evaluator.planOf(one, m_shot, *m_climbers[c].entry, m_frames), said);
+                one->id == layer->id ? plan : fedPlan(m_evaluator.m_plans.of(one, m_shot, *m_climbers[c].entry, m_frames), said);
             LayerResult aside;
             Hasher h;
             Waiting w = prepared(c, 0, its, one, aside, h);
@@ -567,12 +461,12 @@ class Run {
                                   .number(static_cast<std::uint64_t>(m.instance))
                                   .number(static_cast<std::uint64_t>(m.target))
                                   .done();
-        if (auto kept = m_evaluator.known(w.shown)) {
+        if (auto kept = m_evaluator.m_memory->known(w.shown)) {
             w.made = std::move(kept);
             apply(w);
             return;
         }
-        w.made = plan.shares->whole() ? nullptr : m_evaluator.known(w.full);
+        w.made = plan.shares->whole() ? nullptr : m_evaluator.m_memory->known(w.full);
         if (w.made) {
             mix(w);
             apply(w);
@@ -690,7 +584,7 @@ class Run {
             if (const auto& on = foundOnce(named)) touch(named.actor, *on);
         for (const scene::Mount& named : takeActs(w, h))
             if (const auto& on = foundOnce(named)) touch(named.actor, *on);
-        std::vector<const Boxes*> bases;
+        std::vector<const Sweeps::Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
             if (!looksAt(plan, c.body.collider->id) || !canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
@@ -715,70 +609,12 @@ class Run {
     }
 
     /// Whether a body may come within reach of the layer's joints in any stretch of the shot.
-    bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<const Boxes*>& bases) {
+    bool canReach(const Waiting& w, const ItemsOfShot::Body& body, std::vector<const Sweeps::Boxes*>& bases) {
         if (body.farthest == 0 || w.plan->reach <= 0 || body.on.spot) return true;  // a plane, or who knows
         if (bases.empty())
-            for (int root : w.plan->roots) bases.push_back(&path(w.climber, root));
+            for (int root : w.plan->roots) bases.push_back(&m_sweeps.of(m_climbers[w.climber], root));
         const std::size_t c = climberOf(body.body.collider->mount.actor);
-        const bool rides = c < m_climbers.size();
-        const Boxes standing(kStretches, Eigen::AlignedBox3d(body.middle));
-        const Boxes* there = &standing;
-        if (rides) {
-            // The same body is looked at by every layer; its way changes only when a layer moves what carries it.
-            auto& known = m_bodyPaths[&body];
-            if (const Key key = pathKey(c, body.on.joint, body.middle); !known.second || known.first != key)
-                known = {key, &path(c, body.on.joint, body.middle)};
-            there = known.second;
-        }
-        const double size = body.farthest * (rides ? m_climbers[c].placement.metres : 1);
-        const double reach = 1.05 * w.plan->reach * m_climbers[w.climber].placement.metres + size;
-        for (const Boxes* base : bases)
-            for (std::size_t k = 0; k < base->size(); ++k)
-                if ((*base)[k].squaredExteriorDistance((*there)[k]) <= reach * reach) return true;
-        return false;
-    }
-
-    Key pathKey(std::size_t climber, int joint, const Vec3& local) const {
-        const Climber& c = m_climbers[climber];
-        Hasher h;
-        for (int j = joint; j != rig::kNoJoint; j = c.entry->actor->skeleton.joint(j).parent)
-            h.key(c.keys[static_cast<std::size_t>(j)]);
-        add(h, c.placement);
-        add(h, local);
-        return h.done();
-    }
-
-    static constexpr std::size_t kStretches = 8;
-
-    /// Boxes [m, in the world] that a place on a joint keeps to in each stretch of the shot, with what it may overshoot between
-    /// frames.
-    const Boxes& path(std::size_t climber, int joint, const Vec3& local = Vec3::Zero()) {
-        const Climber& c = m_climbers[climber];
-        const rig::Skeleton& s = c.entry->actor->skeleton;
-        const Key key = pathKey(climber, joint, local);
-        if (const auto at = m_evaluator.m_paths.find(key); at != m_evaluator.m_paths.end()) return at->second;
-        Boxes out(kStretches);
-        layers::JointWorlds worlds(s, {joint});
-        Vec3 last = Vec3::Zero();
-        double step = 0;
-        for (int f = 0; f < m_frames; ++f) {
-            worlds.update(layers::PoseView(c.track, f));
-            const Affine& w = worlds.world(joint);
-            const Vec3 p = c.placement.toWorld(local == Vec3::Zero() ? w.t : Vec3(w.t + rotationOf(w.m) * local));
-            if (f > 0) step = std::max(step, (p - last).norm());
-            last = p;
-            const std::size_t k = static_cast<std::size_t>(f) * kStretches / static_cast<std::size_t>(m_frames);
-            out[k].extend(p);
-            // A stretch ends where the next begins.
-            if (k + 1 < kStretches && static_cast<std::size_t>(f + 1) * kStretches / static_cast<std::size_t>(m_frames) != k)
-                out[k + 1].extend(p);
-        }
-        for (std::size_t k = 0; k < kStretches; ++k) {
-            if (out[k].isEmpty()) out[k] = out[k == 0 ? 0 : k - 1];
-            out[k].extend(Vec3(out[k].min() - Vec3::Constant(step)));
-            out[k].extend(Vec3(out[k].max() + Vec3::Constant(step)));
-        }
-        return m_evaluator.m_paths.emplace(key, std::move(out)).first->second;
+        return m_sweeps.meet(body, c < m_climbers.size() ? &m_climbers[c] : nullptr, bases, m_climbers[w.climber], w.plan->reach);
     }
 
     /// Runs what waits, side by side, and puts it into the tracks in the order of the stack.
@@ -821,7 +657,7 @@ class Run {
         });
         // What is finished stays known although the rest was given up.
         for (const Waiting& w : m_waiting)
-            if (w.made) m_evaluator.keep(w.full, *w.made);
+            if (w.made) m_evaluator.m_memory->keep(w.full, *w.made);
         if (stopped) throw Cancelled{};
         m_done += static_cast<double>(m_waiting.size());
         m_out.simulated += static_cast<int>(m_waiting.size());
@@ -838,53 +674,12 @@ class Run {
         }
     }
 
-    /// The layer's motion mixed over what is below it.
     void mix(Waiting& w) {
-        const rig::Track& below = m_climbers[w.climber].track;
-        const layers::Shares& shares = *w.plan->shares;
-        const auto along = [&](int joint) {
-            const auto at = std::find_if(w.plan->moves.begin(), w.plan->moves.end(),
-                                         [&](const layers::Moved& m) { return m.joint == joint; });
-            return at == w.plan->moves.end() ? 0.0 : at->along;
-        };
-        const scene::Seal* sealed = w.context.seal ? w.context.seal->kept() : nullptr;
-        Kept out;
-        static_cast<layers::Told&>(out) = *w.made;
-        out.problem = w.made->problem;
-        for (const auto& [joint, column] : w.made->changed.joints) {
-            rig::Column c(static_cast<std::size_t>(m_frames));
-            const double place = along(joint);
-            for (std::size_t f = 0; f < c.size(); ++f) {
-                const Xform& above = column->size() == 1 ? column->front() : (*column)[f];
-                // What is sealed was mixed before.
-                if (sealed && sealed->holds(static_cast<int>(f)))
-                    c[f] = above;
-                else
-                    c[f] = layers::mixed(below.at(joint, static_cast<int>(f)), above, shares.at(static_cast<int>(f), place));
-            }
-            out.changed.joints.emplace_back(joint, std::make_shared<const rig::Column>(std::move(c)));
-        }
-        for (const auto& patch : w.made->changed.patches) {
-            rig::Patch p = *patch;
-            for (int f = 0; f < m_frames; ++f) {
-                if (sealed && sealed->holds(f)) continue;
-                const auto share = static_cast<float>(shares.at(f, 0));
-                for (std::size_t v = 0; v < p.vertices.size(); ++v)
-                    p.offsets[static_cast<std::size_t>(f) * p.vertices.size() + v] *= share;
-            }
-            out.changed.patches.push_back(std::make_shared<const rig::Patch>(std::move(p)));
-        }
-        for (const auto& morph : w.made->changed.morphs) {
-            rig::MorphColumn m = *morph;
-            const rig::Morph was = rig::morphOf(*m_climbers[w.climber].entry->actor, below, m.of.instance);
-            for (int f = 0; f < m_frames; ++f) {
-                float& v = m.weights[static_cast<std::size_t>(f)];
-                const float from = was.frame(f)[m.of.target];
-                v = from + static_cast<float>(shares.at(f, 0)) * (v - from);
-            }
-            out.changed.morphs.push_back(std::make_shared<const rig::MorphColumn>(std::move(m)));
-        }
-        m_evaluator.keep(w.shown, out);
+        const Climber& c = m_climbers[w.climber];
+        Kept out = *w.made;
+        out.changed = mixedOver(c.track, w.made->changed, *c.entry->actor, *w.plan->shares, w.plan->moves,
+                                w.context.seal ? w.context.seal->kept() : nullptr);
+        m_evaluator.m_memory->keep(w.shown, out);
         w.made = std::make_shared<const Kept>(std::move(out));
     }
 
@@ -927,88 +722,10 @@ class Run {
     std::deque<std::pair<scene::Mount, std::optional<scene::MountOn>>> m_found;
     std::deque<std::shared_ptr<const rig::Track>> m_surfaced;
     std::vector<std::pair<std::size_t, int>> m_touched;  // joints that the layer in hand looks at elsewhere
-    std::unordered_map<const ItemsOfShot::Body*, std::pair<Key, const Boxes*>> m_bodyPaths;
+    Sweeps m_sweeps;
     double m_done = 0;
     Evaluation m_out;
 };
-
-void Evaluator::Plan::resolve(const scene::FedCurves* fed) {
-    shares.reset();
-    settings = std::make_shared<const scene::Resolved>(*layer, kind->settings, shot->keysOf({scene::List::Layers, layer->id}),
-                                                       shot->fps, frames, fed, shot->period(frames));
-    shares.emplace(*kind, settings, shot->windowOf(layer->id, frames));
-    morphs = kind->morphs ? kind->morphs(*actor, *settings) : std::vector<rig::MorphId>();
-    Hasher h;
-    h.text(layer->kind);
-    settings->hash(h, shares->mix(), shares->amount());
-    const auto reachOf = kind->meets ? kind->meets->reach : nullptr;
-    reach = reachOf ? reachOf(*actor, *layer, *settings) : 0;
-    const auto apart = layers::apartOf(*layer, settings);
-    for (const auto& [joint, own] : apart) {
-        h.text(joint);
-        own->hash(h, shares->mix(), shares->amount());
-        if (reachOf) reach = std::max(reach, reachOf(*actor, *layer, *own));
-    }
-    key = h.done();
-}
-
-const Evaluator::Plan& Evaluator::planOf(const std::shared_ptr<const scene::Layer>& layer,
-                                         const std::shared_ptr<const scene::Shot>& shot, const scene::ActorEntry& entry,
-                                         int frames) {
-    Plan& p = m_plans[layer->id];
-    const bool known = p.layer == layer && p.actor == entry.actor;
-    if (known && p.shot == shot && p.frames == frames) return p;
-    if (!known) {
-        p = {};
-        p.layer = layer;
-        p.actor = entry.actor;
-        p.kind = layers::findKind(layer->kind);
-        if (!p.kind)
-            p.problem = "this version has no layer kind \"" + layer->kind + "\"";
-        else if (const auto problem = p.kind->problem(*entry.actor, *layer))
-            p.problem = *problem;
-    }
-    p.shot = shot;
-    p.frames = frames;
-    if (!p.problem.empty()) return p;
-    p.resolve(nullptr);
-    if (known) return p;
-    const rig::Skeleton& s = entry.actor->skeleton;
-    p.moves = p.kind->moves(*entry.actor, *layer);
-    // It may look at all that hangs on what it moves, and at what that hangs on.
-    std::vector<char> below(static_cast<std::size_t>(s.size()), false), above = below;
-    for (const layers::Moved& m : p.moves) {
-        below[static_cast<std::size_t>(m.joint)] = true;
-        for (int j = m.joint; j != rig::kNoJoint && !above[static_cast<std::size_t>(j)]; j = s.joint(j).parent)
-            above[static_cast<std::size_t>(j)] = true;
-    }
-    // And at other joints that its settings name.
-    for (const scene::SettingSpec& row : p.kind->settings)
-        if (row.type == scene::SettingType::Mount)
-            if (auto named = scene::mountIn(s, layer->actor, layer->text(row.id));
-                named && (named->actor != layer->actor || named->spot))
-                p.elsewhere.push_back(std::move(*named));
-    for (const scene::SettingSpec& row : p.kind->settings)
-        if (row.type == scene::SettingType::Joint || row.type == scene::SettingType::Mount)
-            for (int j = s.find(layer->text(row.id)); j != rig::kNoJoint && !above[static_cast<std::size_t>(j)];
-                 j = s.joint(j).parent)
-                above[static_cast<std::size_t>(j)] = true;
-    if (p.kind->reads)
-        for (int read : p.kind->reads(*entry.actor, *layer))
-            for (int j = read; j != rig::kNoJoint && !above[static_cast<std::size_t>(j)]; j = s.joint(j).parent)
-                above[static_cast<std::size_t>(j)] = true;
-    for (int j : s.order())
-        if (const int up = s.joint(j).parent; up != rig::kNoJoint && below[static_cast<std::size_t>(up)])
-            below[static_cast<std::size_t>(j)] = true;
-    for (const layers::Moved& m : p.moves)
-        if (const int up = s.joint(m.joint).parent; up == rig::kNoJoint || !below[static_cast<std::size_t>(up)])
-            p.roots.push_back(m.joint);
-    for (int j = 0; j < s.size(); ++j) {
-        if (below[static_cast<std::size_t>(j)]) p.writes.push_back(j);
-        if (below[static_cast<std::size_t>(j)] || above[static_cast<std::size_t>(j)]) p.reads.push_back(j);
-    }
-    return p;
-}
 
 std::shared_ptr<const rig::Region> Evaluator::regionFor(const scene::ActorEntry& entry, const std::string& name) {
     if (name.empty()) return nullptr;
@@ -1023,105 +740,12 @@ std::shared_ptr<const rig::Region> Evaluator::regionFor(const scene::ActorEntry&
     return m_regions.back().region;
 }
 
-std::shared_ptr<const Evaluator::Kept> Evaluator::known(const Key& key) {
-    const std::lock_guard guard(m_memory->lock);
-    const auto at = m_memory->kept.find(key);
-    if (at == m_memory->kept.end()) return nullptr;
-    at->second->used = ++m_memory->clock;
-    return at->second;
-}
-
-void Evaluator::keep(const Key& key, Kept kept) {
-    const std::lock_guard guard(m_memory->lock);
-    kept.bytes = kept.body ? kept.body->ownBytes(nullptr) : 0;
-    for (const auto& [joint, column] : kept.changed.joints) kept.bytes += column->size() * sizeof(Xform);
-    for (const auto& patch : kept.changed.patches) kept.bytes += patch->offsets.size() * sizeof(Vec3f);
-    for (const auto& morph : kept.changed.morphs) kept.bytes += morph->weights.size() * sizeof(float);
-    kept.used = ++m_memory->clock;
-    auto& mine = m_memory->kept[key];
-    m_memory->bytes += kept.bytes - (mine ? mine->bytes : 0);
-    mine = std::make_shared<Kept>(std::move(kept));
-    while (m_memory->bytes > kMostBytes && m_memory->kept.size() > 1) {
-        const auto oldest = std::min_element(m_memory->kept.begin(), m_memory->kept.end(),
-                                             [](const auto& a, const auto& b) { return a.second->used < b.second->used; });
-        m_memory->bytes -= oldest->second->bytes;
-        m_memory->kept.erase(oldest);
-    }
-}
-
-std::size_t Evaluator::cachedBytes() const {
-    const std::lock_guard guard(m_memory->lock);
-    return m_memory->bytes;
-}
-
-TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
-                           const Cancel& cancel) {
-    const layers::ResolvedPtr piece = entry.isPiece() ? pieceIn(scene, shot, entry, cancel) : nullptr;
-    return bodyOf(scene, shot, entry, piece.get(), cancel);
-}
-
-layers::ResolvedPtr Evaluator::pieceIn(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& piece,
-                                       const Cancel& cancel, std::vector<std::string>* said) {
-    const int frames = scene.frames(shot);
-    scene::FedCurves curves;
-    if (!piece.feeds.empty()) {
-        scene::Tuned heard = piece;
-        std::vector<std::string> without;
-        std::erase_if(heard.feeds, [&](const auto& feed) {
-            const scene::Gauge* g = scene.gauge(feed.second.gauge);
-            const auto why = g ? scene::whyNotFollowed(scene, piece, *g) : std::nullopt;
-            if (why) without.push_back(*why);
-            return why.has_value();
-        });
-        // Gauges that a piece can follow look below all layers, and at nothing that is fed.
-        const auto motion = [&](const scene::ActorEntry& a, std::string_view) {
-            const layers::ResolvedPtr set = a.isPiece() ? pieceIn(scene, shot, a, cancel) : nullptr;
-            const Key key = bodyKey(scene, shot, a, scene.grid(shot, a), set.get());
-            Motion out{bodyOf(scene, shot, a, set.get(), cancel), {}, false, key};
-            for (int j = 0; j < out.track->joints(); ++j) out.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
-            out.loops = shot.loop != scene::Loop::Once && out.track->closes(*a.actor);
-            return out;
-        };
-        curves = Readings(scene, shot, frames, motion, m_readings).fed(heard, scene::pieceTable(), 0, without);
-        if (said) *said = std::move(without);
-    }
-    return std::make_shared<const scene::Resolved>(piece, scene::pieceTable(), shot.keysOf({scene::List::Actors, piece.id}),
-                                                   shot.fps, frames, &curves, shot.period(frames));
-}
-
-TrackPtr Evaluator::bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& entry,
-                           const scene::Resolved* piece, const Cancel& cancel) {
-    const rig::FrameGrid grid = scene.grid(shot, entry);
-    const Key key = bodyKey(scene, shot, entry, grid, piece);
-    if (const auto kept = known(key)) return kept->body;
-    const int clip = scene.clipOf(shot, entry);
-    if (const rig::Line* played = entry.leavesClip() ? nullptr : shot.lineOf(entry.id))
-        for (const rig::Stretch& each : played->stretches) refuseTooMuch(*entry.actor, entry.actor->findClip(each.clip), grid);
-    else if (!entry.leavesClip())
-        refuseTooMuch(*entry.actor, clip, grid);
-    Kept kept;
-    const rig::Line* line = shot.lineOf(entry.id);
-    rig::Track track = entry.leavesClip() ? rig::trialTrack(*entry.actor, entry.trial, scene::stand(scene, shot, entry), grid)
-                       : line             ? rig::lineTrack(*entry.actor, *line, grid, cancel)
-                                          : rig::bodyTrack(*entry.actor, clip, grid, cancel);
-    if (piece && !entry.onTrial()) {
-        rig::Column column;
-        for (int f = 0; f < (piece->anyKeyed() ? grid.frames : 1); ++f) column.push_back(scene::pieceAt(entry, *piece, f));
-        track.replace(0, std::move(column));
-    }
-    if (entry.onTrial() && entry.trial.onTop) track = rig::trialOver(*entry.actor, entry.trial, std::move(track));
-    kept.body = std::make_shared<const rig::Track>(std::move(track));
-    const TrackPtr body = kept.body;
-    keep(key, std::move(kept));
-    return body;
-}
-
 Evaluation Evaluator::evaluate(const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel,
                                const Progress& progress) {
     const auto from = std::chrono::steady_clock::now();
     if (m_closes.size() > kMostMemos) m_closes.clear();
-    if (m_paths.size() > kMostMemos) m_paths.clear();
-    if (m_plans.size() > 4 * scene.layers.size() + 1000) m_plans.clear();
+    if (m_sweeps.size() > kMostMemos) m_sweeps.clear();
+    m_plans.thin(4 * scene.layers.size() + 1000);
     const auto shared = sharedShot(scene, shot);
     if (m_last && shared && m_last->shot == shared && !scene::changeBetween(m_last->scene, scene).moves()) {
         Evaluation same = m_last->evaluation;

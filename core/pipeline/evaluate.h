@@ -13,22 +13,14 @@
 #include "base/hash.h"
 #include "layers/layer_kind.h"
 #include "layers/run.h"
+#include "pipeline/memory.h"
+#include "pipeline/plan.h"
 #include "pipeline/readings.h"
+#include "pipeline/sweeps.h"
 #include "rig/track.h"
 #include "scene/scene.h"
 
 namespace nutatio::pipeline {
-
-using TrackPtr = std::shared_ptr<const rig::Track>;
-
-/// What a layer made: the columns that it replaced, shared with the track they went into.
-struct Changed {
-    std::vector<std::pair<int, rig::ColumnPtr>> joints;
-    std::vector<rig::PatchPtr> patches;
-    std::vector<rig::MorphColumnPtr> morphs;
-    bool empty() const { return joints.empty() && patches.empty() && morphs.empty(); }
-    std::size_t transforms() const;
-};
 
 /// One layer's place in an evaluated stack.
 struct LayerResult : layers::Told {
@@ -97,7 +89,7 @@ class Evaluator {
     /// which feeds cannot be had and why, a sentence each.
     layers::ResolvedPtr pieceIn(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& piece,
                                 const Cancel& cancel, std::vector<std::string>* said = nullptr);
-    std::size_t cachedBytes() const;
+    std::size_t cachedBytes() const { return m_memory->bytes(); }
 
     /// Transforms that a body's motion may hold whatever its file's size, and the bytes of the file that buy one more; the layers
     /// of an actor may hold four times as many.
@@ -108,37 +100,9 @@ class Evaluator {
 
   private:
     friend class Run;
-    struct Kept;
-    struct Memory;
-    /// What can be said of a layer without running it, for as long as layer, shot and actor are the very same.
-    struct Plan {
-        std::shared_ptr<const scene::Layer> layer;
-        std::shared_ptr<const scene::Shot> shot;
-        std::shared_ptr<const rig::Actor> actor;
-        int frames = 0;
-        const layers::LayerKind* kind = nullptr;
-        std::string problem;
-        std::vector<layers::Moved> moves;
-        std::vector<int> roots, reads, writes, swings;  // joints; reads and writes in order
-        std::vector<rig::MorphId> morphs;               // whose weights it makes of those below
-        std::vector<scene::Mount> elsewhere;            // on other actors, and spots of its own, that its settings name
-        double reach = 0;
-        layers::ResolvedPtr settings;
-        std::optional<layers::Shares> shares;
-        Key key;  // of the settings but mix and amount
-
-        /// Works out what the shot makes of the settings, some of them fed.
-        void resolve(const scene::FedCurves* fed);
-    };
-    using Boxes = std::vector<Eigen::AlignedBox3d>;
-
     /// `piece`: what a set piece is set to; null for a character.
     TrackPtr bodyOf(const scene::Scene& scene, const scene::Shot& shot, const scene::ActorEntry& actor,
                     const scene::Resolved* piece, const Cancel& cancel);
-    std::shared_ptr<const Kept> known(const Key& key);
-    void keep(const Key& key, Kept kept);
-    const Plan& planOf(const std::shared_ptr<const scene::Layer>& layer, const std::shared_ptr<const scene::Shot>& shot,
-                       const scene::ActorEntry& actor, int frames);
 
     std::shared_ptr<Memory> m_memory;
     // Of the one evaluation that runs, and the one before.
@@ -148,8 +112,8 @@ class Evaluator {
         Evaluation evaluation;
     };
     std::optional<Last> m_last;
-    std::unordered_map<std::string, Plan> m_plans;
-    std::map<Key, Boxes> m_paths;
+    Plans m_plans;
+    Sweeps::Memo m_sweeps;
     std::map<Key, bool> m_closes;
     Readings::Memo m_readings;
     /// Regions that layers are laid over, with what they were made of.

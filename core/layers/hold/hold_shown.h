@@ -12,7 +12,6 @@ struct Held {
     int from = 0, to = 0;
     Vec3 place = Vec3::Zero();     // of the joint, in the actor's world [units]
     double before = 0, after = 0;  // the farthest that it slides from its middle, below and above the layer [units]
-    double beyond = 0;             // how far out of reach the place is at most [units]
     bool set = false;              // by hand
     Vec3 spot = Vec3::Zero();      // that is held, in the joint's axes [units]
     double near = 0;               // how near to where it stands it counts as standing [units]; 0: set by hand

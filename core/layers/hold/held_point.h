@@ -1,0 +1,44 @@
+// One point that is held: where it stands in the course of the shot, and how far it is from there.
+#pragma once
+
+#include "layers/hold/held_ground.h"
+#include "layers/hold/hold_shown.h"
+#include "rig/contacts.h"
+
+namespace nutatio::layers::hold {
+
+/// One point through the shot.
+struct Point {
+    int joint;
+    Vec3 local;                // in its axes
+    std::vector<Vec3> world;   // the actor's
+    std::vector<Vec3> offset;  // that it is to move by
+    std::vector<double> weight;
+    std::vector<Held> held;
+};
+
+/// Median, coordinate by coordinate.
+Vec3 middleOf(const std::vector<Vec3>& points);
+
+/// Finds when a point stands, and where.
+class PointFinder {
+  public:
+    /// `world`: the joint's transforms by frame. `limb`: the length of what it ends [units].
+    PointFinder(const LayerContext& context, const HeldGround& ground, double fps) : m_c(context), m_ground(ground), m_fps(fps) {}
+    Point find(int joint, const Vec3& local, std::vector<Vec3> world, double limb) const;
+
+  private:
+    /// When it stands, cuts counted. `near`: how near to where it stands it is then [units], where that is found.
+    std::vector<rig::Standing> spans(int joint, const std::vector<Vec3>& on, double limb, double& near) const;
+    std::vector<Vec3> middles(const std::vector<rig::Standing>& spans, const std::vector<Vec3>& on) const;
+    /// One contact goes over the seam of what goes round.
+    bool joins(const std::vector<rig::Standing>& spans, int frames) const;
+    /// Lets what a point is off at the edges of a contact die away beyond them.
+    void ease(Point& p, const std::vector<rig::Standing>& spans, std::size_t k) const;
+
+    const LayerContext& m_c;
+    const HeldGround& m_ground;
+    double m_fps;
+};
+
+}  // namespace nutatio::layers::hold
