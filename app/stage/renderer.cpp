@@ -33,24 +33,48 @@ layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(loca
 uniform mat4 clip; out vec3 n; out vec3 w; out vec4 c; out vec2 t; out float follows;
 void main() { n = normal; w = place; c = colour; t = uv; follows = share; gl_Position = clip * vec4(place, 1.0); })";
 
-const char* const kClayFragment = R"(#version 330 core
-in vec3 n; in vec3 w; in vec4 c; in vec2 t; in float follows; out vec4 o;
-uniform vec3 none; uniform vec3 some; uniform vec3 all; uniform vec4 base; uniform sampler2D image; uniform bool textured; uniform vec3 eye; uniform float cutoff; uniform bool blended;
-vec3 toScreen(vec3 l) { return mix(12.92 * l, 1.055 * pow(max(l, vec3(0.0)), vec3(1.0/2.4)) - 0.055, step(0.0031308, l)); }
-void main() {
-    vec4 albedo = base * c;
-    if (textured) { vec4 s = texture(image, t); albedo *= vec4(pow(s.rgb, vec3(2.2)), s.a); }
-    if (cutoff >= 0.0 && albedo.a < cutoff) discard;
-    if (follows >= 0.0) albedo.rgb = follows < 0.5 ? mix(none, some, 2.0 * follows) : mix(some, all, 2.0 * follows - 1.0);
-    vec3 v = normalize(eye - w), m = normalize(n);
-    if (!gl_FrontFacing) m = -m;
-    // Soft clay: a broad wrapped key from the upper left, sky and planks as fill, a breath of rim.
+// Soft clay: a broad wrapped key from the upper left, sky and planks as fill, a breath of rim.
+const char* const kClayLight = R"(
+uniform vec3 none; uniform vec3 some; uniform vec3 all; uniform vec4 base; uniform vec3 eye; uniform bool blended;
+vec3 followed(vec3 albedo, float follows) { return follows < 0.0 ? albedo : follows < 0.5 ? mix(none, some, 2.0 * follows) : mix(some, all, 2.0 * follows - 1.0); }
+// The screen's curve by roots, within a 256th of it: powers are what a processor that draws is slowest at.
+vec3 toScreen(vec3 l) { vec3 a = sqrt(max(l, vec3(0.0))), b = sqrt(a), c = sqrt(b); return 0.662002687 * a + 0.684122060 * b - 0.323583601 * c - 0.0225411470 * l; }
+// `m` looks to the side that is seen.
+vec4 clay(vec4 albedo, vec3 m, vec3 v) {
     float key = clamp((dot(m, normalize(vec3(-0.45, 0.80, 0.55))) + 0.35) / 1.35, 0.0, 1.0);
     vec3 fill = mix(vec3(0.26, 0.23, 0.20), vec3(0.46, 0.50, 0.53), 0.5 + 0.5 * m.y);
-    float rim = pow(1.0 - clamp(dot(m, v), 0.0, 1.0), 3.5) * 0.16;
+    float away = 1.0 - clamp(dot(m, v), 0.0, 1.0), rim = 0.16 * away * away * away * sqrt(away);
     vec3 light = albedo.rgb * (fill + 0.82 * key * key * vec3(1.0, 0.97, 0.92)) + rim * vec3(0.80, 0.88, 0.92) * (0.35 + albedo.rgb);
-    o = vec4(toScreen(light / (1.0 + 0.12 * light)), blended ? albedo.a : 1.0);
+    return vec4(toScreen(light / (1.0 + 0.12 * light)), blended ? albedo.a : 1.0);
+}
+)";
+
+const char* const kClayFragment = R"(
+in vec3 n; in vec3 w; in vec4 c; in vec2 t; in float follows; out vec4 o;
+uniform sampler2D image; uniform bool textured; uniform float cutoff;
+void main() {
+    vec4 albedo = base * c;
+    if (textured) { vec4 s = texture(image, t); albedo *= vec4(s.rgb * (s.rgb * (0.305306011 * s.rgb + 0.682171111) + 0.012522878), s.a); }
+    if (cutoff >= 0.0 && albedo.a < cutoff) discard;
+    albedo.rgb = followed(albedo.rgb, follows);
+    vec3 m = normalize(n);
+    o = clay(albedo, gl_FrontFacing ? m : -m, normalize(eye - w));
 })";
+
+// Without a picture a processor that draws lights vertices: it goes through sixteen pixels for each block that a triangle
+// touches, and a character has triangles of a few pixels.
+const char* const kPlainVertex = R"(
+layout(location=0) in vec3 place; layout(location=1) in vec3 normal; layout(location=2) in vec4 colour; layout(location=4) in float share;
+uniform mat4 clip; out vec4 lit;
+void main() {
+    vec4 albedo = base * colour;
+    albedo.rgb = followed(albedo.rgb, share);
+    vec3 m = normalize(normal), v = normalize(eye - place);
+    lit = clay(albedo, dot(m, v) < 0.0 ? -m : m, v);
+    gl_Position = clip * vec4(place, 1.0);
+})";
+const char* const kPlainFragment = R"(#version 330 core
+in vec4 lit; out vec4 o; void main() { o = lit; })";
 
 const char* const kGhostFragment = R"(#version 330 core
 in vec3 n; in vec3 w; out vec4 o; uniform vec4 tint; uniform vec3 eye;
@@ -67,8 +91,8 @@ void main() { if (up < least) discard; float s = clamp(1.0 - up / tall, 0.0, 1.0
 const char* const kQuadVertex = R"(#version 330 core
 out vec2 at; void main() { at = vec2(gl_VertexID & 1, gl_VertexID >> 1); gl_Position = vec4(at * 2.0 - 1.0, 0.0, 1.0); })";
 const char* const kBlurFragment = R"(#version 330 core
-in vec2 at; out vec4 o; uniform sampler2D image; uniform vec2 along; uniform int taps;
-void main() { float s = 0.0, k = 0.0; for (int i = -taps; i <= taps; ++i) { float w = exp(-2.7 * float(i * i) / float(taps * taps)); s += w * texture(image, at + along * float(i)).r; k += w; } o = vec4(s / k); })";
+in vec2 at; out vec4 o; uniform sampler2D image; uniform vec2 along; uniform int taps; uniform float weights[8];
+void main() { float s = weights[0] * texture(image, at).r; for (int i = 1; i <= taps; ++i) s += weights[i] * (texture(image, at + along * float(i)).r + texture(image, at - along * float(i)).r); o = vec4(s); })";
 
 const char* const kFloorVertex = R"(#version 330 core
 uniform mat4 clip; uniform vec3 middle; uniform float reach; uniform float floor; out vec3 w; out vec2 at;
@@ -159,7 +183,9 @@ void Renderer::initialise() {
     m_skin->link();
     glGenBuffers(1, &m_bones);
     glGenTextures(1, &m_boneTexture);
-    m_clay = program(kClayVertex, kClayFragment);
+    const std::string light = std::string("#version 330 core\n") + kClayLight;
+    m_clay = program(kClayVertex, (light + kClayFragment).c_str());
+    if (look::drawsCheaply()) m_plain = program((light + kPlainVertex).c_str(), kPlainFragment);
     m_ghost = program(kClayVertex, kGhostFragment);
     m_cast = program(kCastVertex, kCastFragment);
     m_blur = program(kQuadVertex, kBlurFragment);
@@ -170,7 +196,7 @@ void Renderer::initialise() {
     format.setInternalTextureFormat(GL_R8);
     for (ShadowMap* map : {&m_fine, &m_coarse}) {
         map->size = map == &m_fine ? kMapSize : kMapSize / 2;
-        for (auto* target : {&map->cast, &map->blur}) {
+        for (auto* target : {&map->still, &map->cast, &map->blur}) {
             *target = std::make_unique<QOpenGLFramebufferObject>(map->size, map->size, format);
             glBindTexture(GL_TEXTURE_2D, (*target)->texture());
             glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
@@ -396,12 +422,17 @@ void Renderer::drawActor(const Posed& posed, QOpenGLShaderProgram& shader, bool 
                 const rig::Material& m = p.material >= 0 ? posed.actor->materials[static_cast<std::size_t>(p.material)] : kPlain;
                 if (m.blend != blended) continue;
                 if (!tinted) {
-                    shader.setUniformValue("base", m.colour.x(), m.colour.y(), m.colour.z(), m.colour.w());
-                    shader.setUniformValue("cutoff", m.alphaCutoff);
-                    shader.setUniformValue("blended", m.blend);
                     QOpenGLTexture* image = m.image >= 0 ? l.picture->images[static_cast<std::size_t>(m.image)].get() : nullptr;
-                    shader.setUniformValue("textured", image && still.textured);
-                    if (image) image->bind(0);
+                    const bool textured = image && still.textured;
+                    QOpenGLShaderProgram& clay = m_plain && !textured && m.alphaCutoff < 0 ? *m_plain : shader;
+                    clay.bind();
+                    clay.setUniformValue("base", m.colour.x(), m.colour.y(), m.colour.z(), m.colour.w());
+                    clay.setUniformValue("blended", m.blend);
+                    if (&clay == &shader) {
+                        clay.setUniformValue("cutoff", m.alphaCutoff);
+                        clay.setUniformValue("textured", textured);
+                    }
+                    if (textured) image->bind(0);
                     if (m.doubleSided)
                         glDisable(GL_CULL_FACE);
                     else
@@ -444,7 +475,7 @@ void Renderer::drawShadowMap(const Frame& f) {
     if (of == m_castOf) return;
     m_castOf = std::move(of);
     glDisable(GL_DEPTH_TEST);
-    const ShadowMap& map = shadowMap(f);
+    ShadowMap& map = shadowMap(f);
     map.cast->bind();
     glViewport(0, 0, map.size, map.size);
     glClearColor(0, 0, 0, 0);
@@ -457,12 +488,23 @@ void Renderer::drawShadowMap(const Frame& f) {
     m_cast->setUniformValue("floor", static_cast<float>(f.shadowFloor));
     m_cast->setUniformValue("tall", static_cast<float>(0.42 * f.sceneSize));
     m_cast->setUniformValue("least", static_cast<float>(0.004 * f.sceneSize));
-    for (const Posed* p : f.actors) drawActor(*p, *m_cast, true, true);
+    castStill(f, map);
+    for (const Posed* p : f.actors)
+        if (!loaded(*p).still) drawActor(*p, *m_cast, true, true);
     glBlendEquation(GL_FUNC_ADD);
     glDisable(GL_BLEND);
     m_blur->bind();
     m_blur->setUniformValue("image", 0);
-    m_blur->setUniformValue("taps", &map == &m_coarse ? 3 : 7);
+    const int taps = &map == &m_coarse ? 3 : 7;
+    std::vector<float> weights;
+    float all = 0;
+    for (int k = 0; k <= taps; ++k) {
+        weights.push_back(std::exp(-2.7f * static_cast<float>(k * k) / static_cast<float>(taps * taps)));
+        all += (k == 0 ? 1 : 2) * weights.back();
+    }
+    for (float& w : weights) w /= all;
+    m_blur->setUniformValue("taps", taps);
+    m_blur->setUniformValueArray("weights", weights.data(), static_cast<int>(weights.size()), 1);
     for (const bool across : {true, false}) {
         (across ? map.blur : map.cast)->bind();
         glActiveTexture(GL_TEXTURE0);
@@ -474,7 +516,25 @@ void Renderer::drawShadowMap(const Frame& f) {
     map.cast->release();
 }
 
-const Renderer::ShadowMap& Renderer::shadowMap(const Frame& f) const {
+void Renderer::castStill(const Frame& f, ShadowMap& map) {
+    std::vector<double> of{f.camera->target.x(), f.camera->target.y(), f.camera->target.z(), f.sceneSize, f.shadowFloor};
+    for (const Posed* p : f.actors)
+        if (loaded(*p).still) of.push_back(static_cast<double>(loaded(*p).posed));
+    if (of.size() == 5) return;
+    if (of != map.stillOf) {
+        map.stillOf = std::move(of);
+        map.still->bind();
+        glClear(GL_COLOR_BUFFER_BIT);
+        for (const Posed* p : f.actors)
+            if (loaded(*p).still) drawActor(*p, *m_cast, true, true);
+    }
+    glBindFramebuffer(GL_READ_FRAMEBUFFER, map.still->handle());
+    glBindFramebuffer(GL_DRAW_FRAMEBUFFER, map.cast->handle());
+    glBlitFramebuffer(0, 0, map.size, map.size, 0, 0, map.size, map.size, GL_COLOR_BUFFER_BIT, GL_NEAREST);
+    map.cast->bind();
+}
+
+Renderer::ShadowMap& Renderer::shadowMap(const Frame& f) {
     // A processor that draws fills a quarter of the pixels, with less than half of the taps for each.
     return f.coarse || look::drawsCheaply() ? m_coarse : m_fine;
 }
@@ -493,6 +553,63 @@ void Renderer::drawGround(const Frame& f, const Mat4& clip) {
     drawQuad();
 }
 
+void Renderer::drawBackdrop(const Frame& f, const Mat4& clip) {
+    const QColor top = look::theme().stageTop;
+    glClearColor(top.redF(), top.greenF(), top.blueF(), 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    glEnable(GL_DEPTH_TEST);
+    if (f.camera->eye().y() > f.floor) drawGround(f, clip);
+}
+
+void Renderer::bindClay(const Frame& f, const Mat4& clip) {
+    glEnable(GL_BLEND);
+    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
+    const look::Theme& theme = look::theme();
+    for (QOpenGLShaderProgram* shader : {m_plain.get(), m_clay.get()}) {
+        if (!shader) continue;
+        shader->bind();
+        shader->setUniformValue("clip", toQt(clip));
+        shader->setUniformValue("eye", toQt(f.camera->eye()));
+        for (const auto& [name, colour] : {std::pair{"none", theme.bone}, {"some", theme.persimmon}, {"all", theme.brick}})
+            shader->setUniformValue(name, linear(colour));
+    }
+    m_clay->setUniformValue("image", 0);
+}
+
+bool Renderer::dress(const Frame& f, const Mat4& clip) {
+    const QColor top = look::theme().stageTop;
+    std::vector<double> of(clip.data(), clip.data() + clip.size());
+    of.insert(of.end(), {static_cast<double>(f.size.width()), static_cast<double>(f.size.height()), f.floor, f.sceneSize,
+                         static_cast<double>(f.coarse), static_cast<double>(top.rgba())});
+    for (const Posed* p : f.actors)
+        if (const Loaded& l = loaded(*p); l.still)
+            of.insert(of.end(), {static_cast<double>(l.posed),
+                                 static_cast<double>(reinterpret_cast<std::uintptr_t>(l.tint.get()) % (1u << 30))});
+    // While the camera goes each frame has a dressing of its own: one that is seen once is not worth keeping.
+    const bool again = of == m_dressing.wanted;
+    m_dressing.wanted = of;
+    if (!again) return false;
+    if (of != m_dressing.of) {
+        if (!m_dressing.picture || m_dressing.picture->size() != f.size)
+            m_dressing.picture = std::make_unique<QOpenGLFramebufferObject>(
+                f.size, QOpenGLFramebufferObject::CombinedDepthStencil, GL_TEXTURE_2D, GL_RGBA8);
+        m_dressing.of = std::move(of);
+        m_dressing.picture->bind();
+        confine({}, 0);
+        drawBackdrop(f, clip);
+        bindClay(f, clip);
+        for (const Posed* p : f.actors)
+            if (loaded(*p).still) drawActor(*p, *m_clay, false, f.coarse);
+        confine(f.only, f.size.height());
+    }
+    glBindFramebuffer(GL_READ_FRAMEBUFFER, m_dressing.picture->handle());
+    glBindFramebuffer(GL_DRAW_FRAMEBUFFER, f.target);
+    glBlitFramebuffer(0, 0, f.size.width(), f.size.height(), 0, 0, f.size.width(), f.size.height(),
+                      GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT, GL_NEAREST);
+    glBindFramebuffer(GL_FRAMEBUFFER, f.target);
+    return true;
+}
+
 void Renderer::draw(const Frame& f) {
     if (f.pane.isEmpty()) {
         std::set<std::string> ids;
@@ -502,31 +619,26 @@ void Renderer::draw(const Frame& f) {
     }
     m_clay->setAttributeValue(4, -1.0f);  // of what is not tinted
     for (const Posed* p : f.actors) {
-        tint(*p, loaded(*p));
-        skin(*p, loaded(*p));
+        Loaded& l = loaded(*p);
+        tint(*p, l);
+        skin(*p, l);
+        // An actor that does not blend may be drawn before the others, whatever stands before it.
+        l.still = l.posed == l.drawn && std::none_of(p->actor->materials->begin(), p->actor->materials->end(),
+                                                     [](const rig::Material& m) { return m.blend; });
+        l.drawn = l.posed;
     }
     drawShadowMap(f);
     glBindFramebuffer(GL_FRAMEBUFFER, f.target);
     const QRect pane = f.pane.isEmpty() ? QRect(QPoint(), f.size) : f.pane;
     glViewport(pane.x(), f.size.height() - pane.y() - pane.height(), pane.width(), pane.height());
     confine(f.pane.isEmpty() ? f.only : f.pane, f.size.height());
-    const QColor top = look::theme().stageTop;
-    glClearColor(top.redF(), top.greenF(), top.blueF(), 1);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    glEnable(GL_DEPTH_TEST);
     const Mat4 clip = f.camera->projection(static_cast<double>(pane.width()) / std::max(1, pane.height())) * f.camera->view();
-    if (f.camera->eye().y() > f.floor) drawGround(f, clip);
-    glEnable(GL_BLEND);
-    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
-
-    m_clay->bind();
-    m_clay->setUniformValue("clip", toQt(clip));
-    m_clay->setUniformValue("eye", toQt(f.camera->eye()));
-    m_clay->setUniformValue("image", 0);
-    const look::Theme& theme = look::theme();
-    for (const auto& [name, colour] : {std::pair{"none", theme.bone}, {"some", theme.persimmon}, {"all", theme.brick}})
-        m_clay->setUniformValue(name, linear(colour));
-    for (const Posed* p : f.actors) drawActor(*p, *m_clay, false, f.coarse);
+    const bool dressed = look::drawsCheaply() && f.pane.isEmpty() && dress(f, clip);
+    if (!dressed) drawBackdrop(f, clip);
+    glEnable(GL_DEPTH_TEST);
+    bindClay(f, clip);
+    for (const Posed* p : f.actors)
+        if (!dressed || !loaded(*p).still) drawActor(*p, *m_clay, false, f.coarse);
 
     // Contact shadow: over floor and planks, never over what stands above it.
     if (f.camera->eye().y() > f.shadowFloor) {

@@ -100,6 +100,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         std::shared_ptr<const rig::Track> track, live;
         int frame = -1;
         std::uint64_t posed = 0;
+        std::uint64_t drawn = 0;  // the posing that was drawn last
+        bool still = false;       // it was drawn so before: set dressing, for as long as that lasts
     };
 
     std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);
@@ -110,6 +112,12 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     void drawActor(const Posed& posed, QOpenGLShaderProgram& program, bool tinted, bool coarse);
     void drawShadowMap(const Frame& frame);
     void drawGround(const Frame& frame, const Mat4& clip);
+    /// The empty stage.
+    void drawBackdrop(const Frame& frame, const Mat4& clip);
+    void bindClay(const Frame& frame, const Mat4& clip);
+    /// Lays the stage with all that stands still on it, as a picture with depth, where that is the same as before; false: it is
+    /// to be drawn.
+    bool dress(const Frame& frame, const Mat4& clip);
     void drawQuad();
     /// Nothing is drawn outside, until it is given nothing.
     void confine(const QRect& only, int height);
@@ -117,12 +125,16 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     std::map<Key, std::weak_ptr<Picture>> m_pictures;
     std::map<std::string, Loaded> m_loaded;  // by entry
     std::unique_ptr<QOpenGLShaderProgram> m_skin, m_clay, m_ghost, m_cast, m_blur, m_ground, m_shadow, m_marks;
+    std::unique_ptr<QOpenGLShaderProgram> m_plain;  // clay without a picture, where a processor draws; null: m_clay does
     /// Where shadows are cast to, and a second one to blur them over.
     struct ShadowMap {
         int size = 0;
-        std::unique_ptr<QOpenGLFramebufferObject> cast, blur;
+        std::unique_ptr<QOpenGLFramebufferObject> still, cast, blur;
+        std::vector<double> stillOf;  // what `still` was cast of: poses, camera, floor
     };
-    const ShadowMap& shadowMap(const Frame& frame) const;
+    ShadowMap& shadowMap(const Frame& frame);
+    /// Lays the shadow of all that stands still.
+    void castStill(const Frame& frame, ShadowMap& map);
     ShadowMap m_fine, m_coarse;
     std::unique_ptr<QOpenGLVertexArrayObject> m_quad, m_markArray;
     QOpenGLBuffer m_markBuffer{QOpenGLBuffer::VertexBuffer};
@@ -130,6 +142,10 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     rig::PosedVertices m_bent;
     std::vector<float> m_scratch;
     std::uint64_t m_poses = 0;
+    struct Dressing {
+        std::unique_ptr<QOpenGLFramebufferObject> picture;
+        std::vector<double> of, wanted;  // what it shows; what the frame before would have wanted
+    } m_dressing;
     std::vector<double> m_castOf;  // what the shadow was cast of last: poses, camera, floor
 };
 
