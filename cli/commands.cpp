@@ -339,9 +339,8 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
     scene::Layer layer = layers::newLayer(*kind, scene, *actor, {});
     const std::string rest = colon < text.size() ? text.substr(colon + 1) : "";
     std::set<std::string_view> given;
-    for (std::size_t from = 0; from < rest.size();) {
-        const std::size_t to = std::min(rest.find(',', from), rest.size());
-        const std::string pair = rest.substr(from, to - from);
+    for (const std::string& pair : argumentsIn(rest)) {
+        if (pair.empty()) continue;
         const std::size_t equals = pair.find('=');
         if (equals == std::string::npos)
             throw BadArguments{"--layer " + text + ": \"" + pair + "\" is not of the form key=value"};
@@ -354,7 +353,6 @@ void Commands::addLayer(scene::Scene& scene, const std::string& text) {
         auto value = layers::parseValue(*spec, pair.substr(equals + 1), *actor->actor);
         if (!value) throw BadArguments{"--layer " + text + ": " + value.error().text()};
         layer.set(spec->id, std::move(value.value()));
-        from = to + 1;
     }
     if (const auto problem = kind->problem(*actor->actor, layer)) throw BadArguments{"--layer " + text + ": " + *problem};
     scene.layers.push_back(std::move(layer));
@@ -438,7 +436,7 @@ void Commands::measure() {
         const scene::ActorEntry* entry = opened.scene.actor(l.actor);
         if (!kind || !entry || (!m_options.actor.empty() && entry->id != m_options.actor)) continue;
         if (!kind->simulated) {
-            // What is no spring is measured in the shot.
+            // Kinds that are not simulated are measured in the shot.
             if (!shot) shot = evaluator.evaluate(opened.scene, m_cancel);
             const auto below = shot->below(l.id), above = shot->above(l.id);
             const pipeline::LayerResult* r = shot->layer(l.id);
@@ -589,7 +587,8 @@ int run(std::vector<std::string> arguments, std::ostream& out, std::ostream& err
     for (CLI::App* c : {info, describe, bake, measure, check, gauge, loops, segments, edit})
         c->add_flag("--json", o.json, "One JSON document on stdout");
     for (CLI::App* c : {bake, measure, gauge, loops}) {
-        c->add_option("--layer", o.layers, "KIND:key=value,... put on the input's actor; may be given again")
+        c->add_option("--layer", o.layers,
+                      "KIND:key=value,... put on the input's actor; a comma within a value is written \\,; may be given again")
             ->allow_extra_args(false);
         c->add_option("--actor", o.actor, "Which actor of a scene");
     }

@@ -89,7 +89,7 @@ Bench::Bench(const QString& keepFolder)
     connect(&m_document, &Document::historyChanged, this, &Bench::refresh);
     connect(&m_document, &Document::resultsChanged, this, &Bench::showEvaluation);
     connect(&m_document, &Document::simulating, this, &Bench::showProgress);
-    // What was said of one action does not stay through the next.
+    // The notice of one action is taken away when the next action begins.
     const auto hush = [this] {
         if (!m_opening && !m_simulates) m_hint->clear();
     };
@@ -245,7 +245,7 @@ QList<Palette::Entry> Bench::whatCanBeFound() {
     const auto add = [&](const QString& text, const QString& about, const QIcon& icon, std::function<void()> run) {
         out << Palette::Entry{text, about, icon, {}, std::move(run)};
     };
-    // What stands on the page that is open, by its own words.
+    // Buttons and headings of the open page, by the words they show.
     for (QAbstractButton* b : m_tuner->findChildren<QAbstractButton*>())
         if (b->isVisible() && b->isEnabled() && b->text().size() > 2 && !b->isCheckable())
             add(b->text(), tr("on this page"), b->icon(), [b = QPointer<QAbstractButton>(b)] {

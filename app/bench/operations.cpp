@@ -115,7 +115,7 @@ void Bench::addLayer(const std::string& kind) {
     std::string id;
     m_document.edit(tr("Add %1").arg(qs(k->label)), [&](scene::Scene& scene) {
         id = edit::addLayer(scene, kind, a->id, joints);
-        // What is done for a while begins at the play-head.
+        // An act begins at the play-head.
         if (k->act) {
             const int from = m_session.frame(), second = static_cast<int>(std::lround(scene.shot().fps));
             edit::addInterval(scene, id, from, std::min(from + second, scene.frames(scene.shot()) - 1), 0.25 * second, 0);

@@ -97,7 +97,7 @@ int Palette::fit(const QString& words, const QString& name) {
         if (best < 0) return -1;
         score += best;
     }
-    // Of two that fit alike the one with less else in it.
+    // Of two commands that fit alike the shorter one comes first.
     return 100 * score - static_cast<int>(std::min<qsizetype>(90, name.size()));
 }
 

@@ -109,7 +109,7 @@ bool Bench::steer(QEvent* e) {
     const bool known =
         turns || k == Qt::Key_Up || k == Qt::Key_Down || k == Qt::Key_Return || k == Qt::Key_Enter || k == Qt::Key_Escape;
     if (!known) return false;
-    // What is steered with is no shortcut meanwhile.
+    // Keys that steer the walk are no shortcuts meanwhile.
     if (e->type() == QEvent::ShortcutOverride) {
         e->accept();
         return true;

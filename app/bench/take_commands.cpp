@@ -69,7 +69,7 @@ void Bench::compare(bool on) {
     Comparing c = m_session.comparing();
     c.on = on && !m_document.scene().actors.empty();
     if (c.on && c.with.size() < 2) {
-        // What is now, beside the newest take, or beside the body where there is none.
+        // The scene as it is now, beside the newest take, or beside the body where there is no take.
         const auto& takes = m_document.scene().takes;
         c.with = {std::string(), takes.empty() ? std::string(kBareBody) : takes.back().id};
     }

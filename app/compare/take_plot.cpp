@@ -74,7 +74,7 @@ void TakePlot::paintEvent(QPaintEvent*) {
     const double every = n > 400 ? 100 : n > 160 ? 50 : n > 60 ? 20 : 10;
     for (double f = every; f <= n; f += every)
         p.drawText(QRectF(x(f - 1) - 20, r.bottom() + 1, 40, 14), Qt::AlignCenter, QString::number(f));
-    // What stands first is drawn last, on top.
+    // The first curve in the list is drawn last, on top of the others.
     for (auto l = m_lines.rbegin(); l != m_lines.rend(); ++l) {
         QPainterPath path;
         for (std::size_t f = 0; f < l->values.size(); ++f) {

@@ -122,7 +122,7 @@ void CurveView::rebuild() {
     const scene::Scene& s = m_document.scene();
     const scene::ActorEntry* a = s.actor(m_session.lastActor());
     const int joint = m_session.lastJoint();
-    // What there is to choose from; a list that is the same stays.
+    // The curves that can be chosen; an unchanged list keeps its widgets.
     QStringList ids;
     QString built = a && joint >= 0 ? QString::fromStdString(a->id) + QString::number(joint) : QString();
     for (const scene::Gauge& g : s.gauges) built += u'\n' + QString::fromStdString(g.id + g.name);
@@ -188,7 +188,7 @@ std::vector<PlotCurve> CurveView::bodyCurves(const QString& id) {
                                  [&](const BodyCurve& c) { return id == QStringLiteral("body:") + QLatin1String(c.id); });
     const int joint = m_session.lastJoint();
     if (!motion || at == std::end(kBody) || joint < 0 || joint >= a->actor->skeleton.size()) return out;
-    // Of joints that were just made the motion on show knows nothing yet.
+    // The motion on show has no columns yet for joints that were just made.
     if (motion->result->joints() != a->actor->skeleton.size()) return out;
     const auto& actors = m_document.scene().actors;
     const auto entry = actors.pointer(actors.find([&](const scene::ActorEntry& e) { return e.id == a->id; }));

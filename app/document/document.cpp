@@ -28,7 +28,7 @@ ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, 
         for (std::size_t i = 0; i < actor.layers.size(); ++i) {
             const pipeline::LayerResult& l = actor.layers[i];
             if (l.changed.joints.empty()) continue;
-            // What came out of the very same motion is drawn as it was.
+            // Results of an unchanged motion keep what was drawn of them.
             const auto was = before ? before->traces.find(l.id) : decltype(before->traces.begin()){};
             const auto key = before ? before->traceKeys.find(l.id) : decltype(before->traceKeys.begin()){};
             r->traceKeys[l.id] = l.key;
@@ -58,7 +58,7 @@ void Document::edit(const QString& name, const std::function<void(scene::Scene&)
     scene::Scene next = m_scene;
     change(next);
     if (const auto why = edit::whyNot(m_scene, next)) {
-        // What shows the change already, a slider, goes back to what holds.
+        // Views that show the refused change already, a slider, go back to the scene's value.
         scene::Change everything;
         everything.all = true;
         Q_EMIT sceneChanged(everything);
@@ -66,7 +66,7 @@ void Document::edit(const QString& name, const std::function<void(scene::Scene&)
         return;
     }
     const bool goesOn = !gesture.isEmpty() && m_at > 0 && m_at == m_history.size() && m_history.back().gesture == gesture;
-    // What the file holds can no longer be come back to by redoing.
+    // The saved state can no longer be reached by redo.
     if (m_savedAt && *m_savedAt > m_at) m_savedAt.reset();
     m_history.resize(m_at);
     if (goesOn) {
@@ -209,7 +209,7 @@ bool Document::save(const QString& path) {
     m_keeper.belongsTo(path);
     m_onDisk = files::contentOf(path.toStdString());
     m_savedAt = m_at;
-    // What follows is a step of its own, even within one gesture: undoing it comes back to what was saved.
+    // The next edit is an undo step of its own, even within one gesture: undo leads back to the saved scene.
     if (m_at > 0) m_history[m_at - 1].gesture.clear();
     m_keeper.forget();
     Q_EMIT historyChanged();

@@ -132,7 +132,7 @@ std::optional<HandJoint> Session::partJoint() const {
     const scene::ActorEntry* a = kind ? s.actor(l->actor) : nullptr;
     if (!a || kind->problem(*a->actor, *l)) return std::nullopt;
     const std::vector<layers::JointRows> apart = layers::rowsByJoint(*kind, *a->actor, *l);
-    // What rides on a segment stands for it.
+    // A joint that rides on a segment selects that segment.
     for (int j = m_lastActor == a->id && m_lastJoint < a->actor->skeleton.size() ? m_lastJoint : rig::kNoJoint;
          j != rig::kNoJoint; j = a->actor->skeleton.joint(j).parent)
         for (const layers::JointRows& r : apart)
@@ -402,7 +402,7 @@ void Session::forgetWhatIsGone() {
         setSpreading({});
     const scene::Scene& s = m_document.scene();
     Selection kept = m_selection;
-    // What is gone leaves nothing selected: the actor that it belonged to was not chosen.
+    // When the selected thing is removed nothing is selected: its actor was never chosen by the user.
     const auto owner = kept.owner();
     const scene::ActorEntry* a = s.actor(kept.actor);
     const bool hadJoints = !kept.joints.empty();

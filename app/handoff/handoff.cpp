@@ -239,7 +239,7 @@ QString HandOff::wordsOf(const pipeline::BakeReport& report, const scene::ActorE
 
 void HandOff::plan() {
     if (!isVisible() || m_busy || m_document.scene().actors.empty()) return;
-    // What was written was told of other fields, or of another scene.
+    // The last report was about other fields, or another scene.
     m_outcome->clear();
     const auto o = options(false);
     const scene::ActorEntry* a = o ? m_document.scene().actor(o->actor) : nullptr;

@@ -104,7 +104,7 @@ CheckFace::CheckFace(Document& document, Session& session, Checker& checker, QWi
 
 void CheckFace::rebuild() {
     if (m_list) {
-        // It may hold the very button whose click brought this about.
+        // Deleted later: the page may hold the very button whose click is being handled.
         m_list->hide();
         m_list->setParent(nullptr);
         m_list->deleteLater();
@@ -161,7 +161,7 @@ void CheckFace::rebuild() {
         (f.severity == measure::Severity::Broken ? broken : f.severity == measure::Severity::Look ? look : notes) += 1;
         const QString kind = alike(f);
         const int before = shownOfKind[kind]++;
-        // One that is left over takes no more room than the button would.
+        // A single finding that is left over is shown: the button for more would take as much room.
         if (before >= kShownOfAKind && ofKind[kind] > kShownOfAKind + 1 && !m_open.contains(kind)) {
             if (before == kShownOfAKind)
                 button(QStringLiteral("more-") + kind,

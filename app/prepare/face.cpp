@@ -34,7 +34,7 @@ void Face::refreshSoon() {
 void Face::refresh() {
     m_stale = false;
     if (m_list) {
-        // It may hold the very button whose click brought this about.
+        // Deleted later: the page may hold the very button whose click is being handled.
         m_list->hide();
         m_list->setParent(nullptr);
         m_list->deleteLater();

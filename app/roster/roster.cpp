@@ -107,7 +107,7 @@ Roster::Roster(Document& document, Session& session, QWidget* parent)
         for (scene::List l :
              {scene::List::Actors, scene::List::Colliders, scene::List::Winds, scene::List::Pins, scene::List::Gauges})
             if (change.touches(l) || change.shot) return rebuild();
-        // What is simulated hangs on the layers.
+        // The filter asks for what is simulated, and layers tell that.
         if (m_filter->currentIndex() > 0 && change.touches(scene::List::Layers)) find();
     });
     connect(&session, &Session::selectionChanged, this, &Roster::showSelection);
@@ -137,7 +137,7 @@ void Roster::rebuild() {
     if (now == m_built) return;
     m_built = now;
     m_following = true;
-    // What was unfolded stays so, and what was in view too.
+    // Unfolded groups stay unfolded, and the scroll position stays.
     QMap<QString, bool> unfolded;
     for (QTreeWidgetItemIterator it(m_tree); *it; ++it)
         if ((*it)->childCount() > 0) unfolded[pathOf(*it)] = (*it)->isExpanded();

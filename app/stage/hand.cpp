@@ -98,7 +98,7 @@ void Hand::step(const Ask& ask) {
         for (int k = 0; k < 3; ++k) m_back.step(m_offset[k], m_speed[k], 0, 0);
     }
     put(ask);
-    // What is performed moves the body itself.
+    // A performed joint moves the body below all layers.
     const bool pulls = ask.holds && ask.target && !ask.turns && !ask.mirrored && ask.still.empty();
     m_live->pull(ask.joint, pulls ? std::optional<Vec3>(m_place + m_offset) : std::nullopt);
     ++m_steps;

@@ -123,7 +123,7 @@ bool PoseHand::take(const QPointF& at) {
     const auto hand = m_session.handJoint();
     const ResultsPtr& r = m_document.results();
     const pipeline::ActorResult* motion = r && hand ? r->evaluation.actor(hand->actor->id) : nullptr;
-    // Of joints that were just made the motion on show knows nothing yet.
+    // The motion on show has no columns yet for joints that were just made.
     if (!grip || !motion || motion->body->joints() != hand->actor->actor->skeleton.size()) return false;
     std::size_t place = 0;
     while (place < motion->layers.size() && motion->layers[place].id != hand->layer->id) ++place;
@@ -134,7 +134,7 @@ bool PoseHand::take(const QPointF& at) {
     if (!m_settingsThen) return false;
     m_frameThen = std::min(m_session.frame(), r->frames - 1);
     m_jointThen = hand->joint;
-    // As the layer leaves it: what stands above it goes on from there.
+    // The joint as this layer leaves it: layers above continue from there.
     const pipeline::TrackPtr above = motion->below(place + 1);
     m_localThen = above->at(hand->joint, m_frameThen);
     m_aboveThen = Affine();

@@ -236,7 +236,7 @@ void Stage::layOut() {
     const double tall = actors.front().actor->height * actors.front().actor->metresPerUnit;
     m_size = std::max(tall, 0.6 * m_box.diagonal().norm());
     m_shadowFloor = std::abs(m_box.min().y()) < 0.1 * tall ? 0 : m_box.min().y();
-    // What begins in the air falls to the world's ground, not to the air below its feet.
+    // An actor that begins in the air falls to the world's floor, not to the air below its feet.
     m_floor = m_shadowFloor > 0 && m_shadowFloor < 4 * tall ? 0 : m_shadowFloor;
     for (std::size_t i = 1; i < actors.size(); ++i)
         if (const double low = boxOf(actors[i]).min().y(); low < m_shadowFloor - 0.06 * tall) m_floor = std::min(m_floor, low);

@@ -113,7 +113,7 @@ bool Stage::wheelChain(QWheelEvent* e) {
 void Stage::markChain(std::vector<Mark>& marks) const {
     const Shown* s = m_chain ? shown(m_chain->actor) : nullptr;
     if (!s) return;
-    // Where its places are now: as what it hangs on stands.
+    // The chain's places in the pose on show: they go along with the joint that they hang on.
     const int joint = s->actor->skeleton.find(m_chain->joint);
     if (joint == rig::kNoJoint) return;
     std::vector<Affine> rest;

@@ -59,7 +59,7 @@ void Stage::proposeHelper(const QPointF& at) {
     const std::vector<float> share = rig::shareOf(actor, surface, parent, place, reach);
     m_tint = tintBy(actor, surface, [&](std::uint32_t point) { return share[point]; });
     m_helper = Helper{hit->actor, actor.skeleton.reference(parent), place, m_helperReach};
-    // Of meshes that lie over one another it is the front one.
+    // Of several meshes under the pointer the front one is taken.
     const int carrier = actor.instances[hit->instance].joint;
     m_helperMesh = actor.instances.size() > 1 && carrier != rig::kNoJoint ? QString::fromStdString(actor.skeleton.label(carrier))
                                                                           : QString();

@@ -165,7 +165,7 @@ void Stage::endStroke() {
         return;
     }
     Q_EMIT strokeMade(actor, m_paint->actor->skeleton.reference(m_paint->joint), stroke);
-    // Where it could not be kept, what was shown of it goes.
+    // Where the stroke could not be kept, the stage shows the weights of the scene again.
     if (m_paint && m_paint->actor == painted) m_paint.reset();
     preparePaint();
 }

@@ -166,7 +166,7 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     m_orbits = !m_grabbed && !m_tugOn && !pick(e->position());
     if (m_grabbed || !m_tugOn) return;
     auto hit = pick(e->position());
-    // What was chosen to be performed is taken, even where another joint lies nearer to the pointer.
+    // The joint that is performed is taken, even where another joint lies nearer to the pointer.
     if (m_session.performing().on)
         for (const Hit& near : jointsNear(e->position())) {
             const Selection& sel = m_session.selection();

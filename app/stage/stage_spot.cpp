@@ -47,7 +47,7 @@ void Stage::showSpot() {
     if (!spot->follows) {
         pose();
         if (const Shown* s = shown(spot->actor)) {
-            // Where it is now: by the joints that move it there.
+            // Posed by the joints that carry the spot.
             Eigen::AlignedBox3d box;
             for (int j : spot->joints) box.extend(s->posed.worlds[static_cast<std::size_t>(j)].t);
             for (std::uint32_t v : spot->points)

@@ -218,7 +218,7 @@ void Tug::take(Hand::Made made) {
 }
 
 void Tug::perform() {
-    // Where the shot has begun again the pass is over, and another one begins.
+    // When the shot starts again the recorded pass ends, and the next pass begins.
     if (!m_pass.poses.empty() && m_askedFrame < m_pass.poses.rbegin()->first) keepPass();
     if (m_session.isPlaying() && m_target &&
         std::all_of(m_made.body.begin(), m_made.body.end(), [](const Xform& x) { return x.isFinite(); }))

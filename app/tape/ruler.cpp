@@ -144,7 +144,7 @@ void Ruler::paintSeals(QPainter& p, const FrameScale& s) const {
         const double a = s.x(seal->from), b = s.x(seal->to);
         p.fillRect(QRectF(a, chosen ? 30 : 33, b - a, chosen ? 6 : 3), look::faded(t.ochre, chosen ? 0.9 : 0.5));
         if (!chosen) continue;
-        // Where what follows goes on from.
+        // The frame from whose state the motion goes on behind the seal.
         p.setPen(Qt::NoPen);
         p.setBrush(t.ochre);
         p.drawEllipse(QPointF(b, 33), 5, 5);

@@ -8,7 +8,7 @@
 
 #include "app/look/text.h"
 #include "app/look/theme.h"
-#include "app/tuner/tuned_page.h"
+#include "app/tuner/thing_words.h"
 #include "app/widgets/arithmetic.h"
 #include "base/ranges.h"
 #include "edit/edit.h"
@@ -85,7 +85,7 @@ Tape::Tape(Document& document, Session& session, QWidget* parent)
     });
     connect(&session, &Session::selectionChanged, this, [this] {
         refresh();
-        // What was just put on the stack, or chosen elsewhere, comes into view.
+        // A layer that was just added, or selected elsewhere, is scrolled into view.
         if (Lane* l = lane(m_session.selection().layer)) m_scroll->ensureWidgetVisible(l, 0, 4);
     });
     connect(&session, &Session::frameChanged, this, [this](int f) {
@@ -312,7 +312,7 @@ void Tape::addItem(QVBoxLayout* column, const scene::Owner& item) {
     auto* head = new QToolButton;
     head->setObjectName(QStringLiteral("group"));
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
-    const QString kind = TunedPage::nounOf(m_document.scene(), item);
+    const QString kind = nounOf(m_document.scene(), item);
     const QString name = QString::fromStdString(m_document.scene().tuned(item)->name);
     head->setText(name == kind ? name : name + QStringLiteral(" · ") + kind);
     head->setAccessibleName(tr("Curves of %1").arg(head->text()));
@@ -431,7 +431,7 @@ void Tape::rebuild() {
         m_insertion->setParent(body);
         m_insertion->hide();
         const int scrolled = m_scroll->verticalScrollBar()->value();
-        // What goes may be what the key or the mouse that brought this about was meant for.
+        // Deleted later: the lane may be the widget whose key or mouse event is being handled.
         if (QWidget* old = m_scroll->takeWidget()) {
             old->hide();
             old->deleteLater();

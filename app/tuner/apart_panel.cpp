@@ -107,7 +107,7 @@ void ApartPanel::refresh() {
     m_row->show(apart ? own->second.find(setting())->second : l->number(setting()));
     m_row->setNote(apart ? tr("set apart") : tr("as the rest"));
     while (QLayoutItem* old = m_list->takeAt(0)) {
-        // It may be the very button whose click brought this about.
+        // Deleted later: this may be the very button whose click is being handled.
         old->widget()->hide();
         old->widget()->deleteLater();
         delete old;

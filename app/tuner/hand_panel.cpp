@@ -101,7 +101,7 @@ void HandPanel::refresh() {
     std::vector<int> joints;
     for (const std::string& name : hand->layer->list(layers::findKind(hand->layer->kind)->target()))
         if (const int j = k.find(name); j != rig::kNoJoint) joints.push_back(j);
-    // One that is about to be touched stands with them.
+    // The channel that is about to be set is listed with those that have values.
     const bool fresh = std::find(joints.begin(), joints.end(), hand->joint) == joints.end();
     if (fresh) joints.push_back(hand->joint);
     const bool same = m_joint->count() == static_cast<int>(joints.size()) && [&] {

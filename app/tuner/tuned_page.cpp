@@ -12,6 +12,7 @@
 #include "app/tuner/gauge_panel.h"
 #include "app/tuner/hand_panel.h"
 #include "app/tuner/meets_table.h"
+#include "app/tuner/thing_words.h"
 #include "edit/body.h"
 #include "edit/channels.h"
 #include "edit/edit.h"
@@ -26,115 +27,6 @@
 
 namespace nutatio::app {
 
-namespace {
-
-double heightOf(const scene::Scene& s, const scene::Owner& owner) {
-    std::string actor;
-    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr) actor = c->mount.actor;
-    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) actor = p->to.actor;
-    if (const scene::ActorEntry* a = s.actor(actor)) return a->actor->height;
-    // In the world lengths are metres; what stands there is about as large as the first actor.
-    return s.actors.empty() ? 1 : s.actors.front().actor->height * s.actors.front().actor->metresPerUnit;
-}
-
-QString placeWords(const scene::Mount& mount) {
-    const QString joint = QString::fromStdString(mount.joint);
-    return mount.spot ? QObject::tr("a spot of the surface by %1").arg(joint) : joint;
-}
-
-/// One sentence of what the thing is about, where a table does not say it.
-QString about(const scene::Scene& s, const scene::Owner& owner) {
-    if (const scene::Collider* c = owner.list == scene::List::Colliders ? s.collider(owner.id) : nullptr)
-        return c->mount.world() ? QObject::tr("It stands in the world.")
-                                : QObject::tr("It rides on %1; drag its handles on the stage.").arg(placeWords(c->mount));
-    if (owner.list == scene::List::Winds)
-        return QObject::tr("Drag the tip of its arrow on the stage to turn it, its ring to move it.");
-    if (const scene::Pin* p = owner.list == scene::List::Pins ? s.pin(owner.id) : nullptr) {
-        const QString joint = QString::fromStdString(p->joint);
-        return QObject::tr("It holds %1 to %2.")
-            .arg(p->end ? QObject::tr("the end beyond %1").arg(joint) : joint,
-                 p->to.world() ? QObject::tr("a place in the world") : placeWords(p->to));
-    }
-    if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) {
-        return g->to ? QObject::tr("On %1, to or seen from %2.").arg(placeWords(g->of), placeWords(*g->to))
-                     : QObject::tr("On %1.").arg(placeWords(g->of));
-    }
-    if (const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr; a && a->isPiece())
-        return QObject::tr("Drag its handles on the stage; keyed places make it move, keyed sizes make it grow.");
-    if (owner.list == scene::List::Actors) return QObject::tr("Where the actor stands in the world, in metres and degrees.");
-    return {};
-}
-
-}  // namespace
-
-QString TunedPage::nounOf(const scene::Scene& s, const scene::Owner& owner) {
-    const scene::ActorEntry* a = owner.list == scene::List::Actors ? s.actor(owner.id) : nullptr;
-    if (a && a->isPiece()) return QObject::tr("set piece");
-    QString list = qs(scene::listName(owner.list));
-    list.chop(1);
-    return list;
-}
-
-QString TunedPage::title(const scene::Scene& s, const scene::Owner& owner) {
-    const scene::Tuned* t = s.tuned(owner);
-    if (!t) return {};
-    QString kind;
-    if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr) {
-        const layers::LayerKind* k = layers::findKind(l->kind);
-        kind = k ? qs(k->label) : QString::fromStdString(l->kind);
-    } else if (owner.list == scene::List::Colliders) {
-        kind = QString::fromStdString(t->text("shape"));
-    } else {
-        kind = nounOf(s, owner);
-    }
-    return QString::fromStdString(t->name) + QStringLiteral("  ·  ") + kind;
-}
-
-QString TunedPage::fellows(const scene::Scene& s, const scene::Owner& owner) {
-    const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr;
-    const layers::LayerKind* kind = l ? layers::findKind(l->kind) : nullptr;
-    const auto joins = [&](const scene::Layer& each) {
-        return each.kind == l->kind && s.acts(each) && kind->simulated->joins(scene::Resolved(each, kind->settings));
-    };
-    QStringList out;
-    if (kind && kind->simulated && kind->simulated->joins && joins(*l))
-        for (const scene::Layer& other : s.layers)
-            if (const scene::ActorEntry* a = other.actor == l->actor || !joins(other) ? nullptr : s.actor(other.actor))
-                out << QString::fromStdString(a->name);
-    return out.join(QStringLiteral(", "));
-}
-
-QString TunedPage::shape(const scene::Scene& s, const scene::Owner& owner, const Session& session) {
-    const scene::Tuned* t = s.tuned(owner);
-    if (!t) return {};
-    QString out = qs(scene::listName(owner.list)) + u':' + QString::fromStdString(owner.id) + u'\n' + title(s, owner) + u'\n' +
-                  about(s, owner);
-    for (const scene::SettingSpec& spec : layers::tableOf(s, owner)) out += counts(spec, *t) ? u'1' : u'0';
-    if (ApartPanel::suits(s, owner)) {
-        const scene::Layer& l = *s.layer(owner.id);
-        for (const std::string& j : l.list(layers::findKind(l.kind)->target())) out += QString::fromStdString(j) + u',';
-    }
-    if (MeetsTable::suits(s, owner)) out += u'm';
-    out += fellows(s, owner);
-    if (const auto hand = session.handJoint(); hand && hand->layer->id == owner.id)
-        out += u'h' + QString::number(hand->joint) + QString::fromStdString(session.handPoint());
-    if (const auto part = session.partJoint(); part && part->layer->id == owner.id) out += u'p' + QString::number(part->joint);
-    if (t->lock) out += u'l';
-    if (const auto seal = s.shot().seals.find(owner.id); owner.list == scene::List::Layers && seal != s.shot().seals.end())
-        out += u's' + QString::number(seal->second->from) + u'-' + QString::number(seal->second->to);
-    if (const scene::Layer* l = owner.list == scene::List::Layers ? s.layer(owner.id) : nullptr; l && !l->shot.empty())
-        out += QString::fromStdString(l->shot) + u'@';
-    // What a region may be.
-    if (const scene::ActorEntry* a = owner.list == scene::List::Layers ? s.actor(s.layer(owner.id)->actor) : nullptr) {
-        for (const scene::Part& p : a->parts) out += QString::fromStdString(p.name) + u',';
-        for (const rig::Map& m : a->maps) out += QString::fromStdString(m.name) + u',';
-    }
-    if (const scene::Gauge* g = owner.list == scene::List::Gauges ? s.gauge(owner.id) : nullptr) out += GaugePanel::shape(s, *g);
-    if (owner.list == scene::List::Winds)
-        for (const scene::Layer& l : s.layers) out += QString::fromStdString(l.id + '\n' + l.name + '\n');
-    return out;
-}
-
 TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, QMap<QString, bool>& folds, FeelsShelf* feels,
                      QWidget* parent)
     : QWidget(parent),
@@ -147,68 +39,82 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
       m_feels(feels) {
     m_all->setContentsMargins(0, 0, 6, 0);
     m_all->setSpacing(0);
-    const scene::Scene& s = m_document.scene();
-    const scene::Tuned& tuned = *s.tuned(m_owner);
-    const scene::Table table = layers::tableOf(s, m_owner);
-    if (const QString text = about(s, m_owner); !text.isEmpty()) addText(text);
-    if (tuned.lock) {
+    const scene::Scene& scene = m_document.scene();
+    if (const QString text = aboutOf(scene, m_owner); !text.isEmpty()) addText(text);
+    if (scene.tuned(m_owner)->lock) {
         addText(tr("It is locked against accidents."));
         addButtons({{QStringLiteral("lock"), tr("Unlock")}});
     }
-    if (const scene::Layer* l = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr; l && !l->shot.empty()) {
-        const scene::Shot* shot = s.findShot(l->shot);
-        addText(shot ? tr("It acts in %1 alone.").arg(QString::fromStdString(shot->name))
-                     : tr("The shot that it acts in is gone."));
-        addButtons({{QStringLiteral("act-here"), tr("In every shot")}});
-    }
-    if (m_owner.list == scene::List::Gauges) {
+    const scene::Layer* layer = asLayer(scene, m_owner);
+    if (layer) addLayerHead(*layer);
+    if (asGauge(scene, m_owner)) {
         m_gauge = new GaugePanel(m_document, m_session, m_owner.id);
         m_rows->addWidget(m_gauge);
         connect(m_gauge, &GaugePanel::commandWanted, this, &TunedPage::commandWanted);
         connect(m_gauge, &GaugePanel::said, this, &TunedPage::said);
     }
-    if (m_owner.list == scene::List::Layers) {
-        if (table.empty()) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
-        const layers::LayerKind* kind = layers::findKind(s.layer(m_owner.id)->kind);
-        if (kind && kind->feels) {
-            beginGroup(tr("Feels"), true);
-            m_feels->show(s.layer(m_owner.id)->kind);
-            m_rows->addWidget(m_feels);
-            m_feels->setVisible(true);
-        }
+    addRows(layer);
+    addPanels(layer);
+    m_rows = m_all;
+    addFoot();
+    m_all->addStretch(1);
+}
+
+void TunedPage::addLayerHead(const scene::Layer& layer) {
+    const scene::Scene& scene = m_document.scene();
+    if (!layer.shot.empty()) {
+        const scene::Shot* shot = scene.findShot(layer.shot);
+        addText(shot ? tr("It acts in %1 alone.").arg(QString::fromStdString(shot->name))
+                     : tr("The shot that it acts in is gone."));
+        addButtons({{QStringLiteral("act-here"), tr("In every shot")}});
     }
-    const double height = heightOf(s, m_owner);
-    // What the layer is put on is chosen once: those rows, which head its table, stand last.
-    const auto first = m_owner.list == scene::List::Layers
-                           ? std::find_if(table.begin(), table.end(), [](const auto& spec) { return !spec.group.empty(); })
-                           : table.begin();
-    const auto hand = m_owner.list == scene::List::Layers ? session.handJoint() : std::nullopt;
-    if (hand) addChannels(*hand);
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    if (!kind) addText(tr("This version has no such layer kind. The layer is kept as it is and does nothing."));
+    if (!kind || !kind->feels) return;
+    beginGroup(tr("Feels"), true);
+    m_feels->show(layer.kind);
+    m_rows->addWidget(m_feels);
+    m_feels->setVisible(true);
+}
+
+/// Row by row from the table; `layer`: null for a thing of no kind.
+void TunedPage::addRows(const scene::Layer* layer) {
+    const scene::Scene& scene = m_document.scene();
+    const scene::Tuned& tuned = *scene.tuned(m_owner);
+    const scene::Table table = layers::tableOf(scene, m_owner);
+    const double height = heightOf(scene, m_owner);
+    // The joints a layer is put on are chosen once: their rows, which head its table, stand last.
+    const auto first =
+        layer ? std::find_if(table.begin(), table.end(), [](const auto& spec) { return !spec.group.empty(); }) : table.begin();
+    if (const auto hand = layer ? m_session.handJoint() : std::nullopt) addChannels(*hand);
     const scene::SettingSpec* heading = nullptr;  // that waits for its first row
     for (auto spec = first; spec != table.end(); ++spec) {
         if (spec->each != scene::Each::None) continue;
-        if (!spec->group.empty() && m_owner.list == scene::List::Layers) heading = &*spec;
+        if (!spec->group.empty() && layer) heading = &*spec;
         // Bodies that it passes through are told by the table of all that meet.
-        const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
         if (!counts(*spec, tuned) || (layer && edit::passesOf(*layer) == &*spec)) continue;
         if (heading) beginGroup(qs(heading->group), heading->folded);
         heading = nullptr;
         addRow(sizedFor(*spec, height));
     }
-    const auto part = m_owner.list == scene::List::Layers ? session.partJoint() : std::nullopt;
-    if (part && part->layer->id == m_owner.id) addPart(*part);
+    if (const auto part = layer ? m_session.partJoint() : std::nullopt; part && part->layer->id == m_owner.id) addPart(*part);
     if (first != table.begin()) beginGroup(tr("Joints"), true);
     for (auto spec = table.begin(); spec != first; ++spec)
         if (counts(*spec, tuned)) addRow(sizedFor(*spec, height));
-    if (ApartPanel::suits(s, m_owner)) {
+}
+
+/// What is set of single joints, of whom it meets, and of its frames.
+void TunedPage::addPanels(const scene::Layer* layer) {
+    const scene::Scene& scene = m_document.scene();
+    if (ApartPanel::suits(scene, m_owner)) {
         beginGroup(tr("One by one"));
         m_apart = new ApartPanel(m_document, m_owner.id);
         m_rows->addWidget(m_apart);
         connect(m_apart, &ApartPanel::commandWanted, this, &TunedPage::commandWanted);
         connect(m_apart, &ApartPanel::hovered, this, &TunedPage::hovered);
     }
-    if (MeetsTable::suits(s, m_owner)) {
-        if (m_owner.list == scene::List::Layers)
+    if (MeetsTable::suits(scene, m_owner)) {
+        if (layer)
             beginGroup(tr("Who meets what"), true);
         else
             addText(tr("Who keeps clear of it:"));
@@ -216,23 +122,31 @@ TunedPage::TunedPage(Document& document, Session& session, scene::Owner owner, Q
         m_rows->addWidget(m_meets);
         connect(m_meets, &MeetsTable::hovered, this, &TunedPage::hovered);
     }
-    if (const QString with = fellows(s, m_owner); !with.isEmpty())
+    if (const QString with = fellowsOf(scene, m_owner); !with.isEmpty())
         addText(tr("Moves, where they meet, and is moved by: %1.").arg(with));
-    const scene::Layer* layer = m_owner.list == scene::List::Layers ? s.layer(m_owner.id) : nullptr;
-    if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr; kind) {
-        if (kind->simulated) addSeal(s.shot());
+    if (const layers::LayerKind* kind = layer ? layers::findKind(layer->kind) : nullptr) {
+        if (kind->simulated) addSeal(scene.shot());
         offerHold(*kind, *layer);
     }
-    m_rows = m_all;
-    if (m_owner.list == scene::List::Winds) addChips();
-    if (m_owner.list == scene::List::Colliders && !s.collider(m_owner.id)->mount.world())
-        addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
-    if (m_owner.list == scene::List::Gauges)
-        addButtons({{QStringLiteral("gauge-to-selection"), tr("Measure to the joint last selected")}});
-    if (m_owner.list == scene::List::Pins)
-        addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the joint last selected")},
-                    {QStringLiteral("pin-end"), tr("Hold the end")}});
-    m_all->addStretch(1);
+}
+
+void TunedPage::addFoot() {
+    switch (m_owner.list) {
+        case scene::List::Winds:
+            return addChips();
+        case scene::List::Colliders:
+            if (!m_document.scene().collider(m_owner.id)->mount.world())
+                addButtons({{QStringLiteral("collider-world"), tr("Leave it standing in the world")}});
+            return;
+        case scene::List::Gauges:
+            return addButtons({{QStringLiteral("gauge-to-selection"), tr("Measure to the joint last selected")}});
+        case scene::List::Pins:
+            return addButtons({{QStringLiteral("pin-to-selection"), tr("Hold to the joint last selected")},
+                               {QStringLiteral("pin-end"), tr("Hold the end")}});
+        case scene::List::Actors:
+        case scene::List::Layers:
+            return;
+    }
 }
 
 /// What is set for the joint in the hand, and for morph targets.
@@ -430,7 +344,7 @@ QString TunedPage::what() const {
 void TunedPage::addRow(const scene::SettingSpec& spec) {
     auto* row = new SettingRow(spec);
     m_rows->addWidget(row);
-    const scene::Layer* layer = m_owner.list == scene::List::Layers ? m_document.scene().layer(m_owner.id) : nullptr;
+    const scene::Layer* layer = asLayer(m_document.scene(), m_owner);
     if (const scene::ActorEntry* a = layer ? m_document.scene().actor(layer->actor) : nullptr;
         a && (spec.type == scene::SettingType::Region || spec.type == scene::SettingType::Clip ||
               spec.type == scene::SettingType::Colliders)) {
@@ -533,7 +447,7 @@ void TunedPage::refresh() {
     const int frame = m_session.frame();
     if (m_gauge) m_gauge->refresh();
     for (const auto& [id, panel] : m_feedPanels) panel->refresh();
-    // What a feed makes of a setting is known of the newest motion.
+    // Fed values are read from the newest evaluation.
     const ResultsPtr& r = m_document.results();
     const layers::ResolvedPtr held = r && !t->feeds.empty() ? r->evaluation.settingsOf(m_owner) : nullptr;
     for (const auto& [id, row] : m_byId) {
@@ -555,7 +469,7 @@ void TunedPage::refresh() {
         row->showProfile(profile == t->profiles.end() ? scene::Profile{} : profile->second);
     }
     if (m_owner.list == scene::List::Layers) m_feels->refresh();
-    if (const scene::Wind* w = m_owner.list == scene::List::Winds ? s.wind(m_owner.id) : nullptr)
+    if (const scene::Wind* w = asWind(s, m_owner))
         for (const auto& [layer, chip] : m_chips)
             chip->setChecked(w->layers.empty() || std::find(w->layers.begin(), w->layers.end(), layer) != w->layers.end());
 }

@@ -43,13 +43,6 @@ class TunedPage : public QWidget {
         m_lastJoints = std::move(joints);
         m_lastActor = std::move(actor);
     }
-    /// Whether a page for the same thing would look otherwise now.
-    static QString shape(const scene::Scene& scene, const scene::Owner& owner, const Session& session);
-    static QString title(const scene::Scene& scene, const scene::Owner& owner);
-    /// What a thing of no kind is: "collider", "set piece" ...
-    static QString nounOf(const scene::Scene& scene, const scene::Owner& owner);
-    /// Actors whose bodies a layer moves where they meet, and is moved by.
-    static QString fellows(const scene::Scene& scene, const scene::Owner& owner);
 
   Q_SIGNALS:
     void hovered(const QString& help);
@@ -59,6 +52,10 @@ class TunedPage : public QWidget {
   private:
     void toggleFeed(SettingRow* row);
     void addRow(const scene::SettingSpec& spec);
+    void addLayerHead(const scene::Layer& layer);
+    void addRows(const scene::Layer* layer);
+    void addPanels(const scene::Layer* layer);
+    void addFoot();
     void addPart(const HandJoint& part);
     void addSeal(const scene::Shot& shot);
     void offerHold(const layers::LayerKind& kind, const scene::Layer& layer);

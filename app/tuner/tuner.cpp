@@ -1,4 +1,5 @@
 #include "app/tuner/tuner.h"
+#include "app/tuner/thing_words.h"
 
 #include <QHBoxLayout>
 #include <QVBoxLayout>
@@ -110,7 +111,7 @@ QString Tuner::page() const {
         return QStringLiteral("attach:%1:").arg(m_document.scene().actors.size()) +
                QString::fromStdString(s.actor + ':' + moved) + joints;
     }
-    if (const auto owner = tuned()) return TunedPage::shape(m_document.scene(), *owner, m_session);
+    if (const auto owner = tuned()) return shapeOf(m_document.scene(), *owner, m_session);
     return QStringLiteral("none:%1:%2").arg(m_document.scene().layers.size()).arg(m_document.scene().actors.size());
 }
 
@@ -126,7 +127,7 @@ QWidget* Tuner::newPage() {
     m_tuned = nullptr;
     if (const auto owner = tuned()) {
         m_heading->setText(tr("TUNER"));
-        m_title->setText(TunedPage::title(m_document.scene(), *owner));
+        m_title->setText(titleOf(m_document.scene(), *owner));
         m_tuned = new TunedPage(m_document, m_session, *owner, m_open, m_feels);
         connect(m_tuned, &TunedPage::hovered, m_help, &QLabel::setText);
         connect(m_tuned, &TunedPage::commandWanted, this, &Tuner::commandWanted);
@@ -190,7 +191,7 @@ void Tuner::rebuild() {
         m_feels->setParent(this);  // out of the page that goes
         m_feels->hide();
         const auto owner = tuned();
-        // What moves nothing by itself answers no push.
+        // An act moves nothing by itself: there is no answer to a push to show.
         const scene::Layer* chosen = owner && owner->list == scene::List::Layers ? m_document.scene().layer(owner->id) : nullptr;
         const layers::LayerKind* itsKind = chosen ? layers::findKind(chosen->kind) : nullptr;
         m_scope->setVisible(chosen && !(itsKind && itsKind->act));

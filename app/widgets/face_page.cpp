@@ -35,7 +35,7 @@ void FacePage::setFaces(const QString& of, const QList<Entry>& entries) {
 void FacePage::show(int entry) {
     for (int k = 0; k < m_words.size(); ++k) m_words[k]->setChecked(k == entry);
     if (m_face) {
-        // It may hold the very button whose click brought this about.
+        // Deleted later: the page may hold the very button whose click is being handled.
         disconnect(m_face, nullptr, this, nullptr);
         m_face->hide();
         m_face->setParent(nullptr);

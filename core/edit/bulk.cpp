@@ -151,7 +151,7 @@ Result<Done> mergeLayers(scene::Scene& scene, const std::vector<std::string>& wh
         if (!other) return refused("there is no layer \"" + which[n] + "\"");
         if (other->kind != first->kind || other->actor != first->actor)
             return refused("\"" + other->name + "\" is of another kind or actor than \"" + first->name + "\"");
-        // What is set apart is a plain number: keys of its own would be lost.
+        // A value set apart for one joint is a plain number: keys of that joint would be lost.
         for (std::size_t i = 0; i < scene.shots.size(); ++i)
             if (const scene::KeysOf own = keysIn(i, other->id); !own.empty() && own != keysIn(i, first->id))
                 return refused("\"" + other->name + "\" has keys of its own in \"" + scene.shots[i].name +

@@ -106,7 +106,7 @@ std::vector<int> fewest(const std::vector<Vec3>& values, double most) {
         measure(kept[static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, place - 2))],
                 kept[static_cast<std::size_t>(std::min(count - 1, place + 2))]);
     }
-    // What holds throughout needs no keys but one.
+    // A value that is the same at every frame needs one key only.
     if (kept.size() == 2 && (values.front() - values.back()).norm() <= most) kept.pop_back();
     return kept;
 }
@@ -226,7 +226,7 @@ void holdPartBack(scene::Scene& s, const std::string& id, const std::string& joi
         if (std::find(joints.begin(), joints.end(), joint) != joints.end()) part.insert(joints.begin(), joints.end());
     };
     for (const scene::Part& p : actor->parts) take(p.joints);
-    // What nobody has named is as names and skeleton suggest.
+    // Roles that nobody has set are taken from names and the skeleton.
     if (part.empty())
         for (const rig::Part& guess : rig::suggestedParts(*actor->actor)) {
             std::vector<std::string> names;

@@ -265,7 +265,7 @@ void remove(scene::Scene& s, const scene::Owner& owner) {
     switch (owner.list) {
         case scene::List::Layers:
             gone = eraseOf(s.layers, owner.id);
-            // What was read of its result is read of the body's motion.
+            // Gauges that read the removed layer's result read the body's motion from now on.
             for (std::size_t i = 0; i < s.gauges.size(); ++i)
                 if (s.gauges[i].after == owner.id) s.gauges.edit(i).after.clear();
             for (std::size_t i = 0; i < s.winds.size(); ++i) {

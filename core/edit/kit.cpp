@@ -507,7 +507,7 @@ std::vector<Fitted> fitKit(const scene::Kit& kit, const rig::Actor& actor) {
         else
             give(j.name, rig::kNoJoint, Fitted::By::Nothing);
     }
-    // What the other side's own thing takes is not taken twice.
+    // A joint that is matched by name already is not matched again from the other side.
     for (Fitted& f : out)
         if (f.by == Fitted::By::OtherSide &&
             std::count_if(out.begin(), out.end(), [&](const Fitted& o) { return o.to == f.to; }) > 1) {

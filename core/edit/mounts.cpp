@@ -41,6 +41,31 @@ std::vector<std::pair<const scene::SettingSpec*, scene::Mount>> mountsOf(const s
     return out;
 }
 
+Result<Done> mountOn(scene::Scene& s, const scene::Owner& owner, const std::string& own, const std::string& to) {
+    const scene::Scene& now = s;
+    scene::Mount mount;
+    if (const scene::ActorEntry* a = now.actor(own)) mount = scene::mountIn(a->actor->skeleton, own, to).value_or(mount);
+    if (!to.empty()) {
+        const scene::ActorEntry* a = now.actor(mount.actor);
+        if (!a) return refused("there is no actor \"" + mount.actor + "\"");
+        if (!scene::found(*a->actor, mount))
+            return refused(mount.spot ? "\"" + a->name + "\" has no surface" : "there is no joint \"" + mount.joint + "\"");
+    }
+    if (now.collider(owner.id)) {
+        s.collider(owner.id)->mount = mount;
+    } else if (now.pin(owner.id)) {
+        s.pin(owner.id)->to = mount;
+    } else if (now.gauge(owner.id)) {
+        if (mount.world()) return refused("a gauge stands on an actor");
+        s.gauge(owner.id)->of = mount;
+        return Done{};
+    } else {
+        return refused("only colliders, pins and gauges are fixed somewhere");
+    }
+    s.tuned(owner)->setVector("offset", Vec3::Zero());
+    return Done{};
+}
+
 std::vector<std::pair<std::string, scene::Mount>> remount(scene::Layer& layer, const rig::Skeleton& own,
                                                           const Remounted& becomes) {
     std::vector<std::pair<std::string, scene::Mount>> gone;

@@ -4,6 +4,7 @@
 #include <functional>
 #include <optional>
 
+#include "base/error.h"
 #include "scene/scene.h"
 
 namespace nutatio::edit {
@@ -21,6 +22,11 @@ std::vector<std::pair<std::string, scene::Mount>> remount(scene::Layer& layer, c
                                                           const Remounted& becomes);
 /// All of a scene: a collider, pin or gauge whose mount is gone goes too.
 void remount(scene::Scene& scene, const Remounted& becomes);
+
+/// Fixes a collider, the end of a pin or a gauge to what `to` names, as settings name mounts (see scene::mountIn; `own`: id of
+/// the actor whose joints need no '@'); empty: the world. Colliders and pins stand there without an offset. Errors: nothing is
+/// there.
+Result<Done> mountOn(scene::Scene& scene, const scene::Owner& owner, const std::string& own, const std::string& to);
 
 /// Of each setting of a layer that names a mount, its row and what it names.
 std::vector<std::pair<const scene::SettingSpec*, scene::Mount>> mountsOf(const scene::Layer& layer, const rig::Skeleton& own);

@@ -7,6 +7,7 @@
 #include "base/arguments.h"
 #include "edit/edit.h"
 #include "edit/gate.h"
+#include "edit/mounts.h"
 #include "edit/operation_arguments.h"
 #include "layers/registry.h"
 
@@ -82,6 +83,13 @@ Result<Done> doAddCollider(scene::Scene& s, const Arguments& a) {
     if (addCollider(s, actor.value(), text(a, "joint"), shape).empty())
         return refused("there is no joint \"" + text(a, "joint") + "\"");
     return Done{};
+}
+
+Result<Done> doMount(scene::Scene& s, const Arguments& a) {
+    const auto owner = thing(s, text(a, "thing"));
+    if (!owner) return owner.error();
+    const auto actor = actorOf(s, a);
+    return actor ? mountOn(s, owner.value(), actor.value(), text(a, "to")) : actor.error();
 }
 
 Result<Done> doAddPiece(scene::Scene& s, const Arguments& a) {
@@ -204,6 +212,11 @@ constexpr Operation kOperations[] = {
     {"rename", "thing,name", "", "Another name; the id stays.", doRename},
     {"move-layer", "layer,by", "", "Up the stack by so many places, below 0 down.", doMoveLayer},
     {"add-collider", "joint,shape", "actor", "A collider on a joint.", doAddCollider},
+    {"mount", "thing", "to,actor",
+     "Fixes a collider, a pin's end or a gauge: to=head, to=pole@jetty, to=head at 0.1 1.2 0.3 (a spot of the surface, in the "
+     "rest "
+     "pose), to=head unturned (without its turn); without it the world.",
+     doMount},
     {"add-piece", "form", "", "A set piece: floor, block, bar, ball, ramp or steps.", doAddPiece},
     {"fit-colliders", "", "actor,part,joints", "Colliders fitted to the mesh: of the body, or of a part or joints alone.",
      doFitColliders},

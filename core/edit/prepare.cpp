@@ -209,12 +209,12 @@ Result<std::vector<std::string>> mirrorJoint(scene::Scene& scene, const std::str
     rig::Preparation edit = *by;
     edit.joint = a->actor->skeleton.reference(other);
     edit.name = rig::otherSideOf(stem);
-    // Where it stands now, wherever it was put first.
+    // Mirrored from the helper's present place, wherever it was made.
     edit.place = chain ? edit.place : across(a->actor->skeleton.joint(j).rest.t);
     for (Vec3& p : edit.row) p = across(p);
     const std::vector<std::string> own = chain ? madeBy(*by) : std::vector<std::string>{a->actor->skeleton.joint(j).name},
                                    made = madeBy(edit);
-    // What was painted for it since is painted over there.
+    // Strokes that were painted for the helper since are painted on the other side too.
     std::vector<rig::Preparation> strokes;
     for (const rig::Preparation& e : a->preparations) {
         const auto at = std::find(own.begin(), own.end(), e.joint);

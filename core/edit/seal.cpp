@@ -73,7 +73,7 @@ Result<Done> seal(scene::Scene& s, const std::string& id, int from, int to, cons
         return refused("\"" + layer->name + "\" does nothing in this shot" +
                        (r && !(r->problem + r->idle).empty() ? ": " + r->problem + r->idle : std::string()));
     if (!r->sealed) return refused("a loop that is closed goes round as a whole: open it before a part of it is sealed");
-    // As it shows: mixed.
+    // Motion is sealed as it shows, mixed.
     auto made = std::make_shared<scene::Seal>(*r->sealed);
     const rig::Skeleton& skeleton = s.actor(layer->actor)->actor->skeleton;
     for (scene::Seal::Part& part : made->parts)

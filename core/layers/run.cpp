@@ -131,7 +131,7 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
                     progress);
     std::vector<std::optional<Recorded>> made(movers.size());
     std::vector<Closure> closures(movers.size());
-    // What is sealed stays as it is; what is to be sealed is looked at on the way.
+    // Sealed frames are copied; motion that is being sealed is recorded on the way.
     const scene::Seal* kept = context.seal ? context.seal->kept() : nullptr;
     const bool keeps = kept != nullptr, seals = context.seal && kept != context.seal.get();
     const std::string unfit = keeps ? misfit(*kept, movers, context.actor.skeleton, below.grid(), sequence) : std::string();

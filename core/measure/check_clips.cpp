@@ -68,7 +68,7 @@ void popsOf(const Steps& s, double least, double floor, double dt, double seen, 
         for (int k = std::max(1, f - around); k < std::min(n - 1, f + around + 1); ++k)
             if (std::abs(k - f) > 2) near.push_back(jump[at(k)]);
         if (j <= kMuchMore * (median(near) + floor) || j <= 2 * quantile(near, 0.9)) continue;
-        // What only turns back was a bounce.
+        // No more than the way across the frame: the motion only turns there, as in a bounce.
         if (j <= 1.2 * (s[at(f + 1)] - s[at(f - 1)]).norm()) continue;
         bool alone = true;
         for (int k = std::max(0, f - 3); alone && k < std::min(n, f + 4); ++k) {

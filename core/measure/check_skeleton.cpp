@@ -297,7 +297,7 @@ void leftRight(const Checked& on, std::vector<Finding>& out) {
         if (o <= j) continue;
         const double a = lengthOf(on, on.sides.worlds, j), b = lengthOf(on, on.sides.worlds, o);
         const double off = std::max(a, b) > 0.01 * on.h ? std::abs(a - b) / std::max(a, b) : 0;
-        // What hangs on a pair that stands unevenly does so too: that is told once.
+        // Children of an uneven pair of joints are uneven too: one finding stands for all of them.
         const int up = on.skeleton.joint(j).parent,
                   upFellow = up == rig::kNoJoint ? rig::kNoJoint : on.sides.fellow[static_cast<std::size_t>(up)];
         const bool told = upFellow != rig::kNoJoint && upFellow != up && strayed(on, up, upFellow) > kPlaceOff * on.h;

@@ -183,7 +183,7 @@ void pivots(const Checked& on, const Pieces& pieces, std::vector<Finding>& out, 
         // What is the whole body turns about wherever it likes.
         if (pieces.points[at].size() < 4 || pieces.points[at].size() > 0.9 * static_cast<double>(on.surface.places.size()))
             continue;
-        // What no skin and no clip turns is set dressing: it stands where it was put.
+        // A joint that no skin uses and no clip turns is set dressing: it stands where it was put.
         if (!on.actor.isSkinJoint[at] && !on.keyed[at]) continue;
         const Vec3 pivot = on.worlds[at].t;
         std::vector<Vec3> piece;
@@ -344,7 +344,7 @@ void strayWeights(const Checked& on, std::vector<Finding>& out, const Cancel& ca
                      (points.size() == 1 ? " vertex" : " vertices") + " far from it, on " + on.name(where) + ": by " +
                      shortNumber(f.size) + " mm at a turn of 30 deg.";
         f.points = std::move(points);
-        // Where next to nothing of it lies beyond them, it may let go of all that does.
+        // Where hardly any of the joint's weight lies beyond the outliers, the repair may take all of the outliers.
         double beyond = 0;
         for (std::size_t k = 0; k < region[j].size(); ++k)
             if (byPoint[k].first >= closest && s.mainJoint(region[j][k].first) == static_cast<int>(j))

@@ -537,7 +537,7 @@ bool Articulated::undisturbed() const {
     for (const Surface& s : m_surfaces) {
         if (s.body.velocity.isZero() && s.body.spin.isZero()) continue;
         if (s.body.kind != Body::Kind::Round) return false;
-        // What moves far away wakes nobody.
+        // A body that moves far away does not wake a strand that rests.
         const Vec3 middle = 0.5 * (s.body.a + s.body.b);
         const double reach = 0.5 * (s.body.b - s.body.a).norm() + std::max(s.body.radiusA, s.body.radiusB);
         for (const Segment& g : m_s)

@@ -437,7 +437,7 @@ class Run {
 
     void start(std::size_t at, std::size_t result, const Plan& plan, const std::shared_ptr<const scene::Layer>& layer) {
         Climber& me = m_climbers[at];
-        // What is solved together has seen what it looks at already.
+        // Layers that are solved together have flushed what they read already.
         if ((layers::actsOut(*plan.kind) && m_joined.count(layer->id) == 0) || conflicts(me, plan)) flush();
         LayerResult r = m_out.actors[at].layers[result];
         const std::shared_ptr<const Joined> joined = joinedWith(layer, plan);

@@ -24,7 +24,7 @@ std::vector<std::uint32_t> coarsened(const Primitive& p, float cell) {
                 key[static_cast<std::size_t>(4 + a)] = step(std::sqrt(std::max(0.0f, p.colours[v][a])), 0.2f);
         if (!p.uvs.empty())
             for (int a = 0; a < 2; ++a) key[static_cast<std::size_t>(7 + a)] = step(p.uvs[v][a], 0.05f);
-        // Of thin things both sides stay.
+        // Thin parts keep triangles of both their sides.
         for (int a = 0; a < 3; ++a) key[static_cast<std::size_t>(9 + a)] = step(p.normals[v][a] + 0.4f, 0.8f);
         standsFor[v] = first.emplace(key, v).first->second;
     }

@@ -305,7 +305,7 @@ class FigureMaker {
             if (m_f.segments.size() > 1 && !m_points.empty() && hasMesh()) m_bare.push_back(i);
         }
         g.radius = within(g.radius, 0.003 * m_f.height, 0.5 * m_f.height);
-        // What rides on a segment - a lantern, a coat - weighs on it, but never pulls its centre out of its own capsule.
+        // A lantern or a coat on a segment adds to its mass, but never pulls its centre of mass out of its own capsule.
         if (m_f.segments.size() > 1) {
             const Vec3 way = g.endB - g.endA, middle = 0.5 * (g.endA + g.endB);
             const double along = way.norm();

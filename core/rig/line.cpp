@@ -111,7 +111,7 @@ Affine LinePlayer::carrierOf(const std::vector<Xform>& pose) const {
 
 LinePlayer::Carry LinePlayer::carryOnto(std::size_t k) const {
     const Stretch &now = m_line.stretches[k], &before = m_line.stretches[k - 1];
-    // What goes on in the same clip where it was cut goes on as it was.
+    // A stretch that goes on in the same clip where the one before ended is carried as that one.
     const double ended = before.hold > 0 ? before.from : before.to;
     if (now.clip == before.clip && now.blend == 0 && std::abs(now.from - ended) < 1e-6) return m_carry[k - 1];
     if (m_carrier == kNoJoint) return {};

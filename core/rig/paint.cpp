@@ -113,7 +113,7 @@ void Painter::give(std::uint32_t point, int joint, float weight) {
     weight = within(weight, 0.0f, room);
     if (weight < kLeastWeight) weight = 0;
     if (was >= room - kLeastWeight && weight < was) {
-        // It was the only one that may change: what it loses goes to what carries it.
+        // No other unlocked joint has weight here: the weight that is taken goes to the parent joint.
         const int up = m_actor.skeleton.joint(joint).parent;
         if (up == kNoJoint || m_locked[static_cast<std::size_t>(up)]) return;
         std::erase_if(pulls, [&](const Surface::Pull& p) { return !m_locked[static_cast<std::size_t>(p.joint)]; });
@@ -222,7 +222,7 @@ std::shared_ptr<const Actor> Painter::painted() const {
                     const int joint = m_pulls[point][k].joint;
                     int& number = numbers[static_cast<std::size_t>(joint)];
                     if (number < 0) {
-                        // What carries the skin of the joint above it in the rest pose carries its own.
+                        // A joint without skin of its own gets that of its parent.
                         const auto host = std::find(skin.joints.begin(), skin.joints.end(), m_actor.skeleton.joint(joint).parent);
                         const std::size_t like = host != skin.joints.end() ? static_cast<std::size_t>(host - skin.joints.begin())
                                                                            : p.influences[v].joint[0];

@@ -167,7 +167,7 @@ void pose(const Actor& actor, const Trial& trial, const std::vector<RoleJoint>& 
     locals = stand;
     Offset o = offsetAt(trial.move, u, trial.size);
     if (!of.empty()) {
-        // What goes as a whole body by travel swings as a part of one.
+        // A trial move of the whole body turns a part of the body about its root instead.
         o.turn += Vec3(1.2 * o.move.z() - 1.5 * o.move.y(), 0, -1.2 * o.move.x());
         std::vector<Affine> worlds;
         worldTransforms(actor.skeleton, stand, worlds);

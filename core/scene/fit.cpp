@@ -28,7 +28,7 @@ std::vector<std::vector<Vec3>> verticesByJoint(const rig::Actor& actor, const st
                 if (in.skin >= 0 && v < p.influences.size()) {
                     const rig::Influence& w = p.influences[v];
                     const auto most = std::max_element(w.weight.begin(), w.weight.end()) - w.weight.begin();
-                    // What several joints share evenly belongs to none of them.
+                    // A vertex that several joints share evenly belongs to no joint's collider.
                     if (w.weight[static_cast<std::size_t>(most)] < 0.5f) continue;
                     joint = actor.skins[static_cast<std::size_t>(in.skin)].joints[w.joint[static_cast<std::size_t>(most)]];
                 }

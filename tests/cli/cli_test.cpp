@@ -90,6 +90,8 @@ TEST_CASE("bake writes every clip, one clip, or a new clip, and says what it did
     CHECK(one["clips"][0]["keys"] == one["clips"][0]["keysWithoutReduction"]);
     CHECK(run({"info", out, "--json"}).json()["clips"].size() == 4);
     CHECK(run({"bake", kDemo, "--out", out, "--clip", "Idle", "--range", "5:20", "--fps", "30"}).code == 0);
+    // A value with a comma of its own.
+    CHECK(run({"bake", kOtterFile, "--layer", "balance:air=falls\\, in its own time", "--clip", "Walk", "--out", out}).code == 0);
     CHECK(run({"info", out}).code == 0);
 }
 

@@ -4,6 +4,7 @@
 #include "edit/edit.h"
 #include "edit/gauges.h"
 #include "edit/kit.h"
+#include "edit/operations.h"
 #include "files/scene_file.h"
 #include "layers/registry.h"
 #include "measure/trail.h"
@@ -234,4 +235,25 @@ TEST_CASE(
     edit::remove(r.scene, {scene::List::Actors, r.otter().id});
     CHECK_FALSE(std::as_const(r.scene).collider(ball));
     CHECK(std::as_const(r.scene).layer(carry)->text("by").empty());
+}
+
+TEST_CASE("a script fixes things to spots, and hears what is not there") {
+    Ridden r;
+    const std::string ball = edit::addCollider(r.scene, r.otter().id, "head", scene::Shape::Sphere);
+    const scene::Mount wanted = r.mount(r.belly);
+    const auto fix = [&](const std::string& thing, const std::string& to) {
+        return edit::carryOut(r.scene, "mount:thing=" + thing + ",actor=otter" + (to.empty() ? "" : ",to=" + to));
+    };
+    REQUIRE(fix(ball, scene::mountText(wanted, "otter")).ok());
+    CHECK(std::as_const(r.scene).collider(ball)->mount == wanted);
+    CHECK(std::as_const(r.scene).collider(ball)->vector("offset").isZero());
+    REQUIRE(fix(ball, "root@prop unturned").ok());
+    CHECK(std::as_const(r.scene).collider(ball)->mount == scene::Mount{"prop", "root", {}, false});
+    CHECK(fix(ball, "fin").error().sentence.find("there is no joint \"fin\"") != std::string::npos);
+    CHECK(fix(ball, "root@prop at 0 0 0").error().sentence.find("has no surface") != std::string::npos);
+    CHECK(fix(ball, "pole@jetty").error().sentence.find("there is no actor \"jetty\"") != std::string::npos);
+    CHECK(std::as_const(r.scene).collider(ball)->mount.actor == "prop");
+    REQUIRE(fix(ball, "").ok());
+    CHECK(std::as_const(r.scene).collider(ball)->mount.world());
+    CHECK_FALSE(fix(r.wobble, "head").ok());
 }

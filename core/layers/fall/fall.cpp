@@ -256,7 +256,7 @@ class Falling {
         Anchors anchors(m_c);
         for (const LayerContext::Body& b : m_c.colliders) {
             const int anchor = anchors.add(b.collider->mount);
-            // What rides on the body itself is the body.
+            // A collider on one of the body's own joints would push the body off itself.
             if (anchor >= 0 && b.collider->mount.actor != m_c.layer.actor) m_met.push_back({b.settings, anchor, {}});
         }
         anchors.close();

@@ -196,7 +196,7 @@ class Holding {
             if (all > 0) m_root[at] = share * sum / std::max(1.0, all);
         }
         m_root = evened(m_root, spread, round);
-        // What a limb would have to reach beyond itself, the body comes nearer.
+        // Where a limb is too short for its place the body's root comes nearer.
         for (int turn = 0; turn < 3 && share > 0; ++turn) {
             std::vector<Vec3> more(static_cast<std::size_t>(m_n), Vec3::Zero());
             for (int f = 0; f < m_n; ++f) {

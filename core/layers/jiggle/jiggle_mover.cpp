@@ -91,7 +91,7 @@ class JiggleMover final : public Mover {
             return;
         }
         m_went = went;
-        // What lies beyond a cut says nothing about the speed before it.
+        // A pose beyond a cut says nothing about the speed before the cut.
         if (m_cuts.looms(went, goes, dt)) then = now;
         const Feeling::Felt felt = m_feeling.step(m_bone, before, now, then, pose, ahead, m_cuts, dt);
         push(felt, before, now, dt, pose);

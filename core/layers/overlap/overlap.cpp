@@ -163,7 +163,7 @@ std::vector<double> readAt(const scene::Resolved& own, double along, const Stret
     std::vector<double> out;
     for (int f = 0; f < n; ++f)
         out.push_back(f - (starts == stops ? asked.frame(f).x() : asked.fit(f, kLagCalm * fps, fps).value.x()));
-    // What is read runs on: neither back nor too fast.
+    // From frame to frame the place that is read goes on by a quarter of a frame at least, three at most.
     for (int f = 1; f < n; ++f) {
         const auto k = static_cast<std::size_t>(f);
         if (starts != stops) out[k] = within(out[k], out[k - 1] + 0.25, out[k - 1] + 3);

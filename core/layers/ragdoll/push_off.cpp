@@ -202,7 +202,7 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
         m_offShare = m_share;
         return true;
     }
-    // What its own joints hold back of it is made good: asked less what came of it, evened out over some substeps.
+    // The push that the body's own joints hold back is added: asked minus measured acceleration, averaged over some substeps.
     if (m_gain > 0) m_held = within(m_held + kMakesGood * (m_gain - (now - m_speed) / h), 0.0, m_asked.effort * g.norm());
     // No more than what brings it there in this step.
     const double gain = std::min(

@@ -215,7 +215,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         if (begins) begin(act, frame, dt, body);
         const double strength =
             act.share.empty() ? 1 : act.share[std::min(static_cast<std::size_t>(frame), act.share.size() - 1)];
-        // One that began late is eased from where it began.
+        // An act that began after its interval did fades in from the frame on which it began.
         act.weight = act.asks.starts == Starts::OnTime || ease <= 0
                          ? strength
                          : act.asks.strength.at(frame) * std::min(eased(act.past / ease), 1.0);
@@ -280,7 +280,7 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
                 g.turn = m_heading[segment];
                 const Vec3 forward = m_heading[segment] * (m_placement.turn * m_figure.forward),
                            way = act.target - m_heads[segment];
-                // Of several, those nearer the root turn a part of the way: a chest half as far as its head.
+                // Where several segments look, those nearer the root turn part of the way: a chest half as far as its head.
                 double rank = 1;
                 for (std::size_t other : act.segments) rank += other < segment;
                 if (way.norm() > 1e-6 * m_size)

@@ -121,7 +121,7 @@ void RagdollBody::addColliders(const LayerContext& context, std::span<const Laye
         if (std::find(passes.begin(), passes.end(), c.id) != passes.end()) continue;
         const int anchor = m_anchors.add(c.mount);
         if (anchor < 0) continue;
-        // What rides on the body itself is the body.
+        // A collider on one of the body's own joints would push the body off itself.
         const int joint = m_anchors.ownJoint(anchor);
         if (joint != rig::kNoJoint && m_figure->segmentOf[static_cast<std::size_t>(joint)] >= 0) continue;
         if (std::any_of(fellows.begin(), fellows.end(), [&](const LayerContext* f) {
@@ -361,7 +361,7 @@ void RagdollBody::drive(double u, double h, double dt, std::vector<physics::Grip
     physics::Grip& g = grips.emplace_back();
     g.segment = m_body->number(static_cast<std::size_t>(m_pulled));
     g.at = m_pullAt;
-    // It is drawn there no faster than a hand goes.
+    // The grip moves no faster than a hand does.
     const double most = kHandSpeed * m_figure->height * m_placement.metres * h;
     const Vec3 way = m_pullTo - m_pullNow;
     const Vec3 by = way.norm() > most ? Vec3(most / way.norm() * way) : way;
@@ -545,7 +545,7 @@ double RagdollBody::probeLever() const {
 bool RagdollBody::watch(int joint) {
     int segment = joint == rig::kNoJoint ? -1 : m_figure->find(joint);
     if (segment < 0 && joint != rig::kNoJoint) return false;
-    // Of nobody's choice the last of a limb's: there it swings farthest.
+    // Where no joint is chosen, the last joint of a limb is watched: it swings farthest.
     if (segment < 0) {
         segment = static_cast<int>(m_figure->segments.size()) - 1;
         for (std::size_t i = 0; i + 1 < m_limb.size(); ++i)

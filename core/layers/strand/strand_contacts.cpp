@@ -83,7 +83,7 @@ bool StrandMover::bodiesAreQuick(double dt) const {
     const double steps = physics::substepsFor(dt, quickest());
     for (std::size_t i = 0; i < m_colliders.size(); ++i) {
         const Ridden& r = m_colliders[i];
-        // What none of the strands can reach does not matter, however fast it is.
+        // A body that no strand can reach needs no smaller steps, however fast it moves.
         if (!r.inReach) continue;
         if ((r.now.centre - r.before.centre - carried).norm() > steps * thickness(r.numbers)) return true;
     }

@@ -190,7 +190,7 @@ StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, cons
 
 StrandMover::Base StrandMover::feltStep(const Base& felt, const Base& from, const Base& source, const Base& sourceTo,
                                         double travel, double turn) const {
-    // What is carried is carried in the felt axes: the part's own way relative to the body stays whole.
+    // The source's step is turned into the felt axes: the root's own way relative to the body stays whole.
     const Quat toFeltAxes = felt.turn * from.turn.conjugate();
     const Vec3 turned = rotationVector(sourceTo.turn * source.turn.conjugate());
     return {felt.place + travel * (toFeltAxes * (sourceTo.place - source.place)),
@@ -308,7 +308,7 @@ void StrandMover::step(double dt, const PoseView& goal, const PoseView& next) {
         s.before = s.felt;
         s.felt = m_source ? feltStep(s.before, hangingOn(source, s), source, m_sourceNow, travel, turn)
                           : feltStep(s.before, s.base, now, travel, turn);
-        // What lies beyond a cut says nothing about the speed before it.
+        // A pose beyond a cut says nothing about the speed before the cut.
         const Base next1 = actualBase(s, m_nextWorlds);
         const bool looms = m_cuts.looms(Cuts::between(s.base.place, s.base.turn, now.place, now.turn),
                                         Cuts::between(now.place, now.turn, next1.place, next1.turn), dt);
@@ -338,7 +338,7 @@ void StrandMover::runSubsteps(double dt, int frame) {
             const bool moves = (s.turn[i].coeffs() - s.last[i].coeffs()).norm() > 1e-11 ||
                                (a2.coeffs() - s.turn[i].coeffs()).norm() > 1e-11 || s.slope[i].norm() > 1e-11;
             s.nextTurn[i].coeffs() = 0.5 * (a2.coeffs() - s.last[i].coeffs());
-            // What has come to stand still is told so once more.
+            // A goal that has come to a stop is given to the solver once more, with no speed.
             if (moves || s.moving[i]) m_batches[s.batch].setGoal(s.lane, i, {s.last[i], s.last[i], Vec3::Zero()});
             s.turnNow[i] = s.last[i];
             s.moving[i] = moves;

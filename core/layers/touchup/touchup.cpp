@@ -545,7 +545,7 @@ std::vector<std::pair<std::string, double>> posed(const LayerContext& context, c
     const double pose = toucher.poseAt(p.frame), shows = p.low           ? std::max(0.0, -pose)
                                                          : toucher.low() ? std::max(0.0, pose)
                                                                          : pose;
-    // Where hardly anything of the pose shows, the numbers follow the hand as if all of it did.
+    // At a low mix the numbers follow the hand as if the mix were 100 %.
     const double share = std::abs(shows) < 0.05 ? 1 : shows;
     const double height = context.actor.height,
                  toLocal = height / rig::scalesAbove(context.actor)[static_cast<std::size_t>(p.joint)];
@@ -556,7 +556,7 @@ std::vector<std::pair<std::string, double>> posed(const LayerContext& context, c
     };
     const Mat3 axes = p.above.m;
     const Quat world = rotationOf(axes) * p.now.r, worldWanted = rotationOf(axes) * p.wanted.r, to = toucher.toActor();
-    // What its turn was before the offset; that is also what its own axes are for moves.
+    // The joint's turn before the offset; moves are measured in these axes too.
     Quat before = p.now.r, v;
     if (toucher.axes() == 'o') {
         before = p.now.r * fromRotationVector(turned).conjugate();
