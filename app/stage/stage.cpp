@@ -43,6 +43,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setMinimumSize(240, 180);
     setMouseTracking(true);
     setUpdateBehavior(PartialUpdate);
+    setAttribute(Qt::WA_OpaquePaintEvent);  // whatever lies below is not painted first, frame after frame
     // Of the stage alone: the window it is put into would be four times as dear to compose, without any edge to smooth.
     QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
     smooth.setSamples(look::drawsCheaply() ? 0 : 4);
