@@ -1,14 +1,13 @@
 // What is selected, which frame shows, whether it plays: never saved, never undone.
 #pragma once
 
-#include <QElapsedTimer>
 #include <QObject>
-#include <QTimer>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "app/document/document.h"
+#include "app/document/playback.h"
 #include "edit/spread.h"
 #include "measure/trail.h"
 #include "rig/paint.h"
@@ -156,18 +155,16 @@ class Session : public QObject {
     /// Grows the joint selection by everything below it.
     void selectChain();
 
-    int frame() const { return m_frame; }  // from 0
-    void setFrame(int frame);
-    bool isPlaying() const { return m_clock.isActive(); }
-    void setPlaying(bool on);
-    bool loops() const { return m_loops; }
-    void setLoops(bool on);
-    /// The frames that play, both included; nothing: all of them.
-    const std::optional<std::pair<int, int>>& range() const { return m_range; }
-    void setRange(std::optional<std::pair<int, int>> range);
-    /// Of its own speed: 1, or a share to look closely.
-    double speed() const { return m_speed; }
-    void setSpeed(double speed);
+    int frame() const { return m_playback.frame(); }  // from 0
+    void setFrame(int frame) { m_playback.setFrame(frame); }
+    bool isPlaying() const { return m_playback.isPlaying(); }
+    void setPlaying(bool on) { m_playback.setPlaying(on); }
+    bool loops() const { return m_playback.loops(); }
+    void setLoops(bool on) { m_playback.setLoops(on); }
+    const std::optional<std::pair<int, int>>& range() const { return m_playback.range(); }
+    void setRange(std::optional<std::pair<int, int>> range) { m_playback.setRange(range); }
+    double speed() const { return m_playback.speed(); }
+    void setSpeed(double speed) { m_playback.setSpeed(speed); }
 
     bool bodyHeld() const { return m_bodyHeld; }
     void setBodyHeld(bool on);
@@ -227,7 +224,6 @@ class Session : public QObject {
     void performingChanged();
 
   private:
-    void tick();
     void choose(const scene::Owner& owner);
     void forgetWhatIsGone();
 
@@ -235,10 +231,8 @@ class Session : public QObject {
     Selection m_selection;
     std::string m_lastActor;
     int m_lastJoint = -1;
-    int m_frame = 0, m_from = 0;
-    std::optional<std::pair<int, int>> m_range;
-    double m_speed = 1;
-    bool m_loops = true, m_bodyHeld = false, m_ghost = false, m_splitsTraces = false;
+    Playback m_playback;
+    bool m_bodyHeld = false, m_ghost = false, m_splitsTraces = false;
     StepId m_step = StepId::Attach;
     FaceId m_face = FaceId::Check;
     CheckFaceId m_checkFace = CheckFaceId::Takes;
@@ -254,8 +248,6 @@ class Session : public QObject {
     Performing m_performing;
     bool m_follows = false;
     std::unique_ptr<Sheets> m_sheets;
-    QTimer m_clock;
-    QElapsedTimer m_since;
 };
 
 }  // namespace nutatio::app

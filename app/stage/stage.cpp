@@ -67,7 +67,7 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     connect(&session, &Session::paintingChanged, this, &Stage::setPainting);
     connect(&session, &Session::selectionChanged, this, &Stage::preparePaint);
     connect(&document, &Document::sceneChanged, this, &Stage::preparePaint);
-    connect(&m_swing, &QTimer::timeout, this, &Stage::swingOn);
+    connect(&m_swing.timer, &QTimer::timeout, this, &Stage::swingOn);
     connect(&m_tug, &Tug::moved, this, refresh);
 }
 
@@ -176,8 +176,8 @@ void Stage::pose() {
             if (!m_session.bodyHeld()) s.posed.live = m_tug.surface();
             worldsFrom(m_tug.body(), s.body.worlds);
         }
-        if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper && m_helper->actor == a.id) ||
-            (m_chain && m_chain->actor == a.id) || (m_paint && m_paint->id == a.id))
+        if ((m_session.spot() && m_session.spot()->actor == a.id) || (m_helper.proposed && m_helper.proposed->actor == a.id) ||
+            (m_chain.proposed && m_chain.proposed->actor == a.id) || (m_paint && m_paint->id == a.id))
             s.posed.tint = m_tint;
         if (const scene::Take* take = m_session.other(); take && m_session.ghost()) {
             const Aside::Got* got = m_aside.of(take->id);

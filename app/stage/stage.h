@@ -78,14 +78,14 @@ class Stage : public QOpenGLWidget {
         std::vector<Vec3> row;
         double reach;
     };
-    const std::optional<Chain>& chain() const { return m_chain; }
+    const std::optional<Chain>& chain() const { return m_chain.proposed; }
     /// What a click would make: a place of the rest pose [units], and its reach [heights].
     struct Helper {
         std::string actor, joint;
         Vec3 place;
         double reach;
     };
-    const std::optional<Helper>& helper() const { return m_helper; }
+    const std::optional<Helper>& helper() const { return m_helper.proposed; }
 
     /// Something on the stage that can be dragged: a part of the selected collider, wind or pin, or what a layer shows.
     struct Handle {
@@ -272,35 +272,48 @@ class Stage : public QOpenGLWidget {
     Ways m_ways;
     PoseHand m_poseHand;
     GridHand m_gridHand;
-    std::optional<Handle> m_grabbed;
-    Vec3 m_grabOffset = Vec3::Zero();
     Follower m_follower;
-    QString m_gesture;
-    QPointF m_pressed, m_last, m_clicked;
-    bool m_moved = false, m_orbits = false;  // the left button turns the view, as it began on empty ground
-    int m_clicks = 0;                        // one after the other at that place
+    /// What the mouse is at.
+    struct Mouse {
+        QPointF pressed, last, clicked;
+        bool moved = false, orbits = false;  // the left button turns the view, as it began on empty ground
+        int clicks = 0;                      // one after the other at that place
+        std::optional<Handle> grabbed;
+        Vec3 grabOffset = Vec3::Zero();
+        QString gesture;
+    } m_mouse;
     std::optional<Hit> m_hover;
     std::shared_ptr<const Tint> m_tint;  // of the spot's actor
     struct Paint;
-    std::unique_ptr<Paint> m_paint;   // while weights are painted and a joint is selected
-    std::optional<Vec3> m_brushAt;    // where the brush is, in the world [m]
-    Vec3 m_brushSpot = Vec3::Zero();  // and in the rest pose [units]
-    bool m_paintStrokes = false;      // the button is down
+    std::unique_ptr<Paint> m_paint;  // while weights are painted and a joint is selected
+    struct Brush {
+        std::optional<Vec3> at;    // in the world [m]
+        Vec3 spot = Vec3::Zero();  // and in the rest pose [units]
+        bool strokes = false;      // the button is down
+    } m_brush;
     Tool m_tool = Tool::None;
-    double m_helperReach = 0.12;  // heights
-    QString m_helperMesh;         // whose skin follows the helper, where an actor has several meshes
-    std::optional<Helper> m_helper;
-    int m_chainJoints = 4;
-    double m_chainReach = 0.06;  // heights, of one that is drawn
-    std::optional<Chain> m_chain;
-    std::vector<Vec3> m_drawn;                       // a line on the rest pose, while it is drawn
-    std::vector<Vec3> m_throughPiece;                // the row through the piece that was under the mouse last
-    std::pair<int, int> m_pieceAndJoints{-1, 0};     // which it is
-    bool m_pieceIsBody = false, m_overBody = false;  // that piece is no chain but the body; the pointer is over it
-    Affine m_toRest;                                 // from where the dragged pivot is to the rest pose
-    QString m_pivotGesture;
-    std::unique_ptr<rig::Surface> m_surface;
-    Key m_surfaceKey;
+    struct HelperTool {
+        double reach = 0.12;  // heights
+        QString mesh;         // whose skin follows the helper, where an actor has several meshes
+        std::optional<Helper> proposed;
+    } m_helper;
+    struct ChainTool {
+        int joints = 4;
+        double reach = 0.06;  // heights, of one that is drawn
+        std::optional<Chain> proposed;
+        std::vector<Vec3> drawn;                     // a line on the rest pose, while it is drawn
+        std::vector<Vec3> throughPiece;              // the row through the piece that was under the mouse last
+        std::pair<int, int> pieceAndJoints{-1, 0};   // which it is
+        bool pieceIsBody = false, overBody = false;  // that piece is no chain but the body; the pointer is over it
+    } m_chain;
+    struct PivotDrag {
+        Affine toRest;  // from where the dragged pivot is to the rest pose
+        QString gesture;
+    } m_pivot;
+    struct SurfaceOf {
+        std::unique_ptr<rig::Surface> surface;
+        Key key;  // of the actor's picture
+    } m_surface;
     /// Vertices as they were hit last: posed anew where the pose is another.
     struct Hittable {
         std::shared_ptr<const rig::Actor> actor;
@@ -310,8 +323,10 @@ class Stage : public QOpenGLWidget {
         std::vector<std::vector<rig::PosedVertices>> vertices;  // by instance and primitive
     };
     mutable std::map<std::string, Hittable> m_hittable;
-    QTimer m_swing;
-    QElapsedTimer m_swingClock;
+    struct FindingSwing {
+        QTimer timer;
+        QElapsedTimer clock;
+    } m_swing;
 };
 
 }  // namespace nutatio::app

@@ -31,7 +31,7 @@ void Stage::showChain(const rig::Actor& actor, std::string id, std::vector<Vec3>
         for (const auto& s : shares) sum += s[point];
         return sum;
     });
-    m_chain = Chain{std::move(id), actor.skeleton.reference(parent), std::move(row), reach};
+    m_chain.proposed = Chain{std::move(id), actor.skeleton.reference(parent), std::move(row), reach};
     update();
 }
 
@@ -55,9 +55,9 @@ bool Stage::isBody(const rig::Actor& actor, const rig::Surface& surface, int she
 }
 
 void Stage::proposeChain(const QPointF& at) {
-    m_chain.reset();
+    m_chain.proposed.reset();
     m_tint.reset();
-    m_overBody = false;
+    m_chain.overBody = false;
     update();
     const std::optional<MeshHit> hit = hitMesh(at);
     const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
@@ -66,60 +66,61 @@ void Stage::proposeChain(const QPointF& at) {
     const rig::Surface& surface = surfaceOf(actor);
     const Vec3 spot = restPlace(actor, surface, *hit);
     const std::uint32_t point = surface.nearest(spot);
-    if (const std::pair now{surface.shell[point], m_chainJoints}; now != m_pieceAndJoints) {
-        m_pieceIsBody = isBody(actor, surface, surface.shell[point]);
-        m_throughPiece = m_pieceIsBody ? std::vector<Vec3>() : rig::rowThrough(surface, point, m_chainJoints);
-        m_pieceAndJoints = now;
+    if (const std::pair now{surface.shell[point], m_chain.joints}; now != m_chain.pieceAndJoints) {
+        m_chain.pieceIsBody = isBody(actor, surface, surface.shell[point]);
+        m_chain.throughPiece = m_chain.pieceIsBody ? std::vector<Vec3>() : rig::rowThrough(surface, point, m_chain.joints);
+        m_chain.pieceAndJoints = now;
     }
-    m_overBody = m_pieceIsBody;
-    if (m_throughPiece.empty()) return;
+    m_chain.overBody = m_chain.pieceIsBody;
+    if (m_chain.throughPiece.empty()) return;
     // It begins at the end that is nearer to the mouse.
-    std::vector<Vec3> row = m_throughPiece;
+    std::vector<Vec3> row = m_chain.throughPiece;
     if ((spot - row.back()).norm() < (spot - row.front()).norm()) std::reverse(row.begin(), row.end());
     showChain(actor, hit->actor, std::move(row), 0);
 }
 
 void Stage::drawChain(const QPointF& at) {
-    for (const QPointF& p : m_drawn.empty() ? std::vector<QPointF>{m_pressed, at} : std::vector<QPointF>{at}) {
+    for (const QPointF& p : m_chain.drawn.empty() ? std::vector<QPointF>{m_mouse.pressed, at} : std::vector<QPointF>{at}) {
         const std::optional<MeshHit> hit = hitMesh(p);
         const scene::ActorEntry* a = hit ? m_document.scene().actor(hit->actor) : nullptr;
-        if (!a || a->isPiece() || (m_chain && !m_drawn.empty() && hit->actor != m_chain->actor)) return;
+        if (!a || a->isPiece() || (m_chain.proposed && !m_chain.drawn.empty() && hit->actor != m_chain.proposed->actor)) return;
         const rig::Actor& actor = *a->actor;
         const Vec3 spot = restPlace(actor, surfaceOf(actor), *hit);
-        if (!m_drawn.empty() && (spot - m_drawn.back()).norm() < kApartOnLine * actor.height) return;
-        m_drawn.push_back(spot);
-        if (m_drawn.size() < 2) continue;
-        showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_drawn, m_chainJoints, m_chainReach * actor.height),
-                  m_chainReach);
+        if (!m_chain.drawn.empty() && (spot - m_chain.drawn.back()).norm() < kApartOnLine * actor.height) return;
+        m_chain.drawn.push_back(spot);
+        if (m_chain.drawn.size() < 2) continue;
+        showChain(actor, hit->actor, rig::rowAlong(surfaceOf(actor), m_chain.drawn, m_chain.joints, m_chain.reach * actor.height),
+                  m_chain.reach);
     }
 }
 
 bool Stage::wheelChain(QWheelEvent* e) {
-    if (m_tool != Tool::Chain || !m_chain) return false;
+    if (m_tool != Tool::Chain || !m_chain.proposed) return false;
     const double notches = e->angleDelta().y() / 120.0;
     if (e->modifiers() & Qt::ControlModifier)
-        m_chainReach = within(m_chainReach * std::pow(kNotchOfLine, notches), kLeastChainReach, kMostChainReach);
+        m_chain.reach = within(m_chain.reach * std::pow(kNotchOfLine, notches), kLeastChainReach, kMostChainReach);
     else
-        m_chainJoints = within(m_chainJoints + (notches > 0 ? 1 : -1), kFewest, kMost);
-    const scene::ActorEntry* a = m_document.scene().actor(m_chain->actor);
-    if (m_drawn.size() > 1 && a)
-        showChain(*a->actor, a->id, rig::rowAlong(surfaceOf(*a->actor), m_drawn, m_chainJoints, m_chainReach * a->actor->height),
-                  m_chainReach);
+        m_chain.joints = within(m_chain.joints + (notches > 0 ? 1 : -1), kFewest, kMost);
+    const scene::ActorEntry* a = m_document.scene().actor(m_chain.proposed->actor);
+    if (m_chain.drawn.size() > 1 && a)
+        showChain(*a->actor, a->id,
+                  rig::rowAlong(surfaceOf(*a->actor), m_chain.drawn, m_chain.joints, m_chain.reach * a->actor->height),
+                  m_chain.reach);
     else
-        proposeChain(m_last);
+        proposeChain(m_mouse.last);
     return true;
 }
 
 void Stage::markChain(std::vector<Mark>& marks) const {
-    const Shown* s = m_chain ? shown(m_chain->actor) : nullptr;
+    const Shown* s = m_chain.proposed ? shown(m_chain.proposed->actor) : nullptr;
     if (!s) return;
     // The chain's places in the pose on show: they go along with the joint that they hang on.
-    const int joint = s->actor->skeleton.find(m_chain->joint);
+    const int joint = s->actor->skeleton.find(m_chain.proposed->joint);
     if (joint == rig::kNoJoint) return;
     std::vector<Affine> rest;
     rig::worldTransforms(s->actor->skeleton, s->actor->restPose(), rest);
     std::vector<Vec3> row;
-    for (const Vec3& p : m_chain->row)
+    for (const Vec3& p : m_chain.proposed->row)
         row.push_back(
             s->posed.worlds[static_cast<std::size_t>(joint)].apply(rest[static_cast<std::size_t>(joint)].inverse().apply(p)));
     addPolyline(marks, row, 5, look::theme().sheet);

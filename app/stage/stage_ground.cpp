@@ -13,8 +13,8 @@ std::optional<Vec3> Stage::onGround(const QPointF& at) const {
 void Stage::markPath(std::vector<Mark>& marks) const {
     if (m_tool != Tool::Path) return;
     const look::Theme& t = look::theme();
-    addPolyline(marks, m_drawn, 4.5, look::faded(t.sheet, 0.85));
-    addPolyline(marks, m_drawn, 2, t.persimmon);
+    addPolyline(marks, m_chain.drawn, 4.5, look::faded(t.sheet, 0.85));
+    addPolyline(marks, m_chain.drawn, 2, t.persimmon);
 }
 
 }  // namespace nutatio::app

@@ -138,7 +138,7 @@ void Stage::dragPiece(scene::Scene& scene, const scene::ActorEntry& piece, const
     const auto put = [&](std::string_view id, double v) {
         edit::set(scene, owner, id, scene::clampTo(*findRow(scene::actorTable(piece), id), v), m_session.frame());
     };
-    switch (m_grabbed->part) {
+    switch (m_mouse.grabbed->part) {
         case Handle::RadiusA:
             put("across", 2 * std::abs(own.x()));
             break;
@@ -195,7 +195,7 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
         if (length > 1e-9) putVector("turn", rotationVector(arc(Vec3::UnitY(), back * (b - a) / length)) * degrees(1));
     };
     const Vec3 a = at.centre - 0.5 * n.length * y, b = at.centre + 0.5 * n.length * y;
-    switch (m_grabbed->part) {
+    switch (m_mouse.grabbed->part) {
         case Handle::Move:
             putVector("offset", back * (to - world->t) / unit);
             break;
@@ -214,7 +214,7 @@ void Stage::dragCollider(scene::Scene& scene, const scene::Collider& c, const Ve
         case Handle::SizeX:
         case Handle::SizeY:
         case Handle::SizeZ: {
-            const int k = m_grabbed->part - Handle::SizeX;
+            const int k = m_mouse.grabbed->part - Handle::SizeX;
             put(std::string("size_") + "xyz"[k], std::max(least, 2 * (to - at.centre).dot(at.turn * Vec3::Unit(k))) / unit);
             break;
         }
@@ -233,19 +233,19 @@ void Stage::dragPivot(const Vec3& to) {
     const Shown* s = shown(sel.actor);
     if (!s || sel.joints.size() != 1) return;
     const int joint = sel.joints.front();
-    if (m_pivotGesture != m_gesture) {
+    if (m_pivot.gesture != m_mouse.gesture) {
         // As it lies in the joint's own axes now, it lies there in the rest pose. The same all through a drag, whatever the
         // motion on show is of meanwhile.
         std::vector<Affine> rest;
         rig::worldTransforms(s->actor->skeleton, s->actor->restPose(), rest);
-        m_pivotGesture = m_gesture;
-        m_toRest = rest[static_cast<std::size_t>(joint)] * s->posed.worlds[static_cast<std::size_t>(joint)].inverse();
+        m_pivot.gesture = m_mouse.gesture;
+        m_pivot.toRest = rest[static_cast<std::size_t>(joint)] * s->posed.worlds[static_cast<std::size_t>(joint)].inverse();
     }
-    Q_EMIT pivotWanted(sel.actor, joint, m_toRest.apply(to), m_gesture);
+    Q_EMIT pivotWanted(sel.actor, joint, m_pivot.toRest.apply(to), m_mouse.gesture);
 }
 
 void Stage::dragHandle(const Vec3& to) {
-    if (m_grabbed->part == Handle::Pivot) return dragPivot(to);
+    if (m_mouse.grabbed->part == Handle::Pivot) return dragPivot(to);
     const Selection sel = m_session.selection();
     const scene::Scene& now = m_document.scene();
     const auto put = [&](scene::Scene& s, const scene::Owner& owner, const char* stem, const Vec3& v) {
@@ -258,7 +258,7 @@ void Stage::dragHandle(const Vec3& to) {
                 dragLayer(s, *layer, to);
             } else if (const scene::Wind* w = now.wind(sel.wind)) {
                 const scene::Owner owner{scene::List::Winds, w->id};
-                if (m_grabbed->part == Handle::Move) {
+                if (m_mouse.grabbed->part == Handle::Move) {
                     put(s, owner, "place", to);
                 } else if (const Vec3 way = to - windRoot(windHere(*w)); way.norm() > 1e-9) {
                     scene::Wind turned = *w;
@@ -275,7 +275,7 @@ void Stage::dragHandle(const Vec3& to) {
                 dragPiece(s, *a, to);
             }
         },
-        m_gesture);
+        m_mouse.gesture);
 }
 
 Vec3 Stage::tugPlace() const {

@@ -30,17 +30,17 @@ Vec3 onBone(const rig::Skeleton& s, const std::vector<Affine>& worlds, int joint
 
 void Stage::setTool(Tool tool) {
     m_tool = tool;
-    m_helper.reset();
-    m_chain.reset();
-    m_drawn.clear();
-    m_surface.reset();
+    m_helper.proposed.reset();
+    m_chain.proposed.reset();
+    m_chain.drawn.clear();
+    m_surface.surface.reset();
     m_tint.reset();
     setCursor(tool == Tool::None || tool == Tool::Pivot ? Qt::ArrowCursor : Qt::CrossCursor);
     update();
 }
 
 void Stage::proposeHelper(const QPointF& at) {
-    m_helper.reset();
+    m_helper.proposed.reset();
     m_tint.reset();
     update();
     const std::optional<MeshHit> hit = hitMesh(at);
@@ -52,22 +52,22 @@ void Stage::proposeHelper(const QPointF& at) {
     std::vector<Affine> worlds;
     rig::worldTransforms(actor.skeleton, actor.restPose(), worlds);
     const int parent = rig::carrierAt(surface, spot);
-    const double reach = m_helperReach * actor.height;
+    const double reach = m_helper.reach * actor.height;
     const Vec3 inward = onBone(actor.skeleton, worlds, parent, spot) - spot;
     const double depth = std::min(kInside * inward.norm(), kInside * reach);
     const Vec3 place = inward.norm() > 1e-9 ? Vec3(spot + depth * inward.normalized()) : spot;
     const std::vector<float> share = rig::shareOf(actor, surface, parent, place, reach);
     m_tint = tintBy(actor, surface, [&](std::uint32_t point) { return share[point]; });
-    m_helper = Helper{hit->actor, actor.skeleton.reference(parent), place, m_helperReach};
+    m_helper.proposed = Helper{hit->actor, actor.skeleton.reference(parent), place, m_helper.reach};
     // Of several meshes under the pointer the front one is taken.
     const int carrier = actor.instances[hit->instance].joint;
-    m_helperMesh = actor.instances.size() > 1 && carrier != rig::kNoJoint ? QString::fromStdString(actor.skeleton.label(carrier))
-                                                                          : QString();
+    m_helper.mesh = actor.instances.size() > 1 && carrier != rig::kNoJoint ? QString::fromStdString(actor.skeleton.label(carrier))
+                                                                           : QString();
 }
 
 void Stage::widenHelper(double notches) {
-    m_helperReach = within(m_helperReach * std::pow(kWheel, notches), kLeastReach, kMostReach);
-    proposeHelper(m_last);
+    m_helper.reach = within(m_helper.reach * std::pow(kWheel, notches), kLeastReach, kMostReach);
+    proposeHelper(m_mouse.last);
 }
 
 }  // namespace nutatio::app

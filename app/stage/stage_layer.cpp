@@ -118,14 +118,14 @@ void Stage::layerHandles(std::vector<Handle>& out) const {
 }
 
 void Stage::dragLayer(scene::Scene& scene, const scene::Layer& layer, Vec3 to) const {
-    const layers::Handle& held = m_grabbed->ofLayer;
+    const layers::Handle& held = m_mouse.grabbed->ofLayer;
     if (held.over != rig::kNoJoint) {
-        const std::optional<MeshHit> hit = hitMesh(m_last);
-        const std::optional<Hit> moves = hit ? pickMesh(m_last) : std::nullopt;
+        const std::optional<MeshHit> hit = hitMesh(m_mouse.last);
+        const std::optional<Hit> moves = hit ? pickMesh(m_mouse.last) : std::nullopt;
         if (!moves || moves->actor != layer.actor) return;
         const rig::Skeleton& skeleton = scene.actor(layer.actor)->actor->skeleton;
         if (moves->joint != held.over && !skeleton.isBelow(moves->joint, held.over)) return;
-        to = m_camera.eye() + hit->distance * m_camera.ray(m_last, size());
+        to = m_camera.eye() + hit->distance * m_camera.ray(m_mouse.last, size());
     }
     withLayer([&](const layers::Showing& kind, const layers::OnShow& now) {
         if (!kind.drag) return;

@@ -250,7 +250,7 @@ QString Stage::gaugeWords(const scene::Gauge& g) const {
 void Stage::markHandles(std::vector<Mark>& marks) const {
     const look::Theme& t = look::theme();
     for (const Handle& h : handles()) {
-        const bool held = m_grabbed && m_grabbed->part == h.part && m_grabbed->ofLayer.id == h.ofLayer.id;
+        const bool held = m_mouse.grabbed && m_mouse.grabbed->part == h.part && m_mouse.grabbed->ofLayer.id == h.ofLayer.id;
         const bool whole = h.part == Handle::Move || h.ofLayer.whole;
         addLine(marks, h.world, h.world, whole ? 14 : 12, t.lagoon);
         addLine(marks, h.world, h.world, whole ? 10 : 8, held ? t.persimmon : t.sheet);

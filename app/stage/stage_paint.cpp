@@ -21,7 +21,7 @@ constexpr int kRingSides = 40;
 void Stage::setPainting() {
     if (!m_session.painting().on) {
         m_paint.reset();
-        m_brushAt.reset();
+        m_brush.at.reset();
         m_tint.reset();
         setCursor(Qt::ArrowCursor);
         update();
@@ -42,7 +42,7 @@ void Stage::preparePaint() {
         update();
         return;
     }
-    if (m_paint && m_paintStrokes) return;
+    if (m_paint && m_brush.strokes) return;
     if (!map.empty()) {
         m_paint = std::make_unique<Paint>();
         m_paint->surface = std::make_unique<rig::Surface>(rig::Surface::of(*a->actor));
@@ -76,7 +76,7 @@ void Stage::tintPaint() {
         return m_paint->mapPainter ? m_paint->mapPainter->values()[point] : m_paint->painter->share(point, m_paint->joint);
     });
     // During a stroke only what it touches is drawn anew: without a graphics card the rest takes longer than the brush.
-    if (m_paintStrokes && before)
+    if (m_brush.strokes && before)
         updateOnly(differs(*m_tint, *before));
     else
         update();
@@ -113,11 +113,11 @@ QRectF Stage::brushRect() const {
 
 bool Stage::aimBrush(const QPointF& at) {
     updateOnly(brushRect());
-    m_brushAt.reset();
+    m_brush.at.reset();
     const std::optional<MeshHit> hit = m_paint ? hitMesh(at) : std::nullopt;
     if (!hit || hit->actor != m_paint->id) return false;
-    m_brushSpot = restPlace(*m_paint->actor, m_paint->where(), *hit);
-    m_brushAt = m_camera.eye() + hit->distance * m_camera.ray(at, size());
+    m_brush.spot = restPlace(*m_paint->actor, m_paint->where(), *hit);
+    m_brush.at = m_camera.eye() + hit->distance * m_camera.ray(at, size());
     updateOnly(brushRect());
     return true;
 }
@@ -130,30 +130,30 @@ bool Stage::beginStroke(QMouseEvent* e) {
     if (e->modifiers() & Qt::ShiftModifier) m_paint->stroke.brush = rig::Brush::Smooth;
     if (e->modifiers() & Qt::ControlModifier)
         m_paint->stroke.brush = tool.brush == rig::Brush::Take ? rig::Brush::Add : rig::Brush::Take;
-    m_paintStrokes = true;
+    m_brush.strokes = true;
     dabBrush();
     return true;
 }
 
 void Stage::dabBrush() {
     rig::Stroke one = m_paint->stroke;
-    one.dabs = {m_brushSpot};
+    one.dabs = {m_brush.spot};
     if (m_paint->mapPainter)
         m_paint->mapPainter->stroke(one);
     else
         m_paint->painter->stroke(m_paint->joint, one);
-    m_paint->stroke.dabs.push_back(m_brushSpot);
+    m_paint->stroke.dabs.push_back(m_brush.spot);
     tintPaint();
 }
 
 void Stage::goOnWithStroke(const QPointF& at) {
     if (!aimBrush(at)) return;
     const double apart = kApart * m_paint->stroke.radius * m_paint->actor->height;
-    if ((m_brushSpot - m_paint->stroke.dabs.back()).norm() >= apart) dabBrush();
+    if ((m_brush.spot - m_paint->stroke.dabs.back()).norm() >= apart) dabBrush();
 }
 
 void Stage::endStroke() {
-    m_paintStrokes = false;
+    m_brush.strokes = false;
     const std::string actor = m_paint->id, map = m_paint->map;
     rig::Stroke stroke = m_paint->stroke;
     const auto painted = m_paint->actor;
@@ -171,7 +171,7 @@ void Stage::endStroke() {
 }
 
 bool Stage::wheelBrush(QWheelEvent* e) {
-    if (!m_paint || !m_brushAt) return false;
+    if (!m_paint || !m_brush.at) return false;
     Painting tool = m_session.painting();
     const double by = std::pow(kNotch, e->angleDelta().y() / 120.0);
     if (e->modifiers() & Qt::ControlModifier)
@@ -183,14 +183,14 @@ bool Stage::wheelBrush(QWheelEvent* e) {
 }
 
 std::vector<Vec3> Stage::brushRing() const {
-    if (!m_paint || !m_brushAt) return {};
+    if (!m_paint || !m_brush.at) return {};
     // Square to the eye's way: as large as what it reaches there.
-    const Vec3 way = (*m_brushAt - m_camera.eye()).normalized(), u = anySquareTo(way), v = way.cross(u);
+    const Vec3 way = (*m_brush.at - m_camera.eye()).normalized(), u = anySquareTo(way), v = way.cross(u);
     const double radius = m_session.painting().radius * m_paint->actor->height * unitOf(m_paint->id);
     std::vector<Vec3> ring;
     for (int k = 0; k <= kRingSides; ++k) {
         const double a = 2 * kPi * k / kRingSides;
-        ring.push_back(*m_brushAt + radius * (std::cos(a) * u + std::sin(a) * v));
+        ring.push_back(*m_brush.at + radius * (std::cos(a) * u + std::sin(a) * v));
     }
     return ring;
 }

@@ -42,9 +42,9 @@ std::optional<Stage::Hit> Stage::pick(const QPointF& at) const {
 
 std::optional<Stage::Hit> Stage::pickBeneath(const QPointF& at) {
     constexpr double kSamePlace = 3;
-    const bool again = (at - m_clicked).manhattanLength() <= kSamePlace && m_clicks > 0;
-    m_clicked = at;
-    m_clicks = again ? m_clicks + 1 : 1;
+    const bool again = (at - m_mouse.clicked).manhattanLength() <= kSamePlace && m_mouse.clicks > 0;
+    m_mouse.clicked = at;
+    m_mouse.clicks = again ? m_mouse.clicks + 1 : 1;
     std::vector<Hit> near = jointsNear(at);
     // Beneath the last joint that is near comes the one that moves the skin there.
     if (const auto skin = near.empty() || again ? pickMesh(at) : std::nullopt;
@@ -52,7 +52,7 @@ std::optional<Stage::Hit> Stage::pickBeneath(const QPointF& at) {
         std::none_of(near.begin(), near.end(), [&](const Hit& h) { return h.actor == skin->actor && h.joint == skin->joint; }))
         near.push_back(*skin);
     if (near.empty()) return std::nullopt;
-    return near[static_cast<std::size_t>(m_clicks - 1) % near.size()];
+    return near[static_cast<std::size_t>(m_mouse.clicks - 1) % near.size()];
 }
 
 std::optional<Stage::MeshHit> Stage::hitMesh(const QPointF& at) const {
@@ -116,12 +116,12 @@ Vec3 Stage::restPlace(const rig::Actor& actor, const rig::Surface& surface, cons
 }
 
 const rig::Surface& Stage::surfaceOf(const rig::Actor& actor) {
-    if (!m_surface || !(m_surfaceKey == actor.picture)) {
-        m_surface = std::make_unique<rig::Surface>(rig::Surface::of(actor));
-        m_surfaceKey = actor.picture;
-        m_pieceAndJoints = {-1, 0};
+    if (!m_surface.surface || !(m_surface.key == actor.picture)) {
+        m_surface.surface = std::make_unique<rig::Surface>(rig::Surface::of(actor));
+        m_surface.key = actor.picture;
+        m_chain.pieceAndJoints = {-1, 0};
     }
-    return *m_surface;
+    return *m_surface.surface;
 }
 
 std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
@@ -136,35 +136,35 @@ std::optional<Stage::Hit> Stage::pickMesh(const QPointF& at) const {
 }
 
 void Stage::mousePressEvent(QMouseEvent* e) {
-    m_pressed = m_last = e->position();
-    m_moved = false;
+    m_mouse.pressed = m_mouse.last = e->position();
+    m_mouse.moved = false;
     if (e->button() != Qt::LeftButton) return;
     if (m_tool == Tool::Helper || m_tool == Tool::Chain || m_paint) {
-        m_drawn.clear();
-        m_orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
+        m_chain.drawn.clear();
+        m_mouse.orbits = !(m_paint ? beginStroke(e) : hitMesh(e->position()).has_value());
         return;
     }
     if (m_tool == Tool::Path) {
-        m_drawn.clear();
-        m_orbits = false;
-        if (const auto p = onGround(e->position())) m_drawn.push_back(*p);
+        m_chain.drawn.clear();
+        m_mouse.orbits = false;
+        if (const auto p = onGround(e->position())) m_chain.drawn.push_back(*p);
         return;
     }
     layPoseHand();
     if (m_gridHand.take(e->position()) || m_poseHand.take(e->position())) {
-        m_orbits = false;
+        m_mouse.orbits = false;
         return;
     }
     for (const Handle& h : handles())
         if (const auto at = m_camera.pixel(h.world, size());
             at && std::hypot(at->x() - e->position().x(), at->y() - e->position().y()) < 10) {
             // The nearest to the front comes last in the list; radii lie over the middle.
-            m_grabbed = h;
-            m_grabOffset = h.world - unproject(e->position(), h.world);
-            m_gesture = QUuid::createUuid().toString();
+            m_mouse.grabbed = h;
+            m_mouse.grabOffset = h.world - unproject(e->position(), h.world);
+            m_mouse.gesture = QUuid::createUuid().toString();
         }
-    m_orbits = !m_grabbed && !m_tugOn && !pick(e->position());
-    if (m_grabbed || !m_tugOn) return;
+    m_mouse.orbits = !m_mouse.grabbed && !m_tugOn && !pick(e->position());
+    if (m_mouse.grabbed || !m_tugOn) return;
     auto hit = pick(e->position());
     // The joint that is performed is taken, even where another joint lies nearer to the pointer.
     if (m_session.performing().on)
@@ -176,38 +176,39 @@ void Stage::mousePressEvent(QMouseEvent* e) {
     if (hit) {
         m_tug.grab(hit->actor, hit->joint, e->modifiers() & Qt::ControlModifier);
         if (!m_tug.isHolding()) return;
-        m_grabOffset = tugPlace() - unproject(e->position(), tugPlace());
+        m_mouse.grabOffset = tugPlace() - unproject(e->position(), tugPlace());
         setCursor(Qt::ClosedHandCursor);
     }
 }
 
 void Stage::mouseMoveEvent(QMouseEvent* e) {
-    const QPointF by = e->position() - m_last;
-    m_last = e->position();
-    if ((e->position() - m_pressed).manhattanLength() > 3) m_moved = true;
+    const QPointF by = e->position() - m_mouse.last;
+    m_mouse.last = e->position();
+    if ((e->position() - m_mouse.pressed).manhattanLength() > 3) m_mouse.moved = true;
     if (m_gridHand.holds() && (e->buttons() & Qt::LeftButton)) {
-        if (m_moved) m_gridHand.drag(e->position(), e->modifiers());
+        if (m_mouse.moved) m_gridHand.drag(e->position(), e->modifiers());
         update();
         return;
     }
     if (m_poseHand.held() && (e->buttons() & Qt::LeftButton)) {
-        if (m_moved) m_poseHand.drag(e->position(), e->modifiers());
+        if (m_mouse.moved) m_poseHand.drag(e->position(), e->modifiers());
         update();
         return;
     }
-    if (m_grabbed && (e->buttons() & Qt::LeftButton) && m_moved) {
-        Vec3 to = unproject(e->position(), m_grabbed->world) + m_grabOffset;
+    if (m_mouse.grabbed && (e->buttons() & Qt::LeftButton) && m_mouse.moved) {
+        Vec3 to = unproject(e->position(), m_mouse.grabbed->world) + m_mouse.grabOffset;
         if (e->modifiers() & Qt::ControlModifier) to = snapped(to);
         dragHandle(to);
     }
     if (m_paint && !(e->buttons() & Qt::LeftButton)) aimBrush(e->position());
-    if (m_paint && m_paintStrokes && (e->buttons() & Qt::LeftButton)) {
+    if (m_paint && m_brush.strokes && (e->buttons() & Qt::LeftButton)) {
         goOnWithStroke(e->position());
         return;
     }
     if (m_tool == Tool::Path && (e->buttons() & Qt::LeftButton)) {
-        if (const auto p = onGround(e->position()); p && (m_drawn.empty() || (*p - m_drawn.back()).norm() > 0.01 * m_size))
-            m_drawn.push_back(*p);
+        if (const auto p = onGround(e->position());
+            p && (m_chain.drawn.empty() || (*p - m_chain.drawn.back()).norm() > 0.01 * m_size))
+            m_chain.drawn.push_back(*p);
         update();
         return;
     }
@@ -219,7 +220,7 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
         proposeChain(e->position());
         return;
     }
-    if (m_tool == Tool::Chain && !m_orbits && m_moved && (e->buttons() & Qt::LeftButton)) {
+    if (m_tool == Tool::Chain && !m_mouse.orbits && m_mouse.moved && (e->buttons() & Qt::LeftButton)) {
         drawChain(e->position());
         return;
     }
@@ -232,8 +233,8 @@ void Stage::mouseMoveEvent(QMouseEvent* e) {
         }
         return;
     }
-    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) pullTo(unproject(e->position(), tugPlace()) + m_grabOffset);
-    if (e->buttons() & Qt::RightButton || (m_orbits && m_moved && (e->buttons() & Qt::LeftButton)))
+    if (m_tug.isHolding() && (e->buttons() & Qt::LeftButton)) pullTo(unproject(e->position(), tugPlace()) + m_mouse.grabOffset);
+    if (e->buttons() & Qt::RightButton || (m_mouse.orbits && m_mouse.moved && (e->buttons() & Qt::LeftButton)))
         m_camera.orbit(by.x(), by.y());
     if (e->buttons() & Qt::MiddleButton) m_camera.pan(by.x(), by.y(), height());
     if (e->buttons()) update();
@@ -247,12 +248,12 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         update();
         return;
     }
-    if (m_grabbed) {
-        m_grabbed.reset();
+    if (m_mouse.grabbed) {
+        m_mouse.grabbed.reset();
         update();
         return;
     }
-    if (m_paint && m_paintStrokes) {
+    if (m_paint && m_brush.strokes) {
         endStroke();
         return;
     }
@@ -262,26 +263,26 @@ void Stage::mouseReleaseEvent(QMouseEvent* e) {
         return;
     }
     if (m_tool == Tool::Path) {
-        const std::vector<Vec3> drawn = std::move(m_drawn);
-        m_drawn.clear();
+        const std::vector<Vec3> drawn = std::move(m_chain.drawn);
+        m_chain.drawn.clear();
         update();
         if (drawn.size() > 1) Q_EMIT pathWanted(drawn);
         return;
     }
     if (m_tool == Tool::Chain) {
         // A click makes the chain that was shown; where none was, it shows the one that the next click makes.
-        const bool seen = m_chain.has_value();
-        if (!m_moved) proposeChain(e->position());
-        m_drawn.clear();
+        const bool seen = m_chain.proposed.has_value();
+        if (!m_mouse.moved) proposeChain(e->position());
+        m_chain.drawn.clear();
         // A copy: what hears of it may end the mode.
-        if (m_chain && seen && !m_orbits) Q_EMIT chainWanted(Chain(*m_chain));
+        if (m_chain.proposed && seen && !m_mouse.orbits) Q_EMIT chainWanted(Chain(*m_chain.proposed));
         return;
     }
-    if (m_moved) return;
+    if (m_mouse.moved) return;
     if (m_tool == Tool::Helper) {
         proposeHelper(e->position());
         // A copy: what hears of it may end the mode.
-        if (m_helper) Q_EMIT helperWanted(Helper(*m_helper), e->modifiers() & Qt::ShiftModifier);
+        if (m_helper.proposed) Q_EMIT helperWanted(Helper(*m_helper.proposed), e->modifiers() & Qt::ShiftModifier);
         return;
     }
     const bool adds = e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
@@ -312,7 +313,7 @@ void Stage::leaveEvent(QEvent*) {
 void Stage::wheelEvent(QWheelEvent* e) {
     if (wheelBrush(e)) return;
     if (wheelChain(e)) return;
-    if (m_tool == Tool::Helper && m_helper) {
+    if (m_tool == Tool::Helper && m_helper.proposed) {
         widenHelper(e->angleDelta().y() / 120.0);
         return;
     }

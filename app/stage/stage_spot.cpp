@@ -19,7 +19,7 @@ constexpr int kTick = 33;  // [ms]
 void Stage::showSpot() {
     if (m_tool == Tool::Helper || m_tool == Tool::Chain || m_session.painting().on) return;
     m_tint.reset();
-    m_swing.stop();
+    m_swing.timer.stop();
     const std::optional<Spot>& spot = m_session.spot();
     const scene::ActorEntry* a = spot ? m_document.scene().actor(spot->actor) : nullptr;
     if (!a) {
@@ -59,22 +59,22 @@ void Stage::showSpot() {
         }
     }
     if (spot->swings) {
-        m_swingClock.start();
-        m_swing.start(kTick);
+        m_swing.clock.start();
+        m_swing.timer.start(kTick);
     }
     update();
 }
 
 void Stage::swingOn() {
     const std::optional<Spot>& spot = m_session.spot();
-    if (!spot || (!spot->follows && m_swingClock.elapsed() > 1000 * kFindingSwings * kPeriod)) m_swing.stop();
+    if (!spot || (!spot->follows && m_swing.clock.elapsed() > 1000 * kFindingSwings * kPeriod)) m_swing.timer.stop();
     update();
 }
 
 void Stage::swingSpot(const std::string& actor, std::vector<Xform>& locals) const {
     const std::optional<Spot>& spot = m_session.spot();
-    if (!spot || spot->actor != actor || !m_swing.isActive()) return;
-    const double t = static_cast<double>(m_swingClock.elapsed()) / 1000 / kPeriod;
+    if (!spot || spot->actor != actor || !m_swing.timer.isActive()) return;
+    const double t = static_cast<double>(m_swing.clock.elapsed()) / 1000 / kPeriod;
     const scene::ActorEntry* a = m_document.scene().actor(actor);
     for (int j : spot->joints) {
         if (!a || j >= a->actor->skeleton.size() || static_cast<std::size_t>(j) >= locals.size()) continue;

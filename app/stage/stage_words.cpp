@@ -96,18 +96,18 @@ std::pair<QString, QColor> Stage::toolWords() const {
             return {tr("Performing: drag a joint while the shot plays; each round is a layer"), theme.brick};
         return {tr("Tug: drag a joint; Ctrl drags the whole actor"), theme.lagoon};
     }
-    if (m_tool == Tool::Helper && m_helper) {
-        const QString joint = QString::fromStdString(m_helper->joint);
-        return {m_helperMesh.isEmpty() ? tr("Hangs on %1; the tinted skin follows it").arg(joint)
-                                       : tr("Hangs on %1; the tinted skin of the mesh %2 follows it").arg(joint, m_helperMesh),
+    if (m_tool == Tool::Helper && m_helper.proposed) {
+        const QString joint = QString::fromStdString(m_helper.proposed->joint);
+        return {m_helper.mesh.isEmpty() ? tr("Hangs on %1; the tinted skin follows it").arg(joint)
+                                        : tr("Hangs on %1; the tinted skin of the mesh %2 follows it").arg(joint, m_helper.mesh),
                 theme.lagoon};
     }
-    if (m_tool == Tool::Chain && m_chain)
+    if (m_tool == Tool::Chain && m_chain.proposed)
         return {tr("%1 joints from %2: a click makes them   ·   wheel: how many")
-                    .arg(m_chain->row.size() - 1)
-                    .arg(QString::fromStdString(m_chain->joint)),
+                    .arg(m_chain.proposed->row.size() - 1)
+                    .arg(QString::fromStdString(m_chain.proposed->joint)),
                 theme.lagoon};
-    if (m_tool == Tool::Chain && m_overBody)
+    if (m_tool == Tool::Chain && m_chain.overBody)
         return {tr("This is the body itself: drag along what the chain is to follow"), theme.lagoon};
     return {};
 }
