@@ -37,7 +37,7 @@ void main() { n = normal; w = place; c = colour; t = uv; follows = share; gl_Pos
 const char* const kClayLight = R"(
 uniform vec3 none; uniform vec3 some; uniform vec3 all; uniform vec4 base; uniform vec3 eye; uniform bool blended;
 vec3 followed(vec3 albedo, float follows) { return follows < 0.0 ? albedo : follows < 0.5 ? mix(none, some, 2.0 * follows) : mix(some, all, 2.0 * follows - 1.0); }
-// The screen's curve by roots, within a 256th of it: powers are what a processor that draws is slowest at.
+// The screen's curve by roots, a 256th off at most, three in what is next to black: powers are slow where a processor draws.
 vec3 toScreen(vec3 l) { vec3 a = sqrt(max(l, vec3(0.0))), b = sqrt(a), c = sqrt(b); return 0.662002687 * a + 0.684122060 * b - 0.323583601 * c - 0.0225411470 * l; }
 // `m` looks to the side that is seen.
 vec4 clay(vec4 albedo, vec3 m, vec3 v) {
@@ -321,6 +321,7 @@ Renderer::Loaded& Renderer::loaded(const Posed& posed) {
 void Renderer::tint(const Posed& posed, Loaded& l) {
     if (posed.tint == l.tint) return;
     l.tint = posed.tint;
+    l.tinted = ++m_poses;
     for (std::size_t k = 0; k < l.pieces.size(); ++k) {
         Piece& piece = *l.pieces[k];
         piece.array->bind();
@@ -583,8 +584,7 @@ bool Renderer::dress(const Frame& f, const Mat4& clip) {
                          static_cast<double>(f.coarse), static_cast<double>(top.rgba())});
     for (const Posed* p : f.actors)
         if (const Loaded& l = loaded(*p); l.still)
-            of.insert(of.end(), {static_cast<double>(l.posed),
-                                 static_cast<double>(reinterpret_cast<std::uintptr_t>(l.tint.get()) % (1u << 30))});
+            of.insert(of.end(), {static_cast<double>(l.posed), static_cast<double>(l.tinted)});
     // While the camera goes each frame has a dressing of its own: one that is seen once is not worth keeping.
     const bool again = of == m_dressing.wanted;
     m_dressing.wanted = of;

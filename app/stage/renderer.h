@@ -100,8 +100,9 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         std::shared_ptr<const rig::Track> track, live;
         int frame = -1;
         std::uint64_t posed = 0;
-        std::uint64_t drawn = 0;  // the posing that was drawn last
-        bool still = false;       // it was drawn so before: set dressing, for as long as that lasts
+        std::uint64_t drawn = 0;   // the posing that was drawn last
+        std::uint64_t tinted = 0;  // the number of its tint: of two tints one may lie where the other one lay
+        bool still = false;        // it was drawn so before: set dressing, for as long as that lasts
     };
 
     std::shared_ptr<Picture> pictureOf(const rig::Actor& actor);

@@ -55,10 +55,9 @@ std::optional<Affine> Stage::carrier(const scene::Mount& mount) const {
     // Joints stand in the world [m], spots are placed in the actor's own units.
     const scene::Placement stands = scene::placementOf(*a);
     const Affine toWorld{stands.metres * stands.turn.toRotationMatrix(), stands.place}, toOwn = toWorld.inverse();
-    const ResultsPtr& r = m_document.results();
-    const pipeline::ActorResult* result = r ? r->evaluation.actor(mount.actor) : nullptr;
-    return toWorld * on->at([&](int j) { return toOwn * s->posed.worlds[static_cast<std::size_t>(j)]; },
-                            result ? result->result.get() : nullptr, m_session.frame());
+    const Posed& posed = s->posed;
+    return toWorld * on->at([&](int j) { return toOwn * posed.worlds[static_cast<std::size_t>(j)]; },
+                            posed.live ? posed.live.get() : posed.track.get(), posed.frame);
 }
 
 std::vector<Stage::Handle> Stage::handles() const {

@@ -23,8 +23,8 @@ Vec3 middleOf(const std::vector<Vec3>& points);
 /// Finds when a point stands, and where.
 class PointFinder {
   public:
-    /// `world`: the joint's transforms by frame. `limb`: the length of what it ends [units].
     PointFinder(const LayerContext& context, const HeldGround& ground, double fps) : m_c(context), m_ground(ground), m_fps(fps) {}
+    /// `world`: where the point is, by frame [units]. `limb`: the length of the limb that it ends [units].
     Point find(int joint, const Vec3& local, std::vector<Vec3> world, double limb) const;
 
   private:
