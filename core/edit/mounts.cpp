@@ -48,8 +48,10 @@ Result<Done> mountOn(scene::Scene& s, const scene::Owner& owner, const std::stri
     if (!to.empty()) {
         const scene::ActorEntry* a = now.actor(mount.actor);
         if (!a) return refused("there is no actor \"" + mount.actor + "\"");
-        if (!scene::found(*a->actor, mount))
-            return refused(mount.spot ? "\"" + a->name + "\" has no surface" : "there is no joint \"" + mount.joint + "\"");
+        const auto on = scene::found(*a->actor, mount);
+        if (!on) return refused(mount.spot ? "\"" + a->name + "\" has no surface" : "there is no joint \"" + mount.joint + "\"");
+        // A spot is told by the joint that carries it, whichever was named to find it.
+        mount.joint = a->actor->skeleton.reference(on->joint);
     }
     if (now.collider(owner.id)) {
         s.collider(owner.id)->mount = mount;

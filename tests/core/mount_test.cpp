@@ -247,6 +247,10 @@ TEST_CASE("a script fixes things to spots, and hears what is not there") {
     REQUIRE(fix(ball, scene::mountText(wanted, "otter")).ok());
     CHECK(std::as_const(r.scene).collider(ball)->mount == wanted);
     CHECK(std::as_const(r.scene).collider(ball)->vector("offset").isZero());
+    scene::Mount misnamed = wanted;
+    misnamed.joint = "tail_10";
+    REQUIRE(fix(ball, scene::mountText(misnamed, "otter")).ok());
+    CHECK(std::as_const(r.scene).collider(ball)->mount == wanted);
     REQUIRE(fix(ball, "root@prop unturned").ok());
     CHECK(std::as_const(r.scene).collider(ball)->mount == scene::Mount{"prop", "root", {}, false});
     CHECK(fix(ball, "fin").error().sentence.find("there is no joint \"fin\"") != std::string::npos);
