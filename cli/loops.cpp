@@ -25,8 +25,10 @@ Json clipsOf(const scene::ActorEntry& a, std::ostream* out, const Cancel& cancel
         all.push_back(
             {{"actor", a.id}, {"clip", name}, {"is", measure::className(ends.is)}, {"missing", ends.missing}, {"gap", ends.gap}});
         if (out) {
-            *out << a.name << ", " << name << ": " << measure::className(ends.is);
-            if (ends.missing > 0) *out << " by " << ends.missing;
+            const bool more = ends.is == measure::ClipEnds::Class::OneMore;
+            *out << a.name << ", " << name << ": "
+                 << (more ? "goes round a frame after its last one" : std::string(measure::className(ends.is)));
+            if (ends.missing > 0) *out << (more ? ", smoother with " : " by ") << ends.missing;
             *out << ", ends " << 100 * ends.gap << " % of the height apart\n";
         }
     }

@@ -23,8 +23,9 @@ ResultsPtr resultsOf(const scene::Scene& scene, pipeline::Evaluator& evaluator, 
     for (const scene::ActorEntry& a : scene.actors) {
         const pipeline::ActorResult& actor = *r->evaluation.actor(a.id);
         const scene::Loop loop = scene.shot().loop;
-        if (loop == scene::Loop::Closed || (loop == scene::Loop::Found && actor.body->closes(*a.actor)))
-            r->seams[a.id] = measure::seamOf(*a.actor, *actor.result);
+        const int lap = loop == scene::Loop::Once ? 0 : actor.body->lap(*a.actor);
+        if (loop == scene::Loop::Closed || lap > 0)
+            r->seams[a.id] = measure::seamOf(*a.actor, lap == r->frames ? actor.result->comeRound() : *actor.result);
         for (std::size_t i = 0; i < actor.layers.size(); ++i) {
             const pipeline::LayerResult& l = actor.layers[i];
             if (l.changed.joints.empty()) continue;

@@ -19,7 +19,7 @@ LayerContext ContextOf::of(const scene::Layer& layer, ResolvedPtr settings) cons
 }
 
 double ContextOf::periodOf(const rig::Track& body) const {
-    return m_shot.loop != scene::Loop::Once && body.closes(*m_actor.actor) ? (body.frames() - 1) / body.grid().fps : 0;
+    return m_shot.loop != scene::Loop::Once ? body.lap(*m_actor.actor) / body.grid().fps : 0;
 }
 
 }  // namespace nutatio::layers

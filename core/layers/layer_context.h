@@ -94,6 +94,7 @@ struct LayerContext {
     std::vector<int> cuts{};                                  // frames at which the motion begins anew
     double period = 0;                                        // [s] of a shot that loops; 0: it does not
     bool onward = false;                                      // it does but for the way that the body goes, lap after lap
+    int lap = 0;                                              // [frames] after which it does either; 0: it does not
     bool closes = false;                                      // then: what is simulated is to end as it begins
     std::vector<scene::Interval> spans{};                     // of the layer in the shot [s], where its kind reads them
     std::vector<Act> acts{};                                  // of the body, the lowest first

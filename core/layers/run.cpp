@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cmath>
+#include <deque>
 #include <mutex>
 #include <tuple>
 
@@ -213,9 +215,58 @@ std::map<std::string, ResolvedPtr, std::less<>> apartOf(const scene::Layer& laye
     return out;
 }
 
+namespace {
+
+Filtered made(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+              const Progress& progress) {
+    return kind.simulated ? simulate(kind, context, below, cancel, progress) : kind.filter->run(context, below, cancel);
+}
+
+/// What is read beside the motion, a frame longer too: `lent` holds it.
+LayerContext comingRound(const LayerContext& context, int frames, std::deque<rig::Track>& lent) {
+    LayerContext c = context;
+    const auto lend = [&](const rig::Track*& track) {
+        if (track && track->frames() == frames) track = &lent.emplace_back(track->comeRound());
+    };
+    lend(c.surface);
+    for (LayerContext::Other& o : c.others) lend(o.track);
+    for (LayerContext::Fellow& f : c.fellows) {
+        f.context = std::make_shared<const LayerContext>(comingRound(*f.context, frames, lent));
+        if (f.track->frames() == frames) f.track = std::make_shared<const rig::Track>(f.track->comeRound());
+    }
+    return c;
+}
+
+/// A loop whose last frame is not the first again, made as one whose is: kinds know no other loops. The frame more is dropped.
+Filtered madeRound(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
+                   const Progress& progress) {
+    const int frames = below.frames();
+    const rig::Track longer = context.onward ? below.comeRound(&context.actor.skeleton) : below.comeRound();
+    std::deque<rig::Track> lent;
+    Filtered out = made(kind, comingRound(context, frames, lent), longer, cancel, progress);
+    for (auto& [joint, column] : out.joints)
+        if (column.size() > 1) column.pop_back();
+    for (rig::PatchPtr& p : out.patches) {
+        rig::Patch shorter = *p;
+        shorter.offsets.resize(shorter.vertices.size() * static_cast<std::size_t>(frames));
+        p = std::make_shared<const rig::Patch>(std::move(shorter));
+    }
+    for (rig::MorphColumnPtr& m : out.morphs) {
+        rig::MorphColumn shorter = *m;
+        if (shorter.weights.size() > 1) shorter.weights.pop_back();
+        m = std::make_shared<const rig::MorphColumn>(std::move(shorter));
+    }
+    for (LaneSpan& span : out.lane) span.to = std::min(span.to, frames - 1);
+    std::erase_if(out.lane, [](const LaneSpan& span) { return span.from > span.to; });
+    return out;
+}
+
+}  // namespace
+
 Filtered run(const LayerKind& kind, const LayerContext& context, const rig::Track& below, const Cancel& cancel,
              const Progress& progress) {
-    Filtered out = kind.simulated ? simulate(kind, context, below, cancel, progress) : kind.filter->run(context, below, cancel);
+    const bool later = context.lap > 0 && context.lap == below.frames();
+    Filtered out = (later ? madeRound : made)(kind, context, below, cancel, progress);
     for (const auto& [joint, column] : out.joints)
         if (!std::all_of(column.begin(), column.end(), [](const Xform& x) { return x.isFinite(); }))
             throw Failure("", "the motion of \"" + context.actor.skeleton.label(joint) + "\" grows beyond all numbers");

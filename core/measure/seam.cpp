@@ -72,6 +72,8 @@ std::string_view className(ClipEnds::Class is) {
     switch (is) {
         case ClipEnds::Class::Closes:
             return "closes";
+        case ClipEnds::Class::OneMore:
+            return "one more";
         case ClipEnds::Class::Short:
             return "short";
         case ClipEnds::Class::Nearly:
@@ -108,6 +110,7 @@ std::vector<double> reachesOf(const rig::Actor& actor, const rig::Surface& surfa
 ClipEnds endsOf(const rig::Actor& actor, const rig::Track& t, const std::vector<double>& reach) {
     ClipEnds out;
     const int n = t.frames();
+    out.frames = n;
     if (n < 3) return out;
     std::vector<double> steps;
     for (int f = 0; f + 1 < n; ++f) steps.push_back(stepBetween(actor, t, reach, f, f + 1));
@@ -133,6 +136,7 @@ ClipEnds endsOf(const rig::Actor& actor, const rig::Track& t, const std::vector<
     else if (out.gap < 0.06 && out.gap < 6 * out.usual)
         out.is = ClipEnds::Class::Nearly;
     if (out.is != ClipEnds::Class::Short) out.missing = 0;
+    if (t.lap(actor) == n) out.is = ClipEnds::Class::OneMore;
     return out;
 }
 

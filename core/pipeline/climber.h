@@ -25,7 +25,8 @@ struct Climber {
     std::vector<Key> keys, bodyKeys;  // by joint: now, and below all layers
     Key bodyKey;
     std::map<rig::MorphId, Key> morphKeys;  // of weights that a layer made
-    bool loops = false, goes = false;       // its body comes round; a layer carries it over the ground
+    int lap = 0;                            // [frames] after which its body comes round; 0: it does not
+    bool goes = false;                      // a layer carries it over the ground
     std::size_t allowed = 0, held = 0;
     std::vector<char> read, written;  // by joint: by layers that wait to be run
     std::set<rig::MorphId> made;      // whose weights such layers make

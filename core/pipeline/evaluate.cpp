@@ -161,9 +161,9 @@ class Run {
         for (int j = 0; j < body->joints(); ++j) c.keys.push_back(columnKey(key, static_cast<std::uint64_t>(j)));
         c.bodyKeys = c.keys;
         c.bodyKey = key;
-        auto loops = m_evaluator.m_closes.find(key);
-        if (loops == m_evaluator.m_closes.end()) loops = m_evaluator.m_closes.emplace(key, body->closes(*a.actor)).first;
-        c.loops = loops->second && m_shot->loop != scene::Loop::Once;
+        auto lap = m_evaluator.m_laps.find(key);
+        if (lap == m_evaluator.m_laps.end()) lap = m_evaluator.m_laps.emplace(key, body->lap(*a.actor)).first;
+        c.lap = m_shot->loop != scene::Loop::Once ? lap->second : 0;
         c.allowed = 4 * allowedTransforms(*a.actor);
         c.read.resize(c.keys.size());
         c.written.resize(c.keys.size());
@@ -284,7 +284,7 @@ class Run {
         const std::size_t at = climberOf(actor.id);
         const Climber& c = m_climbers[at];
         const ActorResult& r = m_out.actors[at];
-        Motion out{r.body, c.bodyKeys, c.loops, c.bodyKey};
+        Motion out{r.body, c.bodyKeys, c.lap > 0 && c.lap < m_frames, c.bodyKey};
         Hasher bent;
         bent.key(c.bodyKey);
         if (layer.empty()) return out;
@@ -313,12 +313,13 @@ class Run {
         Waiting w{at, result, &plan, contexts.of(*layer, plan.settings), {}, {}, nullptr, nullptr};
         m_kept.push_back(layer);
         // What is felt must come round again, too.
-        const bool loops = me.loops && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::Mount& named) {
+        const bool loops = me.lap > 0 && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::Mount& named) {
                                const std::size_t c = climberOf(named.actor);
-                               return c == m_climbers.size() || m_climbers[c].loops;
+                               return c == m_climbers.size() || m_climbers[c].lap == me.lap || m_out.actors[c].body->still();
                            });
-        w.context.period = loops && !me.goes ? (m_frames - 1) / m_shot->fps : 0;
+        w.context.period = loops && !me.goes ? me.lap / m_shot->fps : 0;
         w.context.onward = loops && me.goes;
+        w.context.lap = loops ? me.lap : 0;
         if (plan.kind->goes) me.goes = true;
         if (w.context.onward && m_shot->loop == scene::Loop::Closed && plan.kind->simulated)
             r.remarks.push_back(
@@ -332,6 +333,7 @@ class Run {
             .real(m_shot->fps)
             .real(w.context.period)
             .number(w.context.onward)
+            .number(static_cast<std::uint64_t>(w.context.lap))
             .number(w.context.closes);
         add(h, me.placement);
         for (int j : plan.reads) h.key(me.keys[static_cast<std::size_t>(j)]);
@@ -743,7 +745,7 @@ std::shared_ptr<const rig::Region> Evaluator::regionFor(const scene::ActorEntry&
 Evaluation Evaluator::evaluate(const scene::Scene& scene, const scene::Shot& shot, const Cancel& cancel,
                                const Progress& progress) {
     const auto from = std::chrono::steady_clock::now();
-    if (m_closes.size() > kMostMemos) m_closes.clear();
+    if (m_laps.size() > kMostMemos) m_laps.clear();
     if (m_sweeps.size() > kMostMemos) m_sweeps.clear();
     m_plans.thin(4 * scene.layers.size() + 1000);
     const auto shared = sharedShot(scene, shot);

@@ -114,7 +114,7 @@ class Evaluator {
     std::optional<Last> m_last;
     Plans m_plans;
     Sweeps::Memo m_sweeps;
-    std::map<Key, bool> m_closes;
+    std::map<Key, int> m_laps;
     Readings::Memo m_readings;
     /// Regions that layers are laid over, with what they were made of.
     struct Laid {

@@ -2,12 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
-#include <mutex>
 #include <set>
 
 #include "rig/capsule.h"
 #include "rig/figure_limits.h"
+#include "rig/last_few.h"
 #include "rig/mass.h"
 #include "rig/parts.h"
 #include "rig/roles.h"
@@ -422,31 +421,8 @@ double usualMass(double height) {
 }
 
 std::shared_ptr<const Figure> figureOf(const Actor& actor, const std::vector<int>& tops) {
-    struct Known {
-        Key content, picture;
-        std::vector<int> tops;
-        std::shared_ptr<const Figure> figure;
-    };
-    static std::mutex lock;
-    static std::deque<Known> known;
-    constexpr std::size_t kKept = 12;
-    const auto find = [&]() -> std::shared_ptr<const Figure> {
-        const auto at = std::find_if(known.begin(), known.end(), [&](const Known& k) {
-            return k.content == actor.content && k.picture == actor.picture && k.tops == tops;
-        });
-        return at == known.end() ? nullptr : at->figure;
-    };
-    {
-        const std::lock_guard guard(lock);
-        if (auto found = find()) return found;
-    }
-    auto made =
-        actor.skeleton.size() == 0 ? std::make_shared<const Figure>() : std::make_shared<const Figure>(FigureMaker(actor, tops).make());
-    const std::lock_guard guard(lock);
-    if (auto found = find()) return found;
-    known.push_back({actor.content, actor.picture, tops, made});
-    if (known.size() > kKept) known.pop_front();
-    return made;
+    static LastFew<Figure> known;
+    return known.of(actor, tops, [&] { return actor.skeleton.size() == 0 ? Figure() : FigureMaker(actor, tops).make(); });
 }
 
 }  // namespace nutatio::rig

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "rig/beside.h"
 #include "rig/roles.h"
 
 namespace nutatio::rig {
@@ -32,7 +33,7 @@ std::vector<std::vector<BoneLine>> bonesIn(const Skeleton& s, const std::vector<
 
 class Weigher {
   public:
-    explicit Weigher(const Actor& actor) : m_actor(actor) {
+    Weigher(const Actor& actor, std::vector<char> aside) : m_actor(actor), m_aside(std::move(aside)) {
         worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
         m_bones = bonesIn(actor.skeleton, m_worlds);
         m_volume.resize(m_worlds.size());
@@ -41,6 +42,7 @@ class Weigher {
 
     void wedge(int joint, double weight, const Vec3& c, const Vec3& n, double area) {
         const auto j = static_cast<std::size_t>(joint);
+        if (!m_aside.empty() && m_aside[j]) return;
         Vec3 p = Vec3::Zero();
         double nearest = 1e300;
         bool beside = false;
@@ -99,6 +101,7 @@ class Weigher {
     }
 
     const Actor& m_actor;
+    std::vector<char> m_aside;  // by joint, that weigh nothing; empty: none
     std::vector<Affine> m_worlds;
     std::vector<std::vector<BoneLine>> m_bones;
     std::vector<double> m_volume;
@@ -143,11 +146,15 @@ Masses byRoles(const Actor& actor) {
 
 }  // namespace
 
-Masses massesOf(const Actor& actor, bool byNames) {
-    if (byNames) return byRoles(actor);
-    Weigher w(actor);
-    w.skin();
-    Masses out = w.result();
+Masses massesOf(const Actor& actor, WeighedBy by) {
+    const auto byMesh = [&](std::vector<char> aside) {
+        Weigher w(actor, std::move(aside));
+        w.skin();
+        return w.result();
+    };
+    Masses out;
+    if (by == WeighedBy::Body) out = byMesh(besideBody(actor));
+    if (by == WeighedBy::WholeMesh || (by == WeighedBy::Body && out.share.empty())) out = byMesh({});
     return out.share.empty() ? byRoles(actor) : out;
 }
 

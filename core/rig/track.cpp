@@ -86,6 +86,83 @@ bool Track::closes(const Actor& actor) const {
     return true;
 }
 
+// Steps are rotation vectors of all joints that move, by their own axes; over 21 clips of four characters that nobody here made
+// those that are loops carry on their last step (cosine 0.78 to 1.00, the other ones -0.69 to 0.53).
+int Track::lap(const Actor& actor) const {
+    if (closes(actor)) return frames() - 1;
+    constexpr int kFewest = 6;
+    constexpr double kCarriesOn = 0.65, kQuick = 0.9;
+    if (frames() < kFewest) return 0;
+    const std::vector<double> scale = scalesAbove(actor);
+    const auto step = [&](int from, int to, const auto& each) {
+        for (int j = 0; j < joints(); ++j)
+            if (!holdsStill(j)) each(rotationVector(at(j, from).r.conjugate() * at(j, to).r));
+    };
+    const auto lengthOf = [&](int from, int to) {
+        double sum = 0;
+        step(from, to, [&](const Vec3& v) { sum += v.squaredNorm(); });
+        return std::sqrt(sum);
+    };
+    std::vector<double> lengths, goes;
+    for (int f = 0; f + 1 < frames(); ++f) lengths.push_back(lengthOf(f, f + 1));
+    const int last = frames() - 1;
+    const double over = lengthOf(last, 0), before = lengths.back();
+    std::sort(lengths.begin(), lengths.end());
+    if (over > kLongestStep * lengths[static_cast<std::size_t>(kQuick * static_cast<double>(lengths.size() - 1))]) return 0;
+    std::vector<Vec3> steps;
+    step(last - 1, last, [&](const Vec3& v) { steps.push_back(v); });
+    double along = 0;
+    std::size_t k = 0;
+    step(last, 0, [&](const Vec3& v) { along += v.dot(steps[k++]); });
+    if (!(along > kCarriesOn * over * before)) return 0;
+    // Nor is what goes away a loop.
+    constexpr double kLongestWay = 3;
+    for (int j = 0; j < joints(); ++j) {
+        if (holdsStill(j)) continue;
+        double most = 0;
+        for (int f = 0; f < last; ++f) most = std::max(most, (at(j, f + 1).t - at(j, f).t).norm());
+        if ((at(j, 0).t - at(j, last).t).norm() * scale[static_cast<std::size_t>(j)] >
+            std::max(kLongestWay * most * scale[static_cast<std::size_t>(j)], 0.01 * actor.height))
+            return 0;
+    }
+    return frames();
+}
+
+Track Track::comeRound(const Skeleton* goesOn) const {
+    Track out = *this;
+    const int last = frames() - 1;
+    ++out.m_grid.frames;
+    for (ColumnPtr& c : out.m_columns)
+        if (c->size() > 1) {
+            Column longer = *c;
+            longer.push_back(longer.front());
+            c = std::make_shared<const Column>(std::move(longer));
+        }
+    for (std::size_t k = 0; goesOn && last > 0 && k < goesOn->roots().size(); ++k) {
+        const int root = goesOn->roots()[k];
+        if (holdsStill(root)) continue;
+        Xform next = at(root, 0);
+        const double share = static_cast<double>(last + 1) / last;
+        next.t += share * (at(root, last).t - next.t);
+        next.r = fromRotationVector(share * rotationVector(at(root, last).r * next.r.conjugate())) * next.r;
+        Column longer = *out.m_columns[static_cast<std::size_t>(root)];
+        longer.back() = next;
+        out.m_columns[static_cast<std::size_t>(root)] = std::make_shared<const Column>(std::move(longer));
+    }
+    for (auto& [id, patch] : out.m_patches) {
+        auto longer = std::make_shared<Patch>(*patch);
+        longer->offsets.insert(longer->offsets.end(), patch->offsets.begin(),
+                               patch->offsets.begin() + static_cast<std::ptrdiff_t>(patch->vertices.size()));
+        patch = std::move(longer);
+    }
+    for (auto& [id, morph] : out.m_morphs) {
+        auto longer = std::make_shared<Morph>(*morph);
+        longer->weights.insert(longer->weights.end(), morph->weights.begin(), morph->weights.begin() + morph->targets);
+        morph = std::move(longer);
+    }
+    return out;
+}
+
 Track bodyTrack(const Actor& actor, int clip, const FrameGrid& grid, const Cancel& cancel) {
     const auto n = static_cast<std::size_t>(actor.skeleton.size());
     std::vector<Xform> locals = actor.restPose();

@@ -1,6 +1,7 @@
 // Motion: local transforms of every joint for every frame of the shot.
 #pragma once
 
+#include <algorithm>
 #include <map>
 #include <memory>
 #include <vector>
@@ -88,6 +89,9 @@ class Track {
         return c.size() == 1 ? c.front() : c[static_cast<std::size_t>(frame)];
     }
     bool holdsStill(int joint) const { return m_columns[static_cast<std::size_t>(joint)]->size() == 1; }
+    bool still() const {
+        return std::all_of(m_columns.begin(), m_columns.end(), [](const ColumnPtr& c) { return c->size() == 1; });
+    }
     const ColumnPtr& column(int joint) const { return m_columns[static_cast<std::size_t>(joint)]; }
     void replace(int joint, Column column) {
         m_columns[static_cast<std::size_t>(joint)] = std::make_shared<const Column>(std::move(column));
@@ -97,6 +101,14 @@ class Track {
     std::size_t ownBytes(const Track* below) const;
     /// Whether the last frame's pose is the first's again, so that the shot can play as a loop.
     bool closes(const Actor& actor) const;
+    /// Frames after which the first pose comes round when the shot plays as a loop: one less than there are where it closes; as
+    /// many as there are where the step from the last pose to the first one carries on the step before it and is no longer than
+    /// kLongestStep of its quick ones, as most loops of games are kept; 0: it is no loop.
+    int lap(const Actor& actor) const;
+    static constexpr double kLongestStep = 2.6;
+    /// The same with the first pose once more at its end, so that what is as long as its lap closes. With a skeleton its roots go
+    /// on there, as far as they went on the way.
+    Track comeRound(const Skeleton* goesOn = nullptr) const;
 
   private:
     FrameGrid m_grid;

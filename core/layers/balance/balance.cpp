@@ -155,10 +155,11 @@ constexpr SettingSpec kSettings[] = {
     {.id = "weighed",
      .label = "Weighed by",
      .type = SettingType::Choice,
-     .help = "Its mesh, or the joints' names as people are built: for loose coats, and bodies without a mesh.",
+     .help = "The body's mesh, without cape, hair and props; the mesh with all that it wears and holds; or the joints' names as "
+             "people are built: for loose coats, and bodies without a mesh.",
      .feel = false,
      .together = true,
-     .choices = "mesh|names"},
+     .choices = "mesh|all its mesh|names"},
     partRow("heavier", "Heavier", Unit::Share, {-0.95, 20}, {-0.9, 3},
             "How much more this part weighs, with what hangs on it, than its mesh tells.", false),
     kMixRow,

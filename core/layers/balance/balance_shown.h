@@ -23,6 +23,8 @@ struct Weighed : Notes {
     std::vector<Vec3> below, above;          // the centre of mass
     std::vector<Vec3> pressure;              // where the ground, or what it grips, would have to push, above the layer
     std::vector<std::vector<Vec3>> support;  // round what stands on the floor; empty in the air
+    std::vector<double> beyond;              // how far below that lies beyond what holds it up about that frame [m]
+    bool doubtful = false;                   // what holds it up is not known
     std::vector<double> floor;               // its height [m, in the world]
     std::vector<Flight> flights;
     std::vector<Turned> turned;

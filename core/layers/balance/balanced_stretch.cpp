@@ -13,7 +13,7 @@ namespace nutatio::layers::balance {
 
 // With c the centre of mass below, and turned and leant as c1:
 //   in the air   c1 + what makes it fall (fallingOffsets)        feet go along
-//   on the ground  c1 + crouches + path (fit(c1, 0.2 s) - c1)    feet, and hands that grip, keep their places
+//   on the ground  c1 + crouches + path (fit(c1, 0.06 s) - c1)    feet, and hands that grip, keep their places
 //   pressure point p = c - c'' (y - floor) / max(g + y'', 0.2 g) (Vukobratovic and Borovac, Zero-Moment Point: thirty five years
 //   of its life, Int. J. Humanoid Robotics 1, 2004); e takes it into the outline of what stands, a tenth drawn in, or under what
 //   grips; the weight has to go by d - (y / g) d'' = e (offsetForPressure). Groups of joints make good their shares of d by
@@ -23,9 +23,12 @@ namespace nutatio::layers::balance {
 namespace {
 
 constexpr int kRounds = 6, kHipRounds = 3;
-constexpr double kSmooth = 0.2, kLeanCalm = 0.08, kPressCalm = 0.06;  // [s]
-constexpr double kFades = 0.15;     // [s] from a flight, over which path and counter-balance die away
+constexpr double kSmooth = 0.06, kLeanCalm = 0.35, kPressCalm = 0.12;  // [s]
+constexpr double kAround = 0.3;  // [s] before and after, whose contacts hold the weight up too: a step is caught by the next foot
+constexpr double kFades = 0.15;  // [s] from a flight, over which path and counter-balance die away
 constexpr double kHandEase = 0.25;  // [s] about a grip
+constexpr double kUpright = 0.6;    // of the line between the hips, that is level in one that stands
+constexpr double kBeyond = 0.1;     // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
 
 /// 1 where something holds, and less and less over so many frames about it.
 std::vector<double> softly(const std::vector<char>& holds, double frames) {
@@ -59,7 +62,7 @@ class Balancing {
           m_n(over.to - over.from),
           m_fps(below.grid().fps),
           m_metres(context.placement.metres),
-          m_pull(kEarthGravity * m_s.at("gravity")) {}
+          m_pull(kEarthGravity * weights.pull * m_s.at("gravity")) {}
 
     void run() {
         m_body.readHinges(m_is.worlds);
@@ -144,6 +147,7 @@ class Balancing {
         }
         m_most.assign(m_turned.groups.size() + 3 + limbs, 0.0);
         m_saturated.assign(m_turned.groups.size() + 1, 0);
+        m_beyond.assign(n, 0.0);
     }
 
     /// Which way the hips face [rad about the upright], frame by frame.
@@ -152,11 +156,30 @@ class Balancing {
         const int left = m_weights.roles.legs[0].upper, right = m_weights.roles.legs[1].upper;
         for (int i = 0; i < m_is.laps.size(); ++i) {
             const std::vector<Affine>& w = m_is.worlds[static_cast<std::size_t>(m_is.laps.source(i))];
-            const Vec3 line = m_c.placement.turn * (w[static_cast<std::size_t>(left)].t - w[static_cast<std::size_t>(right)].t);
+            const Laps& laps = m_is.laps;
+            const Vec3 from = laps.moved(m_c.placement.toWorld(w[static_cast<std::size_t>(right)].t), laps.lapOf(i)),
+                       line = laps.moved(m_c.placement.toWorld(w[static_cast<std::size_t>(left)].t), laps.lapOf(i)) - from;
+            // One that lies on its side faces where it faced.
+            if (Vec3(line.x(), 0, line.z()).norm() < kUpright * line.norm() && !out.empty()) {
+                out.push_back(out.back());
+                continue;
+            }
             const double now = std::atan2(-line.z(), line.x());
             out.push_back(out.empty() ? now : out.back() + std::remainder(now - out.back(), 2 * kPi));
         }
         return out;
+    }
+
+    /// From hind legs to fore legs, level; for four legs.
+    Vec3 alongBack(int f) const {
+        const std::vector<Affine>& w = m_is.worlds[static_cast<std::size_t>(f)];
+        Vec3 way = Vec3::Zero();
+        for (std::size_t k = 0; k < 2; ++k)
+            way += w[static_cast<std::size_t>(m_weights.roles.arms[k].upper)].t -
+                   w[static_cast<std::size_t>(m_weights.roles.legs[k].upper)].t;
+        way = m_c.placement.turn * way;
+        way.y() = 0;
+        return way.norm() > 0 ? Vec3(way.normalized()) : Vec3(Vec3::Zero());
     }
 
     void turnAndLean() {
@@ -191,7 +214,10 @@ class Balancing {
             const Vec3 level(pull.x(), 0, pull.z());
             if (level.norm() < 1e-9) continue;
             const double angle = std::min(lean * std::atan2(level.norm(), m_pull), radians(60));
-            p.lean = toOwn(angle * Vec3::UnitY().cross(level.normalized())) * m_metres;
+            Vec3 by = angle * Vec3::UnitY().cross(level.normalized());
+            // Four legs hold it up before and behind: it leans into turns alone.
+            if (m_weights.roles.fourLegged) by = by.dot(alongBack(f)) * alongBack(f);
+            p.lean = toOwn(by) * m_metres;
         }
     }
 
@@ -210,7 +236,6 @@ class Balancing {
         const Laps& laps = m_is.laps;
         std::vector<Vec3> centre(static_cast<std::size_t>(m_n));
         everyFrame([&](int f, auto& locals, auto& worlds) { centre[static_cast<std::size_t>(f)] = posed(f, locals, worlds); });
-        if (laps.round) centre.back() = centre.front();
         const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
         std::vector<Vec3> way(static_cast<std::size_t>(laps.size()), Vec3::Zero());
         if (m_s.text("air") != "as animated") way = fallingOffsets(path, m_is.flights, m_pull, m_fps, m_s.at("work") / m_fps);
@@ -290,9 +315,26 @@ class Balancing {
         return Vec3(sum / many);
     }
 
-    std::vector<Eigen::Vector2d> outline(int f) const {
+    /// Outlines of what is by the floor, by frame.
+    std::vector<std::vector<Eigen::Vector2d>> outlines() const {
+        std::vector<std::vector<Eigen::Vector2d>> out;
+        for (const std::vector<Vec3>& low : m_is.byFloor) {
+            std::vector<Eigen::Vector2d> points;
+            for (const Vec3& p : low) points.emplace_back(p.x(), p.z());
+            out.push_back(hullOf(std::move(points)));
+        }
+        return out;
+    }
+    /// The outline of all that is by the floor about a frame of laps.
+    std::vector<Eigen::Vector2d> around(int i, const std::vector<std::vector<Eigen::Vector2d>>& outlines) const {
         std::vector<Eigen::Vector2d> points;
-        for (const Vec3& p : m_is.standing[static_cast<std::size_t>(f)]) points.emplace_back(p.x(), p.z());
+        const int reach = static_cast<int>(std::lround(kAround * m_fps));
+        for (int k = std::max(0, i - reach); k <= std::min(i + reach, m_is.laps.size() - 1); ++k) {
+            for (const Eigen::Vector2d& p : outlines[static_cast<std::size_t>(m_is.laps.source(k))]) {
+                const Vec3 there = m_is.laps.moved(Vec3(p.x(), 0, p.y()), m_is.laps.lapOf(k));
+                points.emplace_back(there.x(), there.z());
+            }
+        }
         return hullOf(std::move(points));
     }
 
@@ -307,7 +349,6 @@ class Balancing {
         const Laps& laps = m_is.laps;
         std::vector<Vec3> centre(static_cast<std::size_t>(m_n));
         everyFrame([&](int f, auto& locals, auto& worlds) { centre[static_cast<std::size_t>(f)] = posed(f, locals, worlds); });
-        if (laps.round) centre.back() = centre.front();
         const std::vector<Vec3> delta = offsets(centre);
         const double most = 0.25 * m_weights.leg * m_metres;
         std::vector<double> missed(static_cast<std::size_t>(m_n), 0.0);
@@ -396,11 +437,12 @@ class Balancing {
     }
 
     /// How far the weight has to lie elsewhere for the ground to push from where something stands.
-    std::vector<Vec3> offsets(const std::vector<Vec3>& centre) const {
+    std::vector<Vec3> offsets(const std::vector<Vec3>& centre) {
         const Laps& laps = m_is.laps;
         const int size = laps.size();
         const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
         const std::vector<double> away = window();
+        const auto low = outlines();
         std::vector<Vec3> asks(static_cast<std::size_t>(size), Vec3::Zero());
         std::vector<double> height(static_cast<std::size_t>(size), 0.0);
         for (int i = 0; i < size; ++i) {
@@ -415,11 +457,24 @@ class Balancing {
             }
             const double floor = m_is.floor[static_cast<std::size_t>(f)];
             height[k] = std::max(0.0, path.frame(i).y() - floor);
-            const std::vector<Eigen::Vector2d> stands = outline(f);
-            if (stands.empty()) continue;
+            const std::vector<Eigen::Vector2d> stands = around(i, low);
+            if (stands.empty() || m_is.doubtful) continue;
             const Vec3 p = pressureOf(path, i, floor);
-            const Eigen::Vector2d to = nearestIn(stands, {p.x(), p.z()}, 0.1);
+            const Eigen::Vector2d to = nearestIn(stands, {p.x(), p.z()}, kBeyond);
+            if (i >= laps.first() && i < laps.first() + m_n)
+                m_beyond[static_cast<std::size_t>(i - laps.first())] = (to - Eigen::Vector2d(p.x(), p.z())).norm();
             asks[k] = poise * Vec3(to.x() - p.x(), 0, to.y() - p.z());
+        }
+        // What is off by as much all the way round is how the animator stands it.
+        if (laps.round) {
+            Vec3 mean = Vec3::Zero();
+            const int lap = laps.frames - 1;
+            const auto own = [&](int i) -> Vec3& { return asks[static_cast<std::size_t>(laps.first() + i)]; };
+            for (int i = 0; i < lap; ++i) mean += own(i) / lap;
+            for (int i = 0; i < lap; ++i) own(i) -= mean;
+            // Each lap asks alike: what is read of the outermost ones is read from one side.
+            for (int i = 0; i < size; ++i)
+                if (i < laps.first() || i >= laps.first() + lap) asks[static_cast<std::size_t>(i)] = own(laps.source(i));
         }
         std::vector<Vec3> out(asks.size(), Vec3::Zero());
         const double most = 0.5 * m_weights.leg * m_metres;
@@ -475,6 +530,7 @@ class Balancing {
     void tell(Weighed& out, const std::vector<Vec3>& centre) const {
         const auto own = [&](const Vec3& p) { return m_c.placement.toOwn(p); };
         const rig::PlacePath path(m_is.laps.laidOut(centre), rig::Ends::Held);
+        const auto stands = outlines();
         for (int f = 0; f < m_n; ++f) {
             const auto k = static_cast<std::size_t>(f);
             out.below.push_back(own(m_is.centre[k]));
@@ -485,9 +541,11 @@ class Balancing {
             out.pressure.push_back(own(pressureOf(path, m_is.laps.first() + f, grip && m_is.hangs[k] ? grip->y() : floor)));
             std::vector<Vec3> around;
             if (!m_flies[k])
-                for (const Eigen::Vector2d& p : outline(f)) around.push_back(own(Vec3(p.x(), floor, p.y())));
+                for (const Eigen::Vector2d& p : stands[k]) around.push_back(own(Vec3(p.x(), floor, p.y())));
             out.support.push_back(std::move(around));
         }
+        out.beyond.insert(out.beyond.end(), m_beyond.begin(), m_beyond.end());
+        out.doubtful = out.doubtful || m_is.doubtful;
         for (const rig::Flight& x : m_is.flights) {
             const int from = x.from - m_is.laps.first();
             if (from < 0 || from >= m_n - (m_is.laps.round ? 1 : 0)) continue;
@@ -528,6 +586,7 @@ class Balancing {
     std::vector<char> m_flies;
     mutable std::vector<double> m_most;
     std::vector<int> m_saturated;  // by group, the hips last
+    std::vector<double> m_beyond;  // by frame [m]
     double m_missed = 0;
 };
 

@@ -28,6 +28,22 @@ void hint(const LayerContext& c, const Weighed& weighed, std::vector<std::string
     remarks.emplace_back(text);
 }
 
+/// Whether its weight lay where something holds it up.
+std::string heldUp(const Weighed& weighed) {
+    if (weighed.doubtful) return "what holds it up is not found, so that no counter-balance is made";
+    constexpr double kSeen = 0.005;  // [m]
+    const auto most = std::max_element(weighed.beyond.begin(), weighed.beyond.end());
+    if (most == weighed.beyond.end() || *most < kSeen) return "its weight is held up all through";
+    int from = static_cast<int>(most - weighed.beyond.begin()), to = from;
+    const auto off = [&](int f) { return weighed.beyond[static_cast<std::size_t>(f)] >= kSeen; };
+    while (from > 0 && off(from - 1)) --from;
+    while (to + 1 < static_cast<int>(weighed.beyond.size()) && off(to + 1)) ++to;
+    char text[120];
+    std::snprintf(text, sizeof text, "its weight lay up to %.1f cm beyond what holds it up (frames %d-%d)", 100 * *most, from + 1,
+                  to + 1);
+    return text;
+}
+
 /// Flights and what they fall with, below and now.
 std::string flightsIn(const Weighed& weighed) {
     constexpr std::size_t kTold = 3;
@@ -94,12 +110,19 @@ Filtered balance(const LayerContext& context, const rig::Track& below, const Can
             if (!timed.holdsStill(j) && std::find(body.joints().begin(), body.joints().end(), j) == body.joints().end())
                 out.joints.emplace_back(j, *timed.column(j));
     if (!said.empty()) out.remarks.push_back("flights take " + said + " frames against the animation's");
-    out.said = flightsIn(*weighed);
+    out.said = flightsIn(*weighed) + "; " + heldUp(*weighed);
     for (const Weighed::Flight& x : weighed->flights) out.lane.push_back({x.from, x.to, LaneSpan::Form::Arch});
     for (const Weighed::Turned& t : weighed->turned)
         out.figures.push_back({t.name, t.most, t.goes ? " cm" : "\u00b0", t.saturated > 0.02});
     out.figuresTell = "most off the animation";
     hint(context, *weighed, out.remarks);
+    if (weights.pull != 1) {
+        char text[200];
+        std::snprintf(text, sizeof text,
+                      "by its file it is %.3g m tall: it falls as a figure of %.3g m would; say in Prepare how tall it is",
+                      weights.tall, weights.tall / weights.pull);
+        out.remarks.emplace_back(text);
+    }
     for (const Weighed::Turned& t : weighed->turned) {
         if (t.saturated < 0.02) continue;
         char text[160];

@@ -4,13 +4,27 @@
 #include <array>
 
 #include "layers/figure_parts.h"
+#include "rig/beside.h"
 #include "rig/capsule.h"
 #include "rig/contacts.h"
 #include "rig/stride.h"
+#include "rig/tall.h"
 
 namespace nutatio::layers::balance {
 
 namespace {
+
+constexpr double kNear = 0.03;  // heights, that is by the floor
+
+rig::WeighedBy weighedBy(std::string_view text) {
+    return text == "names" ? rig::WeighedBy::Roles : text == "all its mesh" ? rig::WeighedBy::WholeMesh : rig::WeighedBy::Body;
+}
+
+/// Its height as it stands [m].
+double tallOf(const LayerContext& c) {
+    const Vec3 up = c.placement.turn.conjugate() * Vec3(Vec3::UnitY());
+    return c.placement.metres * up.cwiseAbs().dot(c.actor.high - c.actor.low);
+}
 
 /// What is not of the body weighs nothing, and parts weigh what the layer says.
 void correct(rig::Masses& masses, const LayerContext& c) {
@@ -35,9 +49,14 @@ void correct(rig::Masses& masses, const LayerContext& c) {
 
 Weights::Weights(const LayerContext& c)
     : roles(rig::rolesOf(c.actor)),
-      masses(rig::massesOf(c.actor, c.settings->text("weighed") == "names")),
-      soles(rig::solesOf(c.actor, roles, scene::levelOf(c.placement))) {
+      masses(rig::massesOf(c.actor, weighedBy(c.settings->text("weighed")))),
+      soles(rig::solesOf(c.actor, roles, scene::levelOf(c.placement))),
+      outer(*rig::outerPointsOf(c.actor)) {
+    const std::vector<char> aside = rig::besideBody(c.actor);
+    std::erase_if(outer, [&](const rig::OuterPoint& p) { return aside[static_cast<std::size_t>(p.joint)]; });
     correct(masses, c);
+    tall = tallOf(c);
+    if (const auto likelier = rig::likelierHeight(c.actor, tall)) pull = tall / *likelier;
     std::vector<Affine> rest;
     rig::worldTransforms(c.actor.skeleton, c.actor.restPose(), rest);
     const auto at = [&](int j) -> const Vec3& { return rest[static_cast<std::size_t>(j)].t; };
@@ -50,7 +69,8 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
                    const Cancel& cancel) {
     const int n = over.to - over.from;
     const double fps = track.grid().fps, leg = weights.leg * c.placement.metres;
-    laps = {n, over.round && n > 2};
+    const bool onward = c.onward && c.cuts.empty();
+    laps = {n, (over.round || onward) && n > 2, {}};
     std::vector<Xform> pose;
     worlds.resize(static_cast<std::size_t>(n));
     for (int f = 0; f < n; ++f) {
@@ -59,6 +79,12 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         std::vector<Affine>& w = worlds[static_cast<std::size_t>(f)];
         rig::worldTransforms(c.actor.skeleton, pose, w);
         centre.push_back(c.placement.toWorld(rig::centreOfMass(weights.masses, w)));
+    }
+    if (const int carrier = rig::carrierOf(c.actor.skeleton, weights.roles); laps.round && onward && carrier != rig::kNoJoint) {
+        const auto at = static_cast<std::size_t>(carrier);
+        const Affine own = worlds.back()[at] * worlds.front()[at].inverse(),
+                     stands{c.placement.metres * c.placement.turn.toRotationMatrix(), c.placement.place};
+        laps.onward = stands * own * stands.inverse();
     }
 
     // What stands: heel and ball of each foot by themselves, on ground that may run below them.
@@ -144,7 +170,22 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         lowest[at] = down[at] ? std::min(0.0, lowest[at]) : lowest[at] - (floor[at] - usual);
     }
 
-    // A hand that keeps still while no foot is down grips.
+    // Soles roll, and clips are not made to the millimetre.
+    const double near = kNear * weights.tall;
+    byFloor.resize(static_cast<std::size_t>(n));
+    for (int f = 0; f < n; ++f) {
+        const auto at = static_cast<std::size_t>(f);
+        for (const rig::OuterPoint& p : weights.outer) {
+            const Vec3 place = c.placement.toWorld(worlds[at][static_cast<std::size_t>(p.joint)].apply(p.at));
+            if (place.y() < floor[at] + near) byFloor[at].push_back(place);
+        }
+        for (const Edge& e : edges)
+            if (e.high[at] - e.own < near)
+                for (const Vec3& corner : *e.corners)
+                    byFloor[at].push_back(c.placement.toWorld(worlds[at][static_cast<std::size_t>(e.joint)].apply(corner)));
+        byFloor[at].insert(byFloor[at].end(), standing[at].begin(), standing[at].end());
+    }
+    // A hand that keeps still while nothing is by the floor grips.
     gripping.assign(static_cast<std::size_t>(n), {false, false});
     hangs.assign(static_cast<std::size_t>(n), false);
     if (c.settings->text("hands") == "grip where found" && !weights.roles.fourLegged) {
@@ -159,8 +200,12 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
             grips.near = grips.far = 1e300;
             grips.least = kGrips;
             for (const rig::Standing& s : rig::standingOf(way, fps, leg, grips, &anyHeight)) {
-                const int stood = static_cast<int>(std::count(down.begin() + s.from, down.begin() + s.to + 1, true));
+                const int stood = static_cast<int>(std::count_if(byFloor.begin() + s.from, byFloor.begin() + s.to + 1,
+                                                                 [](const auto& low) { return !low.empty(); }));
                 if (2 * stood > s.to - s.from + 1) continue;
+                // A body hangs below what it grips.
+                const auto middle = static_cast<std::size_t>((s.from + s.to) / 2);
+                if (way[middle].y() < centre[middle].y()) continue;
                 for (int f = s.from; f <= s.to; ++f) {
                     gripping[static_cast<std::size_t>(f)][k] = true;
                     hangs[static_cast<std::size_t>(f)] = !down[static_cast<std::size_t>(f)];
@@ -168,10 +213,19 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
             }
         }
     }
+    int held = 0;
+    for (std::size_t f = 0; f < byFloor.size(); ++f) held += !byFloor[f].empty() || hangs[f];
+    doubtful = 2 * held < n;
     std::vector<char> gripped;
     for (const auto& g : gripping) gripped.push_back(g[0] || g[1]);
     const rig::PlacePath path(laps.laidOut(centre), rig::Ends::Held);
     flights = rig::flightsOf(path, laps.laidOut(lowest), laps.laidOut(gripped), fps, leg / 0.9);
+    // A loop with two flights and more in a lap steps; one with a single flight hops.
+    const auto inLap = std::count_if(flights.begin(), flights.end(), [&](const rig::Flight& x) {
+        return x.from >= laps.first() && x.from < laps.first() + n - 1;
+    });
+    const double shortest = laps.round && inLap > 1 ? kShortestStep : kShortest;
+    std::erase_if(flights, [&](const rig::Flight& x) { return (x.to - x.from + 1) / fps < shortest - 1e-9; });
 }
 
 }  // namespace nutatio::layers::balance

@@ -159,7 +159,7 @@ Eigen::Vector2d nearestIn(const std::vector<Eigen::Vector2d>& whole, const Eigen
     Eigen::Vector2d middle = Eigen::Vector2d::Zero();
     for (const auto& v : whole) middle += v / static_cast<double>(whole.size());
     std::vector<Eigen::Vector2d> hull;
-    for (const auto& v : whole) hull.push_back(middle + (1 - margin) * (v - middle));
+    for (const auto& v : whole) hull.push_back(middle + (1 + margin) * (v - middle));
     bool inside = hull.size() > 2;
     Eigen::Vector2d best = hull.front();
     double least = 1e300;

@@ -42,7 +42,7 @@ std::vector<double> offsetForPressure(const std::vector<double>& asked, const st
 /// The outline of points on a plane, against the clock as y is seen from x.
 std::vector<Eigen::Vector2d> hullOf(std::vector<Eigen::Vector2d> points);
 
-/// The nearest place of an outline drawn in by a share about its middle.
+/// The nearest place of an outline widened by a share about its middle.
 Eigen::Vector2d nearestIn(const std::vector<Eigen::Vector2d>& hull, const Eigen::Vector2d& p, double margin);
 
 }  // namespace nutatio::layers::balance

@@ -1,0 +1,14 @@
+// How tall a figure is likely to be.
+#pragma once
+
+#include <optional>
+
+#include "rig/actor.h"
+
+namespace nutatio::rig {
+
+/// The height [m] that a figure on two legs is likely to have where the one that it has cannot be: of less than 0.5 m or more
+/// than 2.6. Nothing where it can be, or where no two legs are found. `metres`: its height as it stands.
+std::optional<double> likelierHeight(const Actor& actor, double metres);
+
+}  // namespace nutatio::rig
