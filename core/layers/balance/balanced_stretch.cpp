@@ -196,6 +196,9 @@ class Balancing {
         }
         const rig::PlacePath path(m_is.laps.laidOut(m_is.centre), rig::Ends::Held);
         const Vec3 up = toOwn(Vec3::UnitY()).normalized();
+        // The fit reaches three times as far, and no farther than the laps that are laid out beside this one.
+        const double room = (m_n - 1 - m_s.at("ahead")) / 3,
+                     calm = m_is.laps.round ? std::min(kLeanCalm * m_fps, room) : kLeanCalm * m_fps;
         for (int f = 0; f < m_n; ++f) {
             Posture& p = at(f);
             double turn = 0;
@@ -210,7 +213,7 @@ class Balancing {
             const double lean = asked("poise", f) * asked("lean", f);
             if (lean <= 0) continue;
             const int ahead = std::min(first + f + static_cast<int>(std::lround(m_s.at("ahead"))), path.frames() - 1);
-            const Vec3 pull = path.fit(ahead, std::max(0.7, kLeanCalm * m_fps), m_fps).acceleration;
+            const Vec3 pull = path.fit(ahead, std::max(0.7, calm), m_fps).acceleration;
             const Vec3 level(pull.x(), 0, pull.z());
             if (level.norm() < 1e-9) continue;
             const double angle = std::min(lean * std::atan2(level.norm(), m_pull), radians(60));
