@@ -35,7 +35,9 @@ std::vector<Volume> volumesOf(const rig::Actor& actor, const rig::Figure& figure
     for (const rig::FigureSegment& g : figure.segments) {
         const Quat back = rotationOf(rest[static_cast<std::size_t>(g.joint)].m).conjugate();
         Volume v{g.joint, back * (g.endA - g.at), back * (g.endB - g.at), g.radius, {}};
-        for (const Vec3& c : g.corners) v.corners.push_back(back * (c - g.at));
+        // Others have corners for flat ground alone.
+        for (const Vec3& c : g.corners)
+            if (g.edged) v.corners.push_back(back * (c - g.at));
         out.push_back(std::move(v));
     }
     return out;

@@ -39,6 +39,10 @@ constexpr double kA = kMidpointGain;
 constexpr double kSlack = 1;         // [1/s] of damping that a limp joint keeps, else limbs swing for ever
 constexpr double kFlesh = 25;        // [1/s] more of it where a limp body lies nearly still
 constexpr double kFleshBelow = 0.1;  // [sizes/s] below which it counts
+constexpr double kGrace = 0.3;       // [s] before a body that was flung counts as lying
+constexpr double kStandsStill = 4;   // [s] after which one that never fell counts as lying too
+constexpr double kTires = 2;         // [1/s^2] by which its flesh gets stiffer the longer it lies
+constexpr double kFlung = 0.3;       // [sizes/s] above which a part of it is flung
 constexpr double kRoll = 0.2;        // of radius: rolling resistance
 constexpr double kMostTurn = 0.5;    // [rad] in a step
 constexpr double kCalmSpeed = 0.01, kCalmSpin = 0.1, kCalmWait = 0.25;  // [sizes/s], [rad/s], [s]
@@ -98,7 +102,9 @@ Articulated::Articulated(std::vector<ArticulatedDef> bodies) {
         s.endA = d.endA - d.centre;
         s.endB = d.endB - d.centre;
         s.half = std::max(s.endA.norm(), s.endB.norm());
-        for (const Vec3& c : d.corners) s.half = std::max(s.half, (c - d.centre).norm());
+        s.far = s.half;
+        for (const Vec3& c : d.corners) s.far = std::max(s.far, (c - d.centre).norm());
+        if (d.edged) s.half = s.far;
         s.inertia = d.inertia;
         s.inverse = d.inertia.inverse();
         s.x = d.centre;
@@ -120,6 +126,10 @@ Articulated::Articulated(std::vector<ArticulatedDef> bodies) {
     m_rootFits.resize(n);
     m_below.assign(n, Mat3::Zero());
     m_sigma.assign(n, 1.0);
+    m_following.resize(n);
+    m_swingLet.assign(n, 1.0);
+    m_twistLet.assign(n, 0.0);
+    m_probed.reserve(kMostRows);
     m_sleptAims = m_aims;
     m_need.resize(n);
     m_on.resize(n);
@@ -201,6 +211,7 @@ void Articulated::start(std::span<const Vec3> rootPlaces, std::span<const Quat> 
     m_cache.clear();
     m_blows.clear();
     whole.supported = 0;
+    m_lying = -kStandsStill;
     wake();
 }
 
@@ -260,8 +271,9 @@ void Articulated::gather(std::size_t i, double h) {
     const Mat3 R = (p.q * aim.turn).toRotationMatrix(), K = m_sigma[i] * (R * m_below[i] * R.transpose());
     double slack = kSlack;
     if (s.load > 0 || whole.supported > 0.5) {
-        const double speed = s.v.norm() / (kFleshBelow * whole.size);
-        slack += kFlesh * std::max(0.0, 1 - speed);
+        // What has not fallen yet may still stand: its flesh does not hold it up.
+        const double speed = s.v.norm() / (kFleshBelow * whole.size), lying = std::max(0.0, m_lying);
+        if (m_lying > -kGrace) slack += kFlesh * (1 + kTires * lying * lying) * std::max(0.0, 1 - speed);
     }
     s.C = eta * (dhat + eta * khat + slack * std::max(0.0, 1 - aim.strength)) * K;
     Vec3 spring = eta * khat * (K * phi) - s.C * (p.q * aim.spin);
@@ -346,6 +358,8 @@ void Articulated::reflect() {
 void Articulated::step(double h) {
     if (m_asleep && undisturbed()) return;
     m_asleep = false;
+    wear(h);
+    wearTurns(h);
     move(h, kMostHalvings);
     rest(h);
 }
@@ -548,7 +562,17 @@ bool Articulated::undisturbed() const {
 
 /// What lies still, touching, with nothing at work on it, stays as it is until something moves.
 void Articulated::rest(double h) {
-    bool calm = undisturbed();
+    bool calm = undisturbed(), lies = true, flung = false;
+    for (const Whole& b : m_bodies) lies = lies && b.supported > 0.3 && b.supported < 3;
+    for (const Segment& s : m_s) {
+        const double speed = s.v.norm() / wholeOf(s).size;
+        lies = lies && speed < kFleshBelow;
+        flung = flung || speed > kFlung;
+    }
+    if (flung)
+        m_lying = -kGrace;
+    else
+        m_lying = lies || m_lying < -kGrace ? m_lying + h : std::max(-kGrace, m_lying - 2 * h);
     for (const Whole& b : m_bodies) calm = calm && b.supported > 0.5 && b.supported < 2;
     for (std::size_t i = 0; calm && i < m_s.size(); ++i)
         calm = m_s[i].v.norm() < kCalmSpeed * wholeOf(m_s[i]).size && m_s[i].w.norm() < kCalmSpin;
@@ -626,11 +650,13 @@ void Articulated::appendState(std::vector<double>& to) const {
     }
     for (const Segment& s : m_s) to.push_back(s.load);
     for (const Whole& b : m_bodies) to.push_back(b.supported);
-    to.insert(to.end(), {m_calm, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
+    to.insert(to.end(), {m_calm, m_lying, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
     for (std::size_t k = 0; k < kMostCached; ++k) {
         const Cached c = k < m_cache.size() ? m_cache[k] : Cached{};
         to.insert(to.end(), {static_cast<double>(c.id), c.p, c.t1, c.t2, c.arrive});
     }
+    for (const auto* v : {&m_in.owed, &m_in.now, &m_pairs.owed, &m_pairs.now, &m_swingLet, &m_twistLet})
+        to.insert(to.end(), v->begin(), v->end());
 }
 
 std::span<const double> Articulated::takeState(std::span<const double> from) {
@@ -650,6 +676,7 @@ std::span<const double> Articulated::takeState(std::span<const double> from) {
     for (Segment& s : m_s) s.load = *at++;
     for (Whole& b : m_bodies) b.supported = *at++;
     m_calm = *at++;
+    m_lying = *at++;
     m_asleep = *at++ != 0;
     m_sleptAims = m_aims;
     for (Whole& b : m_bodies) b.sleptGravity = b.gravity;
@@ -658,6 +685,8 @@ std::span<const double> Articulated::takeState(std::span<const double> from) {
     for (std::size_t k = 0; k < kMostCached; ++k, at += 5)
         if (k < count) m_cache.push_back({static_cast<std::uint32_t>(at[0]), at[1], at[2], at[3], at[4]});
     m_blows.clear();
+    for (auto* v : {&m_in.owed, &m_in.now, &m_pairs.owed, &m_pairs.now, &m_swingLet, &m_twistLet})
+        for (double& each : *v) each = std::max(0.0, *at++);
     return from.subspan(static_cast<std::size_t>(at - from.data()));
 }
 

@@ -21,7 +21,8 @@ struct SegmentDef {
     Vec3 joint = Vec3::Zero();                      // on which it hangs
     Vec3 endA = Vec3::Zero(), endB = Vec3::Zero();  // of its capsule
     double radius = 0.05;
-    std::vector<Vec3> corners;  // of a thing with edges: it meets flat bodies with these; may be empty
+    std::vector<Vec3> corners;  // with which it meets planes in place of its capsule; may be empty
+    bool edged = false;         // it meets boxes with them too, as a thing with edges does
     bool limited = false;
     Quat middle = Quat::Identity();                   // of its joint's range, against the parent
     Vec3 axis = Vec3::UnitY(), side = Vec3::UnitX();  // about which it twists; square to it, about which the first swing goes
@@ -76,6 +77,16 @@ struct Thrust {
     double force = 0;            // [N]
 };
 
+/// How the animated pose moves a segment in a step, and how far the segment follows it: what its pose does against what it
+/// touches is no hit, and friction holds it to the way that the pose slides.
+struct Following {
+    double share = 0;              // 0..1
+    Vec3 place = Vec3::Zero();     // of its centre in the middle of the step
+    Quat turn = Quat::Identity();  //
+    Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+    double rate = 0;  // [1/s] at which it makes good what it is off its pose
+};
+
 /// A body that segments meet.
 struct Surface {
     Body body;
@@ -113,9 +124,20 @@ class Articulated {
     void coupleParts(std::span<const int> part);
 
     std::vector<Surface>& surfaces() { return m_surfaces; }
-    /// Lets segments be as deep in surfaces and in one another as they are in a pose, times the share of each; the surfaces must
-    /// stand where they do then, and stay as many.
-    void allow(std::span<const Vec3> places, std::span<const Quat> turns, std::span<const double> shares);
+    /// Lets segments be as deep in surfaces and in one another, and turned as far beyond their ranges, as the animated pose has
+    /// them on its way through a frame, times how far each follows it (Following::share); what is followed less and less is let
+    /// go slowly, so that being pushed out throws nobody. In order: `beginPoses`, `poseIs` at several moments of the way with the
+    /// surfaces where they stand then, `endPoses`. The surfaces stay as many. Rules and what they brought: README.md.
+    void beginPoses();
+    void poseIs(std::span<const Vec3> places, std::span<const Quat> turns);
+    /// `was` and `is`: depths that count as the pose's own are those that its own way makes of the surfaces as they stand now;
+    /// what a moving surface makes of them is a hit. Without `was`: the pose begins here, and all that it has is its own.
+    struct Pose {
+        std::span<const Vec3> places;
+        std::span<const Quat> turns;
+    };
+    void endPoses(const Pose* was, const Pose& is);
+    Following& following(std::size_t segment) { return m_following[segment]; }
     std::vector<Grip>& grips() { return m_grips; }
     std::vector<Thrust>& thrusts() { return m_thrusts; }
 
@@ -167,9 +189,9 @@ class Articulated {
     static constexpr std::size_t kMostRows = 384, kMostCached = 192;
     struct Segment {
         int parent = -1, tree = 0, body = 0;
-        double mass = 1, radius = 0.05, half = 0;  // half: of its capsule's length
-        Vec3 offset, lever;                        // parent's centre -> joint, joint -> centre, in their axes
-        Vec3 endA, endB;                           // from the centre
+        double mass = 1, radius = 0.05, half = 0, far = 0;  // half: of its capsule's length; far: what of it is farthest away
+        Vec3 offset, lever;                                 // parent's centre -> joint, joint -> centre, in their axes
+        Vec3 endA, endB;                                    // from the centre
         Mat3 inertia, inverse;
         Vec3 x, v, momentum, w;  // momentum: angular, about the centre
         Quat q, qh;              // now, and half a drift ago
@@ -236,11 +258,17 @@ class Articulated {
     void reflect();
     void limitRows(double h);
     void findTouches(double h, double margin, bool limbs, std::vector<Touch>& out) const;
-    void touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double far, std::vector<Touch>& out) const;
+    void touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double allowed, double far,
+                      std::vector<Touch>& out) const;
+    double depthIn(std::size_t i, std::size_t k, const Vec3& x, const Quat& q) const;
+    double depthBetween(std::size_t i, std::size_t j, const Vec3& xi, const Quat& qi, const Vec3& xj, const Quat& qj) const;
+    void wear(double h);
+    void wearTurns(double h);
+    Vec3 slideOf(const Segment& s, const Following& f, const Vec3& p) const;
     bool meetsSurface(const Segment& s, std::size_t k) const { return m_surfaces[k].of < 0 || m_surfaces[k].of == s.body; }
     double allowedIn(std::size_t i, std::size_t k) const {
         const std::size_t at = i * m_surfaces.size() + k;
-        return at < m_allowed.size() ? m_allowed[at] : 0;
+        return at < m_in.now.size() ? m_in.now[at] : 0;
     }
     void contactRows(double h);
     void gripRows(double h);
@@ -280,15 +308,26 @@ class Articulated {
     std::vector<Mat3> m_below;  // inertia of all below the joint about it, in the goal's axes of its segment
     std::vector<double> m_sigma;
     std::vector<Surface> m_surfaces;
-    std::vector<double> m_allowed, m_allowedLimbs;  // by segment and surface, by pair [m]
+    /// Depths that are allowed [m]: by segment and surface, or by pair of segments.
+    struct Allowed {
+        std::vector<double> posed;  // what the pose has at the deepest of its way
+        std::vector<double> owed;   // of that, what its own way made
+        std::vector<double> given;  // what it is allowed as far as it follows
+        std::vector<double> now;    // and what it is still allowed
+    };
+    Allowed m_in, m_pairs;
+    std::vector<double> m_swingLet, m_twistLet;  // by segment: ends of its range as they hold [ranges; rad]
+    std::vector<Following> m_following;
     std::vector<Grip> m_grips;
     std::vector<Thrust> m_thrusts;
     std::vector<Blow> m_blows;
     double m_size = 1;  // of the smallest body
     double m_calm = 0;
+    double m_lying = 0;  // [s] since it has come to lie; below 0: it still falls, or stands
     bool m_asleep = false, m_carries = false;
     std::vector<Row> m_rows;
     std::vector<Touch> m_touches;
+    mutable std::vector<Touch> m_probed;
     std::vector<Cached> m_cache, m_fresh;
     std::vector<std::pair<std::uint32_t, int>> m_ids;  // of rows
     std::vector<double> m_gripPulls;

@@ -8,6 +8,7 @@ namespace nutatio::physics {
 namespace {
 
 constexpr std::uint32_t kLimbIds = 0x80000000u;
+constexpr std::size_t kMostCorners = 4;
 
 /// The nearest points a0 + s (a1 - a0), b0 + t (b1 - b0) of two bones (Ericson, Real-Time Collision Detection, 5.1.9).
 void nearestOfBones(const Vec3& a0, const Vec3& a1, const Vec3& b0, const Vec3& b1, double& s, double& t) {
@@ -78,10 +79,29 @@ std::vector<std::pair<int, int>> mayTouch(const std::vector<SegmentDef>& segment
     return out;
 }
 
-void Articulated::touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double far,
+double Articulated::depthBetween(std::size_t i, std::size_t j, const Vec3& xi, const Quat& qi, const Vec3& xj,
+                                 const Quat& qj) const {
+    const Segment &a = m_s[i], &b = m_s[j];
+    const double radii = a.radius + b.radius, far = a.half + b.half + radii;
+    if ((xi - xj).squaredNorm() > far * far) return 0;
+    const Vec3 a0 = xi + qi * a.endA, a1 = xi + qi * a.endB, b0 = xj + qj * b.endA, b1 = xj + qj * b.endB;
+    double u, t;
+    nearestOfBones(a0, a1, b0, b1, u, t);
+    return std::max(0.0, radii - (a0 + u * (a1 - a0) - b0 - t * (b1 - b0)).norm());
+}
+
+double Articulated::depthIn(std::size_t i, std::size_t k, const Vec3& x, const Quat& q) const {
+    std::vector<Touch>& touches = m_probed;
+    touches.clear();
+    touchSurface(i, k, x, q, 0, 0, touches);
+    double deep = 0;
+    for (const Touch& t : touches) deep = std::max(deep, -t.gap);
+    return deep;
+}
+
+void Articulated::touchSurface(std::size_t i, std::size_t k, const Vec3& x, const Quat& q, double allowed, double far,
                                std::vector<Touch>& out) const {
     const Segment& s = m_s[i];
-    const double allowed = allowedIn(i, k);
     const Surface& surface = m_surfaces[k];
     const Body& body = surface.body;
     const SegmentDef& def = m_defs[i];
@@ -109,8 +129,17 @@ void Articulated::touchSurface(std::size_t i, std::size_t k, const Vec3& x, cons
         add(p, radius, n, d - radius, feature);
         return d;
     };
-    if (!def.corners.empty()) {
-        for (std::size_t c = 0; c < def.corners.size(); ++c) meet(x + q * (def.corners[c] - def.centre), 0, c);
+    if (!def.corners.empty() && (plane || def.edged)) {
+        const std::size_t first = out.size();
+        for (std::size_t c = 0; c < def.corners.size(); ++c) meet(x + q * (def.corners[c] - def.centre), 0, 16 + c);
+        // The deepest hold it: more of them tell nothing more, and each costs as much as the body's whole tree.
+        if (plane && !def.edged && out.size() - first > kMostCorners) {
+            const auto begin = out.begin() + static_cast<std::ptrdiff_t>(first);
+            std::nth_element(begin, begin + kMostCorners, out.end(), [](const Touch& one, const Touch& other) {
+                return one.gap != other.gap ? one.gap < other.gap : one.id < other.id;
+            });
+            out.resize(first + kMostCorners);
+        }
         return;
     }
     meet(a, s.radius, 0);
@@ -134,11 +163,11 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
     out.clear();
     for (std::size_t i = 0; i < m_s.size(); ++i) {
         const Segment& s = m_s[i];
-        const double reach = margin + h * (s.v.norm() + s.w.norm() * s.half);
+        const double reach = margin + h * (s.v.norm() + s.w.norm() * s.far);
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
             if (!meetsSurface(s, k)) continue;
             const Body& body = m_surfaces[k].body;
-            const double far = reach + h * body.velocity.norm(), round = s.half + s.radius + far;
+            const double far = reach + h * body.velocity.norm(), round = std::max(s.half + s.radius, s.far) + far;
             if (body.kind == Body::Kind::Plane) {
                 if ((s.x - body.a).dot(body.turn * Vec3::UnitY()) > round) continue;
             } else if (body.kind == Body::Kind::Box) {
@@ -147,7 +176,7 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
                 const double size = round + 0.5 * (body.b - body.a).norm() + std::max(body.radiusA, body.radiusB);
                 if ((s.x - 0.5 * (body.a + body.b)).squaredNorm() > size * size) continue;
             }
-            touchSurface(i, k, s.x, s.q, far, out);
+            touchSurface(i, k, s.x, s.q, allowedIn(i, k), far, out);
         }
     }
     if (!limbs) return;
@@ -162,40 +191,12 @@ void Articulated::findTouches(double h, double margin, bool limbs, std::vector<T
         double u, t;
         nearestOfBones(a0, a1, b0, b1, u, t);
         const Vec3 p = a0 + u * (a1 - a0), d = p - b0 - t * (b1 - b0);
-        const double length = d.norm(), gap = length - radii + (pair < m_allowedLimbs.size() ? m_allowedLimbs[pair] : 0);
+        const double length = d.norm(), gap = length - radii + (pair < m_pairs.now.size() ? m_pairs.now[pair] : 0);
         if (gap > reach || out.size() >= kMostRows) continue;
         const Vec3 n = length > 1e-12 ? Vec3(d / length) : Vec3(Vec3::UnitY());
         const double grip = std::sqrt(wholeOf(a).friction * wholeOf(b).friction);
         out.push_back({first, second, p - n * (a.radius + 0.5 * gap), n, Vec3::Zero(), gap, grip, 0,
                        kLimbIds + static_cast<std::uint32_t>(i * 256 + j)});
-    }
-}
-
-void Articulated::allow(std::span<const Vec3> places, std::span<const Quat> turns, std::span<const double> shares) {
-    m_allowed.assign(m_s.size() * m_surfaces.size(), 0);
-    m_allowedLimbs.assign(m_meets.size(), 0);
-    std::vector<Touch>& touches = m_touches;
-    for (std::size_t i = 0; i < m_s.size(); ++i)
-        for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
-            if (shares[i] <= 0 || !meetsSurface(m_s[i], k)) continue;
-            touches.clear();
-            touchSurface(i, k, places[i], turns[i], 0, touches);
-            double deep = 0;
-            for (const Touch& t : touches) deep = std::max(deep, -t.gap);
-            m_allowed[i * m_surfaces.size() + k] = shares[i] * deep;
-        }
-    for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
-        const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
-        const Segment &a = m_s[i], &b = m_s[j];
-        const double radii = a.radius + b.radius, far = a.half + b.half + radii, share = std::min(shares[i], shares[j]);
-        if (share <= 0) continue;
-        if ((places[i] - places[j]).squaredNorm() > far * far) continue;
-        const Vec3 a0 = places[i] + turns[i] * a.endA, a1 = places[i] + turns[i] * a.endB, b0 = places[j] + turns[j] * b.endA,
-                   b1 = places[j] + turns[j] * b.endB;
-        double u, t;
-        nearestOfBones(a0, a1, b0, b1, u, t);
-        const double gap = (a0 + u * (a1 - a0) - b0 - t * (b1 - b0)).norm() - radii;
-        m_allowedLimbs[pair] = share * std::max(0.0, -gap);
     }
 }
 

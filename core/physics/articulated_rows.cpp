@@ -135,11 +135,12 @@ void Articulated::limitRows(double h) {
         const auto id = kLimitIds + static_cast<std::uint32_t>(4 * i);
         if (now.beyond > 1e-6 && now.swingRow.allFinite()) {
             const double length = now.swingRow.norm();
-            row((1 - now.beyond) / length, -now.swingRow / length, id);
+            row((m_swingLet[i] - now.beyond) / length, -now.swingRow / length, id);
         }
         if (now.twistRow.allFinite()) {
             const double length = now.twistRow.norm();
-            row((m_defs[i].twist - std::abs(now.twist)) / length, (now.twist > 0 ? -1.0 : 1.0) / length * now.twistRow, id + 1);
+            row((std::max(m_defs[i].twist, m_twistLet[i]) - std::abs(now.twist)) / length,
+                (now.twist > 0 ? -1.0 : 1.0) / length * now.twistRow, id + 1);
         }
     }
 }
@@ -150,11 +151,11 @@ double Articulated::beyondLimits() const {
     for (std::size_t i = 0; i < m_s.size(); ++i) {
         if (!limitNow(i, now)) continue;
         const SegmentDef& d = m_defs[i];
-        worst = std::max(worst, std::abs(now.twist) - d.twist);
-        if (now.beyond <= 1) continue;
+        worst = std::max(worst, std::abs(now.twist) - std::max(d.twist, m_twistLet[i]));
+        if (now.beyond <= m_swingLet[i]) continue;
         const Vec3 z = d.axis.cross(d.side);
         const double ga = now.sv.dot(d.side) / (d.swingA * d.swingA), gb = now.sv.dot(z) / (d.swingB * d.swingB);
-        worst = std::max(worst, (now.beyond - 1) * now.beyond / std::hypot(ga, gb));
+        worst = std::max(worst, (now.beyond - m_swingLet[i]) * now.beyond / std::hypot(ga, gb));
     }
     return worst;
 }
@@ -201,8 +202,18 @@ void Articulated::contactRows(double h) {
         addRow(t.a, t.b, t.n, t.p, false, target + t.n.dot(t.v), 0, kFree, known ? known->p : 0, t.id);
         m_rows.back().contact = true;
         const Vec3 t1 = anySquareTo(t.n), t2 = t.n.cross(t1);
-        addRow(t.a, t.b, t1, t.p, false, t1.dot(t.v), 0, 0, known ? known->t1 : 0, 0);
-        addRow(t.a, t.b, t2, t.p, false, t2.dot(t.v), 0, 0, known ? known->t2 : 0, 0);
+        // Friction holds a segment to the speed at which its pose slides there, as far as it follows that pose.
+        const auto a = static_cast<std::size_t>(t.a);
+        Vec3 slides = t.v;
+        if (t.b < 0) {
+            slides += m_following[a].share * (slideOf(m_s[a], m_following[a], t.p) - t.v);
+        } else {
+            const auto b = static_cast<std::size_t>(t.b);
+            slides += std::min(m_following[a].share, m_following[b].share) *
+                      (slideOf(m_s[a], m_following[a], t.p) - slideOf(m_s[b], m_following[b], t.p));
+        }
+        addRow(t.a, t.b, t1, t.p, false, t1.dot(slides), 0, 0, known ? known->t1 : 0, 0);
+        addRow(t.a, t.b, t2, t.p, false, t2.dot(slides), 0, 0, known ? known->t2 : 0, 0);
         for (int k = 1; k <= 2; ++k) {
             m_rows[static_cast<std::size_t>(normal + k)].normal = normal;
             m_rows[static_cast<std::size_t>(normal + k)].mu = t.mu;

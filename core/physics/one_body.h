@@ -31,6 +31,7 @@ class OneBody {
     void setGravity(const Vec3& g) { m_all->setGravity(g, m_body); }
     void setAir(const Vec3& velocity) { m_all->setAir(velocity, m_body); }
     JointAim& aim(std::size_t i) { return m_all->aim(m_first + i); }
+    Following& following(std::size_t i) { return m_all->following(m_first + i); }
     RootAim& root(std::size_t i) { return m_all->root(m_first + i); }
     void setOffset(std::size_t i, const Vec3& offset) { m_all->setOffset(m_first + i, offset); }
     void start(std::span<const Vec3> rootPlaces, std::span<const Quat> turns, std::span<const Vec3> velocities,

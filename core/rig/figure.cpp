@@ -4,10 +4,12 @@
 #include <cmath>
 #include <set>
 
+#include "rig/beside.h"
 #include "rig/capsule.h"
 #include "rig/figure_limits.h"
 #include "rig/last_few.h"
 #include "rig/mass.h"
+#include "rig/outer.h"
 #include "rig/parts.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
@@ -20,7 +22,8 @@ namespace {
 constexpr double kShort = 0.04;  // heights, of a bone that is no segment's
 constexpr std::size_t kMost = 25;
 constexpr double kLeastShare = 1.0 / 300;
-constexpr std::size_t kFew = 8;  // vertices, that a capsule is fitted to
+constexpr std::size_t kFew = 8;   // vertices, that a capsule is fitted to
+constexpr float kCarries = 0.4f;  // of a vertex, that makes it a segment's
 
 /// Which joints are segments, and what they are.
 class Choice {
@@ -192,7 +195,9 @@ class FigureMaker {
         gatherPoints();
         for (std::size_t i = 0; i < m_f.segments.size(); ++i) shape(i);
         if (m_f.segments.size() == 1) edges();
+        for (std::size_t i = 0; i < m_f.segments.size() && m_f.segments.size() > 1; ++i) corners(i);
         pair();
+        keepApart();
         findLimits(m_actor, m_roles, m_sides, m_worlds, m_f);
         evenOut();
         doubt();
@@ -247,15 +252,23 @@ class FigureMaker {
     void gatherPoints() {
         const std::vector<char> skip = aside();
         const Surface surface = Surface::of(m_actor);
+        const std::vector<char> worn = besideBody(m_actor);
         m_points.resize(m_f.segments.size());
-        std::vector<float> held(m_f.segments.size());
+        m_skin.resize(m_f.segments.size());
+        std::vector<float> held(m_f.segments.size()), carried(m_f.segments.size());
         for (std::uint32_t p = 0; p < surface.places.size(); ++p) {
             std::fill(held.begin(), held.end(), 0.0f);
+            std::fill(carried.begin(), carried.end(), 0.0f);
             for (const Surface::Pull& pull : surface.pulls(p)) {
                 const auto joint = static_cast<std::size_t>(pull.joint);
-                if (m_f.segmentOf[joint] >= 0 && !skip[joint])
-                    held[static_cast<std::size_t>(m_f.segmentOf[joint])] += pull.weight;
+                if (m_f.segmentOf[joint] < 0) continue;
+                const auto segment = static_cast<std::size_t>(m_f.segmentOf[joint]);
+                if (!skip[joint]) held[segment] += pull.weight;
+                if (!worn[joint]) carried[segment] += pull.weight;
             }
+            const auto carries = std::max_element(carried.begin(), carried.end());
+            if (carries != carried.end() && *carries > kCarries)
+                m_skin[static_cast<std::size_t>(carries - carried.begin())].push_back(surface.places[p].cast<double>());
             const auto most = std::max_element(held.begin(), held.end());
             if (most != held.end() && *most > 0.5f)
                 m_points[static_cast<std::size_t>(most - held.begin())].push_back(surface.places[p].cast<double>());
@@ -351,6 +364,36 @@ class FigureMaker {
                 corners.insert(farthest(way));
             }
         for (std::size_t p : corners) g.corners.push_back(points[p]);
+        g.edged = true;
+    }
+
+    /// What of its skin reaches farthest: with its ears, toes and hooves.
+    void corners(std::size_t i) {
+        constexpr std::size_t kMostCorners = 12;
+        constexpr double kSlack = 0.004;  // heights
+        if (m_skin[i].size() < kFew) return;
+        for (std::size_t p : outermost(m_skin[i], kMostCorners, kSlack * m_f.height))
+            m_f.segments[i].corners.push_back(m_skin[i][p]);
+    }
+
+    /// Limbs of flesh are not in one another at rest: what is fitted to a skirt or a sleeve over them is made thinner.
+    void keepApart() {
+        for (std::size_t i = 0; i < m_f.segments.size(); ++i) {
+            const auto o = static_cast<std::size_t>(m_f.fellow[i]);
+            if (o <= i) continue;
+            FigureSegment &a = m_f.segments[i], &b = m_f.segments[o];
+            const double most = 0.5 * (0.5 * (a.at + a.at + boneOf(i)) - 0.5 * (b.at + b.at + boneOf(o))).norm();
+            if (most < 0.01 * m_f.height) continue;
+            for (FigureSegment* g : {&a, &b}) {
+                if (g->radius <= most) continue;
+                // About the bone itself, as the skirt's own middle lies elsewhere.
+                const Vec3 bone = boneOf(g == &a ? i : o);
+                const double in = std::min(most, 0.5 * bone.norm());
+                g->radius = most;
+                g->endA = g->at + in * g->axis;
+                g->endB = g->at + (bone.norm() - in) * g->axis;
+            }
+        }
     }
 
     void pair() {
@@ -404,7 +447,7 @@ class FigureMaker {
     Masses m_masses;
     std::vector<Affine> m_worlds;
     Figure m_f;
-    std::vector<std::vector<Vec3>> m_points;
+    std::vector<std::vector<Vec3>> m_points, m_skin;  // by segment: what its capsule is fitted to; all that it carries
     std::vector<std::size_t> m_bare;
 };
 

@@ -19,7 +19,8 @@ struct FigureSegment {
     Vec3 centre = Vec3::Zero();                     // of mass
     Vec3 endA = Vec3::Zero(), endB = Vec3::Zero();  // of its capsule
     double radius = 0;
-    std::vector<Vec3> corners;  // of a thing with edges, for which the capsule stands in elsewhere
+    std::vector<Vec3> corners;  // its outermost vertices, with which it meets flat ground
+    bool edged = false;         // a thing with edges: it meets boxes with them too
     // How far it turns against its parent: a swing off `middle` within an ellipse, after a twist about `axis`.
     Quat middle = Quat::Identity();
     Vec3 axis = Vec3::UnitY(), side = Vec3::UnitX();  // the bone; about which the first swing goes, square to it

@@ -33,6 +33,7 @@ ArticulatedDef crate(const Vec3& half, double kg) {
     for (double x : {-1.0, 1.0})
         for (double y : {-1.0, 1.0})
             for (double z : {-1.0, 1.0}) s.corners.push_back(Vec3(x, y, z).cwiseProduct(half));
+    s.edged = true;
     def.segments.push_back(s);
     return def;
 }

@@ -352,6 +352,7 @@ class Falling {
         s.joint = s.endA = s.endB = start;
         s.radius = 0.5 * std::max(1e-6, sides.minCoeff());
         for (const Vec3& v : outline.points) s.corners.push_back(start + v - outline.centre);
+        s.edged = true;
         const Vec3 d = sides.cwiseAbs2();
         Vec3 moments = s.mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
         moments = moments.cwiseMax(0.1 * moments.maxCoeff());

@@ -89,12 +89,14 @@ physics::ArticulatedDef RagdollBody::define() const {
         s.centre = toWorld(g.centre);
         s.endA = toWorld(g.endA);
         s.endB = toWorld(g.endB);
-        s.radius = m_placement.metres * g.radius * (1 + own(thicker, i));
-        for (const Vec3& c : g.corners) s.corners.push_back(toWorld(c));
-        s.inertia = s.corners.empty() ? physics::capsuleInertia(s.mass, s.endA, s.endB, s.radius) : boxInertia(s.mass, s.corners);
+        const double more = own(thicker, i);
+        s.radius = m_placement.metres * g.radius * (1 + more);
+        s.edged = g.edged;
+        for (const Vec3& c : g.corners) s.corners.push_back(toWorld(c) + (g.edged ? 0 : more) * (toWorld(c) - s.centre));
+        s.inertia = s.edged ? boxInertia(s.mass, s.corners) : physics::capsuleInertia(s.mass, s.endA, s.endB, s.radius);
         if (g.parent >= 0) {
-            const double more = radians(own(freer, i));
-            const auto range = [&](double half) { return within(half + more, radians(2), 2.9); };
+            const double wider = radians(own(freer, i));
+            const auto range = [&](double half) { return within(half + wider, radians(2), 2.9); };
             s.limited = limits;
             s.middle = (m_placement.turn * g.middle * m_placement.turn.conjugate()).normalized();
             s.axis = m_placement.turn * g.axis;
@@ -172,13 +174,11 @@ void RagdollBody::addSurfaces(double u, double dt, std::vector<physics::Surface>
     }
 }
 
-/// What the animated pose itself stands in is left alone as far as the body is held to that pose: a foot's capsule that reaches
-/// into the floor does not lift it.
-void RagdollBody::addStand(std::vector<Vec3>& places, std::vector<Quat>& turns, std::vector<double>& held) const {
+void RagdollBody::addStand(double u, std::vector<Vec3>& places, std::vector<Quat>& turns) const {
     for (std::size_t i = 0; i < m_now.size(); ++i) {
-        turns.push_back(m_now[i].turn);
-        places.push_back(m_now[i].joint + m_now[i].turn * m_lever[i]);
-        held.push_back(m_settings->text("meets") == "nothing" ? 0 : m_follow);
+        const Stand pose = u > 1 ? m_next[i] : u == 1 ? m_now[i] : u == 0 ? m_before[i] : between(i, u);
+        turns.push_back(pose.turn);
+        places.push_back(pose.joint + pose.turn * m_lever[i]);
     }
 }
 
@@ -207,6 +207,12 @@ void RagdollBody::tune(int frame) {
     if (m_alone >= 0) {
         m_follow = 1;
         m_meetsFloor = false;
+    }
+    m_share.resize(m_body->size());
+    for (std::size_t i = 0; i < m_body->size(); ++i) {
+        const int p = m_figure->segments[i].parent;
+        m_share[i] = p < 0 ? m_follow : std::min(m_share[static_cast<std::size_t>(p)], m_follow * m_body->aim(i).strength);
+        m_body->following(i).share = m_settings->text("meets") == "nothing" ? 0 : m_share[i];
     }
     if (m_air.still()) return;
     m_air.setFrame(frame);
@@ -244,6 +250,7 @@ void RagdollBody::aimAt(double u0, double u1, double ends, double h) {
     for (std::size_t i = 0; i < n; ++i) {
         from[i] = between(i, u0);
         to[i] = between(i, u1);
+        follow(i, h);
         const int parent = m_figure->segments[i].parent;
         if (parent < 0) {
             physics::RootAim& root = m_body->root(i);
@@ -274,6 +281,17 @@ void RagdollBody::aimAt(double u0, double u1, double ends, double h) {
         // Bones are as long as they are in the frames, between them too, and as they are written at the frame.
         m_body->setOffset(i, m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset));
     }
+}
+
+/// How its pose takes a segment along in a substep.
+void RagdollBody::follow(std::size_t i, double h) {
+    const Stand &a = m_from[i], &b = m_to[i];
+    physics::Following& f = m_body->following(i);
+    f.velocity = (b.joint + b.turn * m_lever[i] - a.joint - a.turn * m_lever[i]) / h;
+    f.spin = rotationVector(b.turn * a.turn.conjugate()) / h;
+    f.turn = (fromRotationVector(0.5 * h * f.spin) * a.turn).normalized();
+    f.place = 0.5 * (a.joint + b.joint) + f.turn * m_lever[i];
+    f.rate = std::min(0.5 / h, 2 * kPi * m_body->aim(i).swing);
 }
 
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {

@@ -31,8 +31,8 @@ class RagdollBody {
     Way begin(double dt, const PoseView& goal, const PoseView& next);
     /// What it meets, at `u` of the way to the frame.
     void addSurfaces(double u, double dt, std::vector<physics::Surface>& to) const;
-    /// Where the pose of the frame has its segments, and how firmly it is held to it.
-    void addStand(std::vector<Vec3>& places, std::vector<Quat>& turns, std::vector<double>& held) const;
+    /// Where the pose has its segments at `u` of the way to the frame; 2: a frame later.
+    void addStand(double u, std::vector<Vec3>& places, std::vector<Quat>& turns) const;
     /// What the springs aim at in a substep whose momenta go from u0 to u1 of the frame's way, its places to `ends`.
     void aimAt(double u0, double u1, double ends, double h);
     /// What its acts pull and push with in a substep at `u` of the way.
@@ -72,6 +72,7 @@ class RagdollBody {
     /// The animation at `u` of the way from the frame before to the one being stepped to.
     Stand between(std::size_t segment, double u) const;
     void lay(double dt, const Pose& now, const Pose& then, int frame, double h);
+    void follow(std::size_t segment, double h);
     Vec3 windPlace() const;
     Vec3 jointOf(std::size_t segment) const;
     void readColliders(const PoseView& pose);
@@ -110,6 +111,7 @@ class RagdollBody {
     bool m_recovers = false;
     double m_follow = 1, m_floor = 0;
     bool m_meetsFloor = true;
+    std::vector<double> m_share;  // by segment: how far it follows its pose, as far as all that it hangs on does
     std::size_t m_watched = 0;
     int m_pulled = -1;                                                                // segment that a hand has hold of
     Vec3 m_pullAt = Vec3::Zero(), m_pullTo = Vec3::Zero(), m_pullNow = Vec3::Zero();  // from its centre, at rest; in the world

@@ -60,10 +60,13 @@ PoseView RagdollMover::seenBy(const One& one, const PoseView& pose) {
     return one.track ? PoseView(*one.track, pose.frame(), pose.time()) : pose;
 }
 
-int RagdollMover::substepsOf(double dt) const {
-    const int base = std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6)));
+int RagdollMover::quickened() const {
     const double quick = m_all->quickness();
-    return quick > 2 * kRate ? 4 * base : quick > kRate ? 2 * base : base;
+    return quick > 2 * kRate ? 4 : quick > kRate ? 2 : 1;
+}
+
+double RagdollMover::substepOf(double dt) const {
+    return dt / std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6))) / quickened();
 }
 
 void RagdollMover::placeSurfaces(double u, double dt) {
@@ -71,19 +74,34 @@ void RagdollMover::placeSurfaces(double u, double dt) {
     for (const One& one : m_bodies) one.body->addSurfaces(u, dt, m_all->surfaces());
 }
 
-void RagdollMover::allowPoses() {
-    m_places.clear();
-    m_turns.clear();
-    m_held.clear();
-    for (const One& one : m_bodies) one.body->addStand(m_places, m_turns, m_held);
-    placeSurfaces(1, 1);
-    m_all->allow(m_places, m_turns, m_held);
+void RagdollMover::standAt(double u, std::vector<Vec3>& places, std::vector<Quat>& turns) const {
+    places.clear();
+    turns.clear();
+    for (const One& one : m_bodies) one.body->addStand(u, places, turns);
+}
+
+void RagdollMover::allowPoses(bool begins, double dt) {
+    // Between frames feet go deeper than in any, and a foot that comes down in the next one is on its way.
+    constexpr double kMoments[] = {0, 0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875, 1, 2};
+    placeSurfaces(begins ? 1 : 0, dt);
+    m_all->beginPoses();
+    for (double u : kMoments) {
+        if (begins && u < 1) continue;
+        placeSurfaces(std::min(u, 1.0), dt);
+        standAt(u, m_places, m_turns);
+        m_all->poseIs(m_places, m_turns);
+    }
+    placeSurfaces(begins ? 1 : 0, dt);
+    standAt(1, m_places, m_turns);
+    if (!begins) standAt(0, m_placesWere, m_turnsWere);
+    const physics::Articulated::Pose was{m_placesWere, m_turnsWere};
+    m_all->endPoses(begins ? nullptr : &was, {m_places, m_turns});
 }
 
 void RagdollMover::start(double dt, const PoseView& pose, const PoseView& next) {
-    for (One& one : m_bodies) one.body->start(dt, seenBy(one, pose), seenBy(one, next), dt / substepsOf(dt));
+    for (One& one : m_bodies) one.body->start(dt, seenBy(one, pose), seenBy(one, next), substepOf(dt));
     m_all->refit();
-    allowPoses();
+    allowPoses(true, dt);
 }
 
 void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
@@ -92,11 +110,11 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
         one.way = one.body->begin(dt, seenBy(one, goal), seenBy(one, next));
         solved = solved || one.way == RagdollBody::Way::Solved;
     }
-    // How quick things are is asked 24 times a second at least, however long a frame is.
-    const int parts = solved ? std::max(1, static_cast<int>(std::lround(24 * dt))) : 0;
-    if (solved) allowPoses();
+    // How quick things are is asked by the clock, so that it is the same at any frame rate.
+    const int parts = solved ? std::max(1, static_cast<int>(std::ceil(dt * kRate - 1e-6))) : 0;
+    if (solved) allowPoses(false, dt);
     for (int part = 0; part < parts; ++part) {
-        const int steps = substepsOf(dt / parts);
+        const int steps = quickened();
         const double h = dt / parts / steps;
         const auto at = [&](double step) { return (part + step / steps) / parts; };
         for (int k = 0; k < steps; ++k) {
@@ -107,11 +125,11 @@ void RagdollMover::step(double dt, const PoseView& goal, const PoseView& next) {
                 one.body->aimAt(at(k - 0.5), at(k + 0.5), at(k + 1), h);
                 one.body->drive(at(k), h, dt, m_all->grips(), m_all->thrusts());
             }
-            if (k == 0) m_all->refit();
+            if (part == 0 && k == 0) m_all->refit();
             m_all->step(h);
         }
     }
-    for (One& one : m_bodies) one.body->finish(one.way, dt, goal.frame(), dt / substepsOf(dt));
+    for (One& one : m_bodies) one.body->finish(one.way, dt, goal.frame(), substepOf(dt));
     if (std::any_of(m_bodies.begin(), m_bodies.end(), [](const One& o) { return o.way == RagdollBody::Way::Laid; }))
         m_all->refit();
 }

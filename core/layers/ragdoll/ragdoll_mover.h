@@ -33,17 +33,19 @@ class RagdollMover final : public Mover {
     };
     const RagdollBody& own() const { return *m_bodies[m_own].body; }
     static PoseView seenBy(const One& one, const PoseView& pose);
-    int substepsOf(double dt) const;
+    /// Into how many a substep is parted, as quick as the body is: it goes no farther in one than it is thick.
+    int quickened() const;
+    double substepOf(double dt) const;
     void placeSurfaces(double u, double dt);
-    void allowPoses();
+    void standAt(double u, std::vector<Vec3>& places, std::vector<Quat>& turns) const;
+    void allowPoses(bool begins, double dt);
 
     std::vector<One> m_bodies;
     std::size_t m_own = 0;
     std::optional<physics::Articulated> m_all;
     std::vector<std::string> m_remarks;
-    std::vector<Vec3> m_places;
-    std::vector<Quat> m_turns;
-    std::vector<double> m_held;
+    std::vector<Vec3> m_places, m_placesWere;
+    std::vector<Quat> m_turns, m_turnsWere;
 };
 
 }  // namespace nutatio::layers::ragdoll
