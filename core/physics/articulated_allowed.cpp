@@ -82,7 +82,10 @@ void Articulated::endPoses(const Pose* was, const Pose& is) {
 }
 
 void Articulated::wear(double h) {
-    if (m_in.given.size() != m_s.size() * m_surfaces.size() || m_in.now.size() != m_in.given.size()) return;
+    // Nobody tells of a pose where a body is tried alone.
+    if (m_in.given.size() != m_s.size() * m_surfaces.size() || m_in.now.size() != m_in.given.size() ||
+        m_pairs.now.size() != m_meets.size())
+        return;
     const auto wear = [&](double& now, double given, double size, const auto& depth) {
         if (now > given) {
             now = std::min(now, depth() + kStays * size);

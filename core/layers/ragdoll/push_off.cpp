@@ -20,6 +20,7 @@ constexpr double kLowest = 0.04;                                  // [sizes] abo
 constexpr double kStraight = 0.93;                                // of a leg's length, up to which it pushes
 constexpr double kSlipped = 0.03, kShort = 0.02, kMissed = 0.06;  // [sizes]: told from there on
 constexpr double kLeft = 0.04;                                    // [s] without touch after which it has left
+constexpr double kFeet = 0.2;                                     // of a pose's height, up to which a limb ends that it stands on
 constexpr double kSpare = 0.2;      // of the way that legs have, by which they are there before its end
 constexpr double kSteers = 0.15;    // [rad]
 constexpr double kMakesGood = 0.3;  // a substep
@@ -148,11 +149,30 @@ void PushOff::advance(double past, const physics::OneBody& body, const LegsAsked
 }
 
 void PushOff::bend(BodyPose& pose, const Vec3& left) const {
-    if (m_share <= 0 || m_phase == Phase::Idle) return;
-    const Vec3 by = m_share * m_crouch;
+    if (m_share > 0 && m_phase != Phase::Idle) bendBy(pose, m_legs, m_share * m_crouch, left);
+}
+
+void PushOff::sit(BodyPose& pose, double share, const Vec3& left) const {
+    if (share <= 0) return;
+    double lowest = 1e300, highest = -1e300, length = 0;
+    for (const SegmentStand& s : pose) {
+        lowest = std::min(lowest, s.joint.y());
+        highest = std::max(highest, s.joint.y());
+    }
+    std::vector<Leg> legs;
+    for (const Leg& leg : m_all)
+        if (pose[leg.chain.back()].joint.y() < lowest + kFeet * (highest - lowest)) legs.push_back(leg);
+    for (const Leg& leg : legs) {
+        const Vec3 &a = pose[leg.chain[0]].joint, &b = pose[leg.chain[1]].joint, &c = pose[leg.chain.back()].joint;
+        length += ((b - a).norm() + (c - b).norm()) / static_cast<double>(legs.size());
+    }
+    bendBy(pose, legs, -share * length * Vec3::UnitY(), left);
+}
+
+void PushOff::bendBy(BodyPose& pose, const std::vector<Leg>& legs, const Vec3& by, const Vec3& left) {
     BodyPose out = pose;
     for (SegmentStand& s : out) s.joint += by;
-    for (const Leg& leg : m_legs) {
+    for (const Leg& leg : legs) {
         const std::size_t top = leg.chain[0], mid = leg.chain[1], foot = leg.chain.back();
         const Vec3 a = pose[top].joint, b = pose[mid].joint, c = pose[foot].joint;
         const rig::LimbTurn turn = rig::reachWithLimb(a + by, b + by, c + by, c, left);

@@ -44,6 +44,8 @@ class PushOff {
     bool isLeg(std::size_t segment) const;
     /// Bends a pose of the animation to the crouch: the feet stay.
     void bend(BodyPose& pose, const Vec3& left) const;
+    /// Sits a pose down by a share of its legs' length, on the limbs that stand lowest in it: their feet stay.
+    void sit(BodyPose& pose, double share, const Vec3& left) const;
     /// Its forces in a substep of `h`, `past` [s] after the frame before; true when it takes off.
     bool drive(double past, double h, const physics::OneBody& body, std::vector<physics::Thrust>& out);
 
@@ -61,6 +63,7 @@ class PushOff {
     /// At take-off, where the centre of mass will be then, `ahead` [s] after the frame before.
     Vec3 wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead) const;
     double lengthOf(const Leg& leg, const physics::OneBody& body) const;
+    static void bendBy(BodyPose& pose, const std::vector<Leg>& legs, const Vec3& by, const Vec3& left);
     double extension(const physics::OneBody& body) const;
 
     std::vector<Leg> m_all, m_legs;  // that it has, and that push

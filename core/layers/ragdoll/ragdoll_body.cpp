@@ -14,6 +14,7 @@ namespace {
 constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
 constexpr double kHandSpeed = 3;     // [sizes/s] of the hand that pulls it about
 constexpr double kHandForce = 4;     // [times its weight] that it has
+constexpr double kStiffens = 0.4;    // [s]
 constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 
 Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
@@ -37,7 +38,8 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
       m_anchors(context),
       m_acts(context, *m_figure, m_anchors),
       m_air(context),
-      m_cuts(context) {
+      m_cuts(context),
+      m_back(*m_figure) {
     m_joints = jointsOf(*m_figure);
     rig::worldTransforms(m_skeleton, context.actor.restPose(), m_rest);
     m_stiffer = partsOf(*m_figure, m_skeleton, *m_settings, "stiffer");
@@ -58,7 +60,7 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
     }
     m_slope.resize(n);
     m_nextSlope.resize(n);
-    m_off.resize(n);
+    m_limpness.assign(n, 0.0);
     addColliders(context, fellows);
     m_anchors.close();
     m_watched = n - 1;
@@ -182,7 +184,10 @@ void RagdollBody::addStand(double u, std::vector<Vec3>& places, std::vector<Quat
     }
 }
 
-void RagdollBody::tune(int frame) {
+void RagdollBody::tune(int frame, double dt) {
+    // A limb that is limp no longer would whip if all its strength came back at once.
+    for (std::size_t i = 0; i < m_limpness.size(); ++i)
+        m_limpness[i] = std::max(m_acts.limp(i), std::max(0.0, m_limpness[i] - dt / kStiffens));
     m_follow = m_settings->at("follow", frame) * (1 - m_acts.freed());
     m_floor = m_settings->at("floor", frame);
     m_meetsFloor = m_settings->text("meets") != "nothing";
@@ -195,7 +200,7 @@ void RagdollBody::tune(int frame) {
         aim.swing = m_settings->at("swing", frame, along) * std::max(0.0, 1 + apart(m_stiffer, i, frame));
         aim.zeta =
             physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
-        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_acts.limp(i)), 0.0, 1.0);
+        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_limpness[i]), 0.0, 1.0);
         aim.carried = carries * aim.strength;
         aim.drag = m_settings->at("drag", frame);
         if (m_alone < 0 || m_part[i] == m_alone) continue;
@@ -296,7 +301,7 @@ void RagdollBody::follow(std::size_t i, double h) {
 
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {
     const std::size_t n = m_body->size();
-    tune(frame);
+    tune(frame, 0);
     std::vector<Vec3> roots, v(n), w(n);
     std::vector<Quat> turns(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -328,7 +333,10 @@ void RagdollBody::start(double dt, const PoseView& pose, const PoseView& next, d
     readColliders(pose);
     for (Met& m : m_met) m.before = m.now;
     m_acts.reset();
-    m_recovers = false;
+    m_back.stop();
+    m_freedBefore = 0;
+    m_backFrames.clear();
+    std::fill(m_limpness.begin(), m_limpness.end(), 0.0);
     lay(dt, m_now, m_next, pose.frame(), h);
 }
 
@@ -366,9 +374,8 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
         m_nextSlope[i] = {0.5 * (rotationVector(b.turn * a.turn.conjugate()) + rotationVector(c.turn * b.turn.conjugate())),
                           0.5 * (c.joint - a.joint)};
     }
-    tune(goal.frame());
-    if (m_acts.recovering()) return Way::Recovers;
-    m_recovers = false;
+    tune(goal.frame(), dt);
+    if (comesBack(dt)) return Way::Recovers;
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     return Way::Solved;
 }
@@ -414,66 +421,52 @@ std::vector<std::pair<std::string, physics::Body>> RagdollBody::bodies() const {
     return out;
 }
 
-/// On the way back to the animation the body is what the animation is, off by what it was off when it began, less and less: with
-/// u of the way, T long, off0 (1 - 10u^3 + 15u^4 - 6u^5) + rate0 T (u - 6u^3 + 8u^4 - 3u^5), without a jump in place or speed.
+/// To the left of where the root faces, level.
+Vec3 RagdollBody::leftOf(const Quat& root) const {
+    const Vec3 left = Vec3::UnitY().cross(root * (m_placement.turn * m_figure->forward));
+    return left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
+}
+
+void RagdollBody::beginBack(double dt, double seconds) {
+    std::vector<WayBack::Rate> rates;
+    for (const Slope& s : m_slope) rates.push_back({s.turn / dt, s.place / dt});
+    m_back.begin(*m_body, m_before, rates, m_lever, seconds);
+}
+
+/// Whether the body is on its way back in this frame. Where an act that freed its root ends or fades, it begins one that is as
+/// long as its distance needs; an act that asks it to recover says how long itself. What frees it anew ends it.
+bool RagdollBody::comesBack(double dt) {
+    const double freed = m_acts.freed();
+    const bool asked = m_acts.recovering().has_value(), again = freed > m_freedBefore + 1e-9;
+    const bool ends = freed < m_freedBefore - 1e-9 || (asked && !m_back.on());
+    m_freedBefore = freed;
+    if (again) m_back.stop();
+    if (ends && !m_back.on() && m_settings->at("follow") > 0) {
+        const double needs = m_back.needs(*m_body, m_before);
+        const double seconds = asked ? std::max(needs, m_acts.recoverSeconds()) : needs;
+        if (seconds > 0) {
+            beginBack(dt, seconds);
+            m_backFrames.push_back(static_cast<int>(std::lround(seconds / dt)));
+        }
+    }
+    if (m_back.on()) m_back.advance(dt);
+    return m_back.on();
+}
+
 void RagdollBody::recover(double dt, double h) {
     const std::size_t n = m_body->size();
-    if (!m_recovers) {
-        for (std::size_t i = 0; i < n; ++i) {
-            const Stand& a = m_before[i];
-            const int parent = m_figure->segments[i].parent;
-            Off& off = m_off[i];
-            off = {};
-            if (parent < 0) {
-                off.turn = rotationVector(m_body->turn(i) * a.turn.conjugate());
-                off.turnRate = m_body->spin(i) - m_slope[i].turn / dt;
-                off.place = jointOf(i) - a.joint;
-                off.placeRate = m_body->velocity(i) - m_body->spin(i).cross(m_body->turn(i) * m_lever[i]) - m_slope[i].place / dt;
-                continue;
-            }
-            const auto p = static_cast<std::size_t>(parent);
-            const Quat is = m_body->turn(p).conjugate() * m_body->turn(i), should = m_before[p].turn.conjugate() * a.turn;
-            off.turn = rotationVector(is * should.conjugate());
-            off.turnRate = m_body->turn(p).conjugate() * (m_body->spin(i) - m_body->spin(p)) -
-                           m_before[p].turn.conjugate() * ((m_slope[i].turn - m_slope[p].turn) / dt);
-        }
-        m_recovers = true;
-    }
-    const double T = m_acts.recoverSeconds();
-    const auto left = [&](const Vec3& off, const Vec3& rate, double u) -> Vec3 {
-        const double u3 = u * u * u;
-        return (1 - u3 * (10 + u * (6 * u - 15))) * off + (T * (u - u3 * (6 + u * (3 * u - 8)))) * rate;
-    };
-    const double u = *m_acts.recovering(), before = std::max(0.0, u - dt / T);
-    std::vector<Vec3> roots, v(n), w(n);
-    std::vector<Quat> turns(n), were(n);
-    std::vector<Vec3> places(n), wereAt(n);
-    const auto pose = [&](double share, const Pose& clip, std::vector<Quat>& q, std::vector<Vec3>& x) {
-        for (std::size_t i = 0; i < n; ++i) {
-            const int parent = m_figure->segments[i].parent;
-            const Off& off = m_off[i];
-            const Quat by = fromRotationVector(left(off.turn, off.turnRate, share));
-            if (parent < 0) {
-                q[i] = (by * clip[i].turn).normalized();
-                x[i] = clip[i].joint + left(off.place, off.placeRate, share) + q[i] * m_lever[i];
-                continue;
-            }
-            const auto p = static_cast<std::size_t>(parent);
-            q[i] = (q[p] * by * clip[p].turn.conjugate() * clip[i].turn).normalized();
-            x[i] = x[p] + q[p] * clip[i].offset + q[i] * m_lever[i];
-        }
-    };
-    pose(before, m_before, were, wereAt);
-    pose(u, m_now, turns, places);
+    const double floor = m_meetsFloor ? m_floor : -1e30;
+    std::vector<Vec3> roots, v(n), w(n), places, wereAt;
+    std::vector<Quat> turns, were;
+    m_back.pose(m_back.past() - dt, m_before, *m_body, m_lever, floor, leftOf(m_before[0].turn), were, wereAt);
+    m_back.pose(m_back.past(), m_now, *m_body, m_lever, floor, leftOf(m_now[0].turn), turns, places);
     for (std::size_t i = 0; i < n; ++i) {
         v[i] = (places[i] - wereAt[i]) / dt;
         w[i] = rotationVector(turns[i] * were[i].conjugate()) / dt;
-        const int parent = m_figure->segments[i].parent;
-        if (parent < 0) {
+        if (m_figure->segments[i].parent < 0)
             roots.push_back(places[i]);
-            continue;
-        }
-        m_body->setOffset(i, m_now[i].offset);
+        else
+            m_body->setOffset(i, m_now[i].offset);
     }
     m_body->start(roots, turns, v, w, h);
 }
@@ -515,9 +508,9 @@ void RagdollBody::write(const PoseView& goal, std::span<Xform> out) const {
 void RagdollBody::appendState(State& out) const {
     for (const Slope& s : m_slope)
         for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
-    out.insert(out.end(), {m_went.travel, m_went.turn, m_recovers ? 1.0 : 0.0});
-    for (const Off& o : m_off)
-        for (const Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) out.insert(out.end(), v->begin(), v->end());
+    out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore});
+    out.insert(out.end(), m_limpness.begin(), m_limpness.end());
+    m_back.appendState(out);
     m_acts.appendState(out);
 }
 
@@ -528,13 +521,10 @@ const double* RagdollBody::takeState(const double* at) {
             at += 3;
         }
     m_went = {at[0], at[1]};
-    m_recovers = at[2] != 0;
+    m_freedBefore = at[2];
     at += 3;
-    for (Off& o : m_off)
-        for (Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) {
-            *v = Vec3::Map(at);
-            at += 3;
-        }
+    for (double& l : m_limpness) l = *at++;
+    at = m_back.takeState(at);
     at = m_acts.takeState(at);
     crouch(m_now);
     return at;
@@ -542,6 +532,12 @@ const double* RagdollBody::takeState(const double* at) {
 
 std::vector<std::string> RagdollBody::remarks() const {
     std::vector<std::string> out = m_acts.remarks();
+    if (!m_backFrames.empty()) {
+        std::string frames;
+        for (std::size_t k = 0; k < m_backFrames.size(); ++k)
+            frames += (k == 0 ? "" : k + 1 == m_backFrames.size() ? " and " : ", ") + std::to_string(m_backFrames[k]);
+        out.push_back("it comes back to its animation over " + frames + " frames");
+    }
     out.insert(out.end(), m_figure->doubts.begin(), m_figure->doubts.end());
     return out;
 }

@@ -7,6 +7,7 @@
 #include "layers/cuts.h"
 #include "layers/figure_parts.h"
 #include "layers/ragdoll/ragdoll_acts.h"
+#include "layers/ragdoll/way_back.h"
 #include "physics/one_body.h"
 
 namespace nutatio::layers::ragdoll {
@@ -66,7 +67,7 @@ class RagdollBody {
 
     void addColliders(const LayerContext& context, std::span<const LayerContext* const> fellows);
     double apart(const PartChannels& channels, std::size_t segment, int frame) const;
-    void tune(int frame);
+    void tune(int frame, double dt);
     void read(const PoseView& pose, Pose& out);
     Vec3 toWorld(const Vec3& p) const { return m_placement.toWorld(p); }
     /// The animation at `u` of the way from the frame before to the one being stepped to.
@@ -77,6 +78,9 @@ class RagdollBody {
     Vec3 jointOf(std::size_t segment) const;
     void readColliders(const PoseView& pose);
     void recover(double dt, double h);
+    void beginBack(double dt, double seconds);
+    bool comesBack(double dt);
+    Vec3 leftOf(const Quat& root) const;
     void crouch(Pose& pose) const { m_acts.bend(pose); }
     std::vector<std::pair<std::string, physics::Body>> bodies() const;
     bool carried() const { return m_follow >= 1; }
@@ -102,13 +106,10 @@ class RagdollBody {
     Pose m_before, m_now, m_next, m_from, m_to;
     Stand m_led;  // the root as the animation has it at the frame
     std::vector<Slope> m_slope, m_nextSlope;
-    /// What the body was off its animation when it began to recover: turns of joints [rad], of the root its place too, and their
-    /// rates.
-    struct Off {
-        Vec3 turn = Vec3::Zero(), turnRate = Vec3::Zero(), place = Vec3::Zero(), placeRate = Vec3::Zero();
-    };
-    std::vector<Off> m_off;
-    bool m_recovers = false;
+    WayBack m_back;
+    double m_freedBefore = 0;        // how much its root was its own in the frame before
+    std::vector<int> m_backFrames;   // that it took to come back, time after time
+    std::vector<double> m_limpness;  // by segment: what is limp no longer stiffens again over kStiffens
     double m_follow = 1, m_floor = 0;
     bool m_meetsFloor = true;
     std::vector<double> m_share;  // by segment: how far it follows its pose, as far as all that it hangs on does
