@@ -1,10 +1,12 @@
-// Prints what kinds make of characters that nobody here made: nutatio-character-bars [--only TRIAL] FILE|FOLDER ... [--zoo N].
+// Prints what kinds make of characters that nobody here made: nutatio-character-bars [--only TRIAL]
+// [--clip CLIP] [--strips FOLDER] [--zoo N] FILE|FOLDER ...; strips are rows of pictures.
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
 #include <functional>
 #include <string>
 
+#include "benchmarks/strip.h"
 #include "edit/edit.h"
 #include "edit/line.h"
 #include "layers/registry.h"
@@ -98,7 +100,8 @@ void tell(const std::string& file, const std::string& clip, const std::string& t
     std::fflush(stdout);
 }
 
-void character(const std::filesystem::path& file, const std::string& only, const std::string& onlyClip) {
+void character(const std::filesystem::path& file, const std::string& only, const std::string& onlyClip,
+               const std::string& strips) {
     const auto opened = pipeline::open(file);
     if (!opened) return;
     const scene::Scene& start = opened.value().scene;
@@ -114,6 +117,8 @@ void character(const std::filesystem::path& file, const std::string& only, const
             t.setUp(s);
             pipeline::Evaluator evaluator;
             const pipeline::Evaluation e = evaluator.evaluate(s, {});
+            if (!strips.empty())
+                writeStrip(strips + "/" + file.stem().string() + "-" + t.name + "-" + shot.name + ".ppm", s, e, 18, 0.9);
             std::string said;
             for (const auto& l : e.actors[0].layers) {
                 if (!l.problem.empty()) said += "[" + l.problem + "] ";
@@ -131,7 +136,7 @@ void character(const std::filesystem::path& file, const std::string& only, const
 
 int main(int argc, char** argv) {
     std::vector<std::filesystem::path> files;
-    std::string only, clip;
+    std::string only, clip, strips;
     unsigned zoo = 0;
     for (int k = 1; k < argc; ++k) {
         const std::string a = argv[k];
@@ -139,6 +144,8 @@ int main(int argc, char** argv) {
             only = argv[++k];
         else if (a == "--clip" && k + 1 < argc)
             clip = argv[++k];
+        else if (a == "--strips" && k + 1 < argc)
+            strips = argv[++k];
         else if (a == "--zoo" && k + 1 < argc)
             zoo = static_cast<unsigned>(std::stoi(argv[++k]));
         else if (std::filesystem::is_directory(a)) {
@@ -150,12 +157,12 @@ int main(int argc, char** argv) {
             files.emplace_back(a);
     }
     std::sort(files.begin(), files.end());
-    for (const auto& file : files) nutatio::character(file, only, clip);
+    for (const auto& file : files) nutatio::character(file, only, clip, strips);
     const auto folder = std::filesystem::temp_directory_path() / "nutatio-zoo";
     std::filesystem::create_directories(folder);
     for (unsigned k = 0; k < zoo; ++k) {
         const auto file = folder / ("zoo" + std::to_string(k) + ".glb");
         std::printf("%s\n", nutatio::test::writeAnimal(file, k).c_str());
-        nutatio::character(file, only, clip);
+        nutatio::character(file, only, clip, strips);
     }
 }

@@ -57,6 +57,7 @@ class Choice {
         for (int j : r.spine) choose(j);
         for (int j : r.neck) choose(j);
         choose(r.head);
+        for (int j : r.tail) choose(j);
         for (const auto* limbs : {&r.legs, &r.arms})
             for (const Limb& l : *limbs) {
                 if (!l.found()) continue;

@@ -3,16 +3,22 @@
 #include <algorithm>
 #include <cmath>
 
+#include "rig/capsule.h"
+
 namespace nutatio::rig {
 
-// Of each frame of each clip the turn of a segment against its parent, away from rest, is split into swing and twist. The first
-// swing axis is the one about which the swings spread most, so that a hinge lies along it; then the least and greatest along
-// either axis, and what the joint's role allows beside that.
+// Of each frame of each clip the turn of a segment against its parent is taken off the mean of all and split into swing and
+// twist. The first swing axis is the one about which they spread most (principal axis of their rotation vectors), so that a hinge
+// lies along it. The range is what lies between the 1 % and the 99 % quantile along either axis and 15 % more, with what the
+// joint's role allows beside that, about its rest.
 
 namespace {
 
 constexpr double kMostFrames = 600;
-constexpr double kSwingRoom = 15, kTwistRoom = 10, kLeast = 10;  // [deg]
+constexpr double kRoom = 0.15, kLeastRoom = 5, kLeast = 10;        // [ranges], [deg], [deg]
+constexpr double kLowest = 0.01, kHighest = 0.99, kMostOf = 0.98;  // quantiles
+constexpr double kBends = 5, kOther = 20, kWide = 60;              // [deg]
+constexpr std::size_t kTell = 8;                                   // frames, that tell how a joint bends
 
 /// What a joint may do in a fall whatever the clips show [deg]: bend one way and back, sideways, twist.
 struct Allowed {
@@ -86,93 +92,97 @@ class Ranges {
         return a;
     }
 
-    /// The range of numbers, with room, and what is allowed beside; middle and half of it.
-    static void cover(double low, double high, double room, double down, double up, double& middle, double& half) {
-        low = std::min(low - room, -down);
-        high = std::max(high + room, up);
-        middle = 0.5 * (low + high);
-        half = std::max(0.5 * (high - low), radians(kLeast));
+    /// The mean of turns: the one from which their rotation vectors add up to nothing.
+    static Quat meanOf(const std::vector<Quat>& turns) {
+        Quat mean = turns.empty() ? Quat::Identity() : turns.front();
+        for (int pass = 0; pass < 4 && !turns.empty(); ++pass) {
+            Vec3 off = Vec3::Zero();
+            for (const Quat& t : turns) off += rotationVector(mean.conjugate() * t) / static_cast<double>(turns.size());
+            mean = (mean * fromRotationVector(off)).normalized();
+        }
+        return mean;
     }
 
     void one(std::size_t i) {
         FigureSegment& g = m_f.segments[i];
         const Allowed a = allowed(g.joint);
-        // In which plane it bends: as a hinge is built, or as the clips bend it, where they do.
-        const Vec3 first = anySquareTo(g.axis), second = g.axis.cross(first);
-        std::vector<Vec2> swings;
-        std::vector<double> twists;
-        for (const Quat& t : m_turns[i]) {
-            Quat swing;
-            double twist = 0;
-            splitTurn(t, g.axis, swing, twist);
-            const Vec3 v = rotationVector(swing);
-            swings.push_back({v.dot(first), v.dot(second)});
-            twists.push_back(twist);
+        const std::vector<Quat>& turns = m_turns[i];
+        // About the mean of the clips: a rest pose may lie far from all that they do, where a swing has no direction.
+        const Quat mean = meanOf(turns);
+        // In which plane it bends: as the clips bend it, where they do, else as a hinge is built.
+        Vec3 hinge = a.towards.isZero() ? Vec3(Vec3::Zero()) : Vec3(mean.conjugate() * g.axis.cross(a.towards));
+        hinge -= hinge.dot(g.axis) * g.axis;
+        g.side = hinge.norm() > 0.2 ? Vec3(hinge.normalized()) : anySquareTo(g.axis);
+        if (turns.size() >= kTell) {
+            std::vector<Vec3> vectors;
+            for (const Quat& t : turns) vectors.push_back(rotationVector(mean.conjugate() * t));
+            const Spread spread = spreadOf(vectors);
+            const Vec3 main = spread.axes.col(2), level = main - main.dot(g.axis) * g.axis;
+            if (spread.variance[2] > radians(kBends) * radians(kBends) * static_cast<double>(turns.size()) && level.norm() > 0.5)
+                g.side = level.normalized();
         }
-        g.side = first;
-        Vec2 mean{0, 0};
-        for (const Vec2& v : swings)
-            mean = {mean.x + v.x / static_cast<double>(swings.size()), mean.y + v.y / static_cast<double>(swings.size())};
-        double xx = 0, xy = 0, yy = 0, widest = 0;
-        for (const Vec2& v : swings) {
-            const double x = v.x - mean.x, y = v.y - mean.y;
-            xx += x * x;
-            xy += x * y;
-            yy += y * y;
-            widest = std::max(widest, std::hypot(x, y));
-        }
-        const bool told = widest > radians(12);
-        if (told) {
-            const double angle = 0.5 * std::atan2(2 * xy, xx - yy);
-            g.side = std::cos(angle) * first + std::sin(angle) * second;
-        }
-        if (!a.towards.isZero()) {
-            const Vec3 hinge = g.axis.cross(a.towards);
-            if (hinge.norm() > 0.2) {
-                if (!told) g.side = hinge.normalized();
-                if (g.side.dot(hinge) < 0) g.side = -g.side;
-            }
-        }
+        if (hinge.norm() > 0.2 && g.side.dot(hinge) < 0) g.side = -g.side;
         const Vec3 z = g.axis.cross(g.side);
-        double la = 0, ha = 0, lb = 0, hb = 0, lt = 0, ht = 0;
-        for (std::size_t k = 0; k < swings.size(); ++k) {
-            const Vec3 v = swings[k].x * first + swings[k].y * second;
-            const double va = v.dot(g.side), vb = v.dot(z);
-            la = k ? std::min(la, va) : va;
-            ha = k ? std::max(ha, va) : va;
-            lb = k ? std::min(lb, vb) : vb;
-            hb = k ? std::max(hb, vb) : vb;
-            lt = k ? std::min(lt, twists[k]) : twists[k];
-            ht = k ? std::max(ht, twists[k]) : twists[k];
-        }
-        const double room = swings.empty() ? 0 : radians(kSwingRoom);
-        double ma = 0, mb = 0, mt = 0;
-        cover(la, ha, room, radians(a.back), radians(a.bends), ma, g.swingA);
-        cover(lb, hb, room, radians(a.sideways), radians(a.sideways), mb, g.swingB);
-        cover(lt, ht, swings.empty() ? 0 : radians(kTwistRoom), radians(a.twist), radians(a.twist), mt, g.twist);
-        constexpr double kWidest = 2.6;  // [rad]: farther a swing has no direction
-        g.swingA = std::min(g.swingA, kWidest);
-        g.swingB = std::min(g.swingB, kWidest);
-        g.twist = std::min(g.twist, kPi - 0.1);
-        g.middle = (fromRotationVector(ma * g.side + mb * z) * fromRotationVector(mt * g.axis)).normalized();
-        // The corners of what was seen lie outside the ellipse of its sides: it is widened to hold them.
-        double outside = 1, farTwist = g.twist;
-        for (const Quat& t : m_turns[i]) {
+        struct Measured {
+            double a, b, twist;
+        };
+        const auto measured = [&](const Quat& off) {
             Quat swing;
-            double twist = 0;
-            splitTurn(g.middle.conjugate() * t, g.axis, swing, twist);
+            Measured m{};
+            splitTurn(off, g.axis, swing, m.twist);
             const Vec3 v = rotationVector(swing);
-            outside = std::max(outside, std::hypot(v.dot(g.side) / g.swingA, v.dot(z) / g.swingB));
-            farTwist = std::max(farTwist, std::abs(twist) + radians(2));
+            m.a = v.dot(g.side);
+            m.b = v.dot(z);
+            return m;
+        };
+        std::vector<double> va, vb, vt;
+        for (const Quat& t : turns) {
+            const Measured m = measured(mean.conjugate() * t);
+            va.push_back(m.a);
+            vb.push_back(m.b);
+            vt.push_back(m.twist);
         }
-        g.swingA = std::min(kWidest, 1.02 * outside * g.swingA);
-        g.swingB = std::min(kWidest, 1.02 * outside * g.swingB);
-        g.twist = std::min(farTwist, kPi - 0.1);
+        const Measured rest = measured(mean.conjugate());
+        // Clips that bend a joint widely, or a hinge the other way than people's, tell its range alone: a hind leg's.
+        const double low = turns.empty() ? rest.a : quantile(va, kLowest), high = turns.empty() ? rest.a : quantile(va, kHighest);
+        const bool other = a.hinge && turns.size() >= kTell && low < rest.a - radians(kOther),
+                   alone = other || (!a.hinge && high - low > radians(kWide));
+        const auto range = [&](const std::vector<double>& v, double from, double back, double up, double& middle, double& half) {
+            double least = from, most = from;
+            if (!v.empty()) {
+                least = quantile(v, kLowest);
+                most = quantile(v, kHighest);
+                const double room = std::max(kRoom * (most - least), radians(kLeastRoom));
+                // A knee goes straight and no farther, but for a little.
+                least -= a.hinge && !other ? std::min(room, radians(3)) : room;
+                most += room;
+            }
+            if (!alone) {
+                least = std::min(least, from - radians(back));
+                most = std::max(most, from + radians(up));
+            }
+            middle = 0.5 * (least + most);
+            half = std::max(0.5 * (most - least), radians(kLeast));
+        };
+        double ma = 0, mb = 0, mt = 0;
+        range(va, rest.a, a.back, a.bends, ma, g.swingA);
+        range(vb, rest.b, a.sideways, a.sideways, mb, g.swingB);
+        range(vt, rest.twist, a.twist, a.twist, mt, g.twist);
+        g.middle = (mean * fromRotationVector(ma * g.side + mb * z) * fromRotationVector(mt * g.axis)).normalized();
+        // The corners of what was seen lie outside the ellipse of its sides: it is widened to hold nearly all of them.
+        std::vector<double> outside{1}, far{0};
+        for (const Quat& t : turns) {
+            const Measured m = measured(g.middle.conjugate() * t);
+            outside.push_back(std::hypot(m.a / g.swingA, m.b / g.swingB));
+            far.push_back(std::abs(m.twist));
+        }
+        constexpr double kWidest = 2.6;  // [rad]: farther a swing has no direction
+        const double wider = std::max(1.0, quantile(outside, kMostOf));
+        g.swingA = std::min(kWidest, wider * g.swingA);
+        g.swingB = std::min(kWidest, wider * g.swingB);
+        g.twist = std::min(std::max(g.twist, quantile(far, kMostOf)), kPi - 0.1);
     }
 
-    struct Vec2 {
-        double x, y;
-    };
     const Actor& m_actor;
     const Roles& m_roles;
     const std::vector<Affine>& m_rest;

@@ -72,8 +72,10 @@ double lowestOf(const scene::Scene& s, const rig::Track& track, int frame) {
     for (const rig::FigureSegment& g : figure->segments) {
         const auto j = static_cast<std::size_t>(g.joint);
         const Quat turn = rig::turnFromRest(worlds[j], rest[j]);
+        for (const Vec3& corner : g.corners) low = std::min(low, placement.toWorld(worlds[j].t + turn * (corner - g.at)).y());
         for (const Vec3& end : {g.endA, g.endB})
-            low = std::min(low, placement.toWorld(worlds[j].t + turn * (end - g.at)).y() - placement.metres * g.radius);
+            if (g.corners.empty())
+                low = std::min(low, placement.toWorld(worlds[j].t + turn * (end - g.at)).y() - placement.metres * g.radius);
     }
     return low;
 }
@@ -90,7 +92,7 @@ TEST_CASE("the otter's body is told from skeleton, mesh and clips: trunk, head a
     // Fingers, tail and scarf ride along.
     const int tail = s.find("tail_04");
     REQUIRE(figure->segmentOf[static_cast<std::size_t>(tail)] >= 0);
-    CHECK(figure->segments[static_cast<std::size_t>(figure->segmentOf[static_cast<std::size_t>(tail)])].joint == s.find("hips"));
+    CHECK(figure->segments[static_cast<std::size_t>(figure->segmentOf[static_cast<std::size_t>(tail)])].joint == tail);
     double all = 0;
     for (std::size_t i = 0; i < figure->segments.size(); ++i) {
         const rig::FigureSegment &g = figure->segments[i], &o = figure->segments[static_cast<std::size_t>(figure->fellow[i])];
@@ -279,9 +281,9 @@ TEST_CASE("acts: a leap lands where it is to, a push throws, a hand reaches and 
     SECTION("a head looks to the side, and a chest that does it with it turns a part of the way") {
         const auto turned = [](const std::vector<std::string>& who) {
             scene::Scene s = otterBody("Idle", {{"swing", 6.0}, {"meets", std::string("nothing")}});
-            const std::string id = actOn(s, "head",
-                                         {{"act", std::string("look")}, {"place_x", 2.6}, {"place_y", 0.9}, {"place_z", 1.5}, {"force", 5.0}},
-                                         0.2, 3.0, 0.4, 0.2);
+            const std::string id = actOn(
+                s, "head", {{"act", std::string("look")}, {"place_x", 2.6}, {"place_y", 0.9}, {"place_z", 1.5}, {"force", 5.0}},
+                0.2, 3.0, 0.4, 0.2);
             s.layer(id)->values["joint"] = who;
             const pipeline::Evaluation e = test::evaluate(s);
             const auto yaw = [&](const char* joint) {
@@ -300,8 +302,9 @@ TEST_CASE("acts: a leap lands where it is to, a push throws, a hand reaches and 
         };
         const auto alone = turned({"head"}), both = turned({"chest", "head"});
         INFO(alone.first << " " << alone.second << ", with the chest " << both.first << " " << both.second);
-        CHECK(std::abs(alone.first) < 10);
-        CHECK(alone.second > 20);
+        // As far as it is asked to, by the neck for the most part.
+        CHECK(alone.second == Approx(degrees(std::atan2(2.6, 1.5))).margin(6));
+        CHECK(alone.first < 0.4 * alone.second);
         CHECK(both.first > alone.first + 8);
         CHECK(both.second > both.first + 8);
     }
@@ -324,10 +327,17 @@ TEST_CASE("limp lets go, recover comes back to the clip without a jump") {
     const auto off = [&](std::size_t f) { return (hips[f] - clip[f]).norm(); };
     CHECK(off(5) < 0.01);
     CHECK(off(28) > 0.15);
-    CHECK(off(48) < 1e-6);
-    CHECK(worstOff(s, e, 48) < 1e-4);
+    // It lies, and takes longer to get up than it was given: no faster than that.
+    const std::vector<std::string>& said = e.layer(s.layers[0].id)->remarks;
+    CHECK(std::any_of(said.begin(), said.end(),
+                      [](const std::string& r) { return r.find("comes back to its animation over") != std::string::npos; }));
+    CHECK(off(48) > 0.01);
+    CHECK(off(80) < 1e-6);
+    CHECK(worstOff(s, e, 80) < 0.05);
+    for (int f = 0; f < 80; ++f)
+        CHECK(lowestOf(s, *e.actors[0].result, f) > std::min(-0.02, lowestOf(s, *e.actors[0].body, f) - 0.02));
     // No jump: a step is no larger than twice those beside it, and none is large.
-    for (std::size_t f = 30; f < 47; ++f) {
+    for (std::size_t f = 30; f < 79; ++f) {
         const double step = (hips[f] - hips[f - 1]).norm(),
                      beside = std::max((hips[f + 1] - hips[f]).norm(), (hips[f - 1] - hips[f - 2]).norm());
         CHECK(step < 2.5 * beside + 0.003);
@@ -418,8 +428,7 @@ TEST_CASE("bodies are told and fall on characters that nobody here made") {
         const rig::Track& t = *e.actors[0].result;
         const int frames = std::min(t.frames(), 240);
         for (int f = 0; f < frames; ++f) deepest = std::max(deepest, s.layer(id)->number("floor") - lowestOf(s, t, f));
-        // A thing with edges meets the floor with its corners, which its capsule does not reach.
-        CHECK(deepest < 0.01 * size + (figure->segments[0].corners.empty() ? 0 : size));
+        CHECK(deepest < 0.01 * size);
         if (frames > 100) CHECK(lowestOf(s, t, frames - 1) - s.layer(id)->number("floor") < 0.1 * size);
     }
 }

@@ -18,8 +18,9 @@ namespace {
 using What = Doing::What;
 using Starts = Doing::Starts;
 
-constexpr double kLookSwing = 3;   // [1/s]
-constexpr double kLegsGive = 0.9;  // of their strength, while they extend
+constexpr double kLetsGo = 0.2;        // [s]
+constexpr double kTurnsToLook = 0.25;  // [s] at least
+constexpr double kLegsGive = 0.9;      // of their strength, while they extend
 
 }  // namespace
 
@@ -220,6 +221,9 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
                          ? strength
                          : act.asks.strength.at(frame) * std::min(eased(act.past / ease), 1.0);
         if (act.asks.what == What::Limp) {
+            // Muscles let go within a few frames: what is half held up is a puppet.
+            if (ease > kLetsGo && act.past < ease)
+                act.weight = act.asks.strength.at(frame) * eased(std::min(1.0, act.past / kLetsGo));
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.below[i]) m_limp[i] = std::max(m_limp[i], act.weight);
             // A spring on the whole body would hold it up, however little of it were left.
@@ -275,17 +279,17 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
             };
             if (act.asks.what == What::Look) {
                 g.turns = true;
-                g.swing = kLookSwing;
-                g.zeta = 0.7;
                 g.turn = m_heading[segment];
                 const Vec3 forward = m_heading[segment] * (m_placement.turn * m_figure.forward),
                            way = act.target - m_heads[segment];
                 // Where several segments look, those nearer the root turn part of the way: a chest half as far as its head.
+                // A firm turn, as far as its force goes: a spring ends short, against a neck that is held to its pose.
+                const double looks = eased(std::clamp((act.past + (u - 1) * dt) / std::max(ease, kTurnsToLook), 0.0, 1.0));
                 double rank = 1;
                 for (std::size_t other : act.segments) rank += other < segment;
                 if (way.norm() > 1e-6 * m_size)
                     g.turn = (blend(Quat::Identity(), arc(forward.normalized(), way.normalized()),
-                                    rank / static_cast<double>(act.segments.size())) *
+                                    looks * rank / static_cast<double>(act.segments.size())) *
                               g.turn)
                                  .normalized();
             } else {

@@ -1,6 +1,7 @@
 // What a Ragdoll does of the acts on its body.
 #pragma once
 
+#include <algorithm>
 #include <optional>
 
 #include "layers/anchors.h"
@@ -23,6 +24,10 @@ class BodyActs {
     /// Where the animation turns the segments, which a look sets out from.
     void headings(const std::vector<Quat>& turns, const physics::OneBody& body);
     /// How much of a segment's strength is taken away, and of the root's guidance.
+    /// It crouches for a leap, or pushes itself off: it stands on the ground itself, however deep its pose stands in it.
+    bool pushesOff() const {
+        return std::any_of(m_acts.begin(), m_acts.end(), [](const Act& a) { return a.active && a.legs && a.legs->hasLegs(); });
+    }
     double limp(std::size_t segment) const { return m_limp[segment]; }
     double freed() const { return m_freed; }
     /// What is gripped and pushed off at `u` of the way to the frame, in a substep of `h` [s].

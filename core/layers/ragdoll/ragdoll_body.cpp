@@ -217,7 +217,7 @@ void RagdollBody::tune(int frame, double dt) {
     for (std::size_t i = 0; i < m_body->size(); ++i) {
         const int p = m_figure->segments[i].parent;
         m_share[i] = p < 0 ? m_follow : std::min(m_share[static_cast<std::size_t>(p)], m_follow * m_body->aim(i).strength);
-        m_body->following(i).share = m_settings->text("meets") == "nothing" ? 0 : m_share[i];
+        m_body->following(i).share = m_settings->text("meets") == "nothing" || m_acts.pushesOff() ? 0 : m_share[i];
     }
     if (m_air.still()) return;
     m_air.setFrame(frame);
