@@ -76,8 +76,22 @@ std::vector<Trial> trials() {
              s.editShot().intervals[act] = {{120 / 24.0, 160 / 24.0, 0, 0}};
          }},
     };
+    const auto hold = [](scene::Scene& s) {
+        const rig::Roles roles = rig::rolesOf(*s.actors[0].actor);
+        std::vector<std::string> feet;
+        for (const auto* limbs : {&roles.legs, &roles.arms})
+            for (const rig::Limb& l : *limbs)
+                if (l.found() && (limbs == &roles.legs || roles.fourLegged))
+                    feet.push_back(s.actors[0].actor->skeleton.reference(l.end));
+        add(s, "hold", feet);
+    };
+    out.push_back({"hold", true, hold});
+    out.push_back({"hold, sway", true, [hold](scene::Scene& s) {
+                       add(s, "sway", {carrier(s)}, {{"move", std::string("y")}, {"travel", 0.05}});
+                       hold(s);
+                   }});
     for (const layers::LayerKind* kind : layers::kinds())
-        if (kind->id != "balance" && kind->id != "ragdoll" && kind->id != "act")
+        if (kind->id != "balance" && kind->id != "ragdoll" && kind->id != "act" && kind->id != "hold")
             out.push_back({std::string(kind->id), true, [kind](scene::Scene& s) {
                                const rig::Actor& a = *s.actors[0].actor;
                                if (kind->id == "fall") lengthen(s, 120);

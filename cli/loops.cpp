@@ -28,7 +28,7 @@ Json clipsOf(const scene::ActorEntry& a, std::ostream* out, const Cancel& cancel
             const bool more = ends.is == measure::ClipEnds::Class::OneMore;
             *out << a.name << ", " << name << ": "
                  << (more ? "goes round a frame after its last one" : std::string(measure::className(ends.is)));
-            if (ends.missing > 0) *out << (more ? ", smoother with " : " by ") << ends.missing;
+            if (ends.missing > 0 && !more) *out << " by " << ends.missing;
             *out << ", ends " << 100 * ends.gap << " % of the height apart\n";
         }
     }

@@ -95,8 +95,6 @@ void LoopFace::layActor(const scene::ActorEntry& a) {
                 words = tr("%1 goes round: its first pose comes a frame after its last one. As a loop it is %2 frames long.")
                             .arg(name)
                             .arg(e.frames);
-                if (e.missing > 1)
-                    words += tr(" It is quicker there than beside it: %1 frames more are smoother.").arg(e.missing - 1);
                 break;
             case measure::ClipEnds::Class::Short:
                 words = (e.missing == 1

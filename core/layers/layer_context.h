@@ -88,19 +88,20 @@ struct LayerContext {
     std::vector<Blow> winds{};      // switched on, blowing on this layer
     std::vector<Hold> pins{};       // switched on, holding joints of this actor
     std::vector<Other> others{};
-    const rig::Track* surface = nullptr;                      // whose moved vertices and morphs bend the own surface, where a
-                                                              // mount stands on it; null: it stands as in the rest pose
-    std::map<std::string_view, RegionPtr> regions{};          // of the surface, by the row that names them; those that there are
-    std::vector<int> cuts{};                                  // frames at which the motion begins anew
-    double period = 0;                                        // [s] of a shot that loops; 0: it does not
-    bool onward = false;                                      // it does but for the way that the body goes, lap after lap
-    int lap = 0;                                              // [frames] after which it does either; 0: it does not
-    bool closes = false;                                      // then: what is simulated is to end as it begins
-    std::vector<scene::Interval> spans{};                     // of the layer in the shot [s], where its kind reads them
-    std::vector<Act> acts{};                                  // of the body, the lowest first
-    std::vector<Fellow> fellows{};                            // in the order of the stack
-    std::shared_ptr<const scene::Seal> seal{};                // what of the layer is kept as it is
-    bool unfolds = false;                                     // the last frame is now: a hand makes what comes after it
+    const rig::Track* body = nullptr;                 // the motion below all layers, where its kind reads that; may be null
+    const rig::Track* surface = nullptr;              // whose moved vertices and morphs bend the own surface, where a
+                                                      // mount stands on it; null: it stands as in the rest pose
+    std::map<std::string_view, RegionPtr> regions{};  // of the surface, by the row that names them; those that there are
+    std::vector<int> cuts{};                          // frames at which the motion begins anew
+    double period = 0;                                // [s] of a shot that loops; 0: it does not
+    bool onward = false;                              // it does but for the way that the body goes, lap after lap
+    int lap = 0;                                      // [frames] after which it does either; 0: it does not
+    bool closes = false;                              // then: what is simulated is to end as it begins
+    std::vector<scene::Interval> spans{};             // of the layer in the shot [s], where its kind reads them
+    std::vector<Act> acts{};                          // of the body, the lowest first
+    std::vector<Fellow> fellows{};                    // in the order of the stack
+    std::shared_ptr<const scene::Seal> seal{};        // what of the layer is kept as it is
+    bool unfolds = false;                             // the last frame is now: a hand makes what comes after it
     std::map<std::string, ResolvedPtr, std::less<>> apart{};  // of target joints that are set apart from the rest
 
     /// The region that a row names; null where it names none that there is.

@@ -66,6 +66,7 @@ struct LayerKind {
     /// Joints for which a row counts that has a value for each of them. Null: those that the layer moves.
     std::vector<int> (*concerned)(const rig::Actor&, const scene::Layer&, std::string_view row) = nullptr;
     /// What it makes depends on its own intervals, beyond where it shows.
+    bool readsBody = false;  // it reads the motion below all layers too
     bool readsSpans = false;
     /// Sorts of parts that it is offered for.
     std::span<const rig::Sort> suits{};

@@ -229,6 +229,7 @@ LayerContext comingRound(const LayerContext& context, int frames, std::deque<rig
         if (track && track->frames() == frames) track = &lent.emplace_back(track->comeRound());
     };
     lend(c.surface);
+    lend(c.body);
     for (LayerContext::Other& o : c.others) lend(o.track);
     for (LayerContext::Fellow& f : c.fellows) {
         f.context = std::make_shared<const LayerContext>(comingRound(*f.context, frames, lent));

@@ -161,10 +161,9 @@ void seam(const Checked& on, const Sampled& c, const std::string& clip, const st
     if (c.frames < 6) return;
     const ClipEnds ends = endsOf(on.actor, c.track, reach);
     const double gap = ends.gap;
-    const bool goesRound = ends.is == ClipEnds::Class::OneMore;
-    if (gap == 0 || ends.is == ClipEnds::Class::Closes || (goesRound && ends.missing < 2)) return;
+    if (gap == 0 || ends.is == ClipEnds::Class::Closes || ends.is == ClipEnds::Class::OneMore) return;
     const int missing = ends.missing;
-    const bool isShort = goesRound || ends.is == ClipEnds::Class::Short, nearly = ends.is == ClipEnds::Class::Nearly, named = saysLoop(clip);
+    const bool isShort = ends.is == ClipEnds::Class::Short, nearly = ends.is == ClipEnds::Class::Nearly, named = saysLoop(clip);
     if (!isShort && !nearly && !named) return;
     Finding f = on.about("seam", isShort || nearly ? Severity::Look : Severity::Note, rig::kNoJoint);
     f.clip = clip;

@@ -136,7 +136,7 @@ ClipEnds endsOf(const rig::Actor& actor, const rig::Track& t, const std::vector<
     else if (out.gap < 0.06 && out.gap < 6 * out.usual)
         out.is = ClipEnds::Class::Nearly;
     if (out.is != ClipEnds::Class::Short) out.missing = 0;
-    if (t.lap(actor) == n) out.is = ClipEnds::Class::OneMore;
+    if (out.missing < 2 && t.lap(actor) == n) out.is = ClipEnds::Class::OneMore;
     return out;
 }
 

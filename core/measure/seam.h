@@ -30,14 +30,15 @@ Seam seamOf(const rig::Actor& actor, const rig::Track& track);
 struct ClipEnds {
     enum class Class { Closes, OneMore, Short, Nearly, Open };
     Class is = Class::Open;
-    int missing = 0;   // Short, and OneMore where more would be smoother: frames left out before its first pose comes round
+    int missing = 0;   // Short: frames left out before its first pose comes round
     int frames = 0;    // of the clip
     double gap = 0;    // [heights] from its last pose to its first, each joint's turn by how far it reaches
     double usual = 0;  // [heights] of a step from frame to frame
 };
 std::string_view className(ClipEnds::Class is);
 
-/// Tells by the turns of all joints at the clip's own rate. OneMore: it goes round a frame after its last one, see Track::lap.
+/// Tells by the turns of all joints at the clip's own rate. OneMore: it goes round a frame after its last one, see
+/// Track::lap.
 /// Game clips often leave out the frames before the first pose comes round: with steps s0 (the first) and s1 (the last) and e
 /// from the last pose to the first, m frames are missing where e is nearest to m (s0 + s1) / 2. `reach`: see reachesOf.
 ClipEnds endsOf(const rig::Actor& actor, const rig::Track& atOwnRate, const std::vector<double>& reach);

@@ -328,6 +328,10 @@ class Run {
         if (!loops && m_shot->loop == scene::Loop::Closed && plan.kind->simulated)
             r.remarks.push_back(
                 "the shot is marked as a loop, but its clip does not end as it begins: see the Loop page for what mends it");
+        if (plan.kind->readsBody) {
+            w.context.body = m_out.actors[at].body.get();
+            h.key(me.bodyKey);
+        }
         h.key(plan.key)
             .number(static_cast<std::uint64_t>(m_frames))
             .real(m_shot->fps)

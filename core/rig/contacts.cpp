@@ -1,15 +1,51 @@
 #include "rig/contacts.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "rig/capsule.h"
 
 namespace nutatio::rig {
 
-std::vector<Standing> standingOf(const std::vector<Vec3>& places, double fps, double length, const StandingRule& rule,
+double fineRate(double fps) {
+    constexpr double kFine = 120;
+    return fps * std::max(1.0, std::ceil(kFine / fps - 1e-6));
+}
+
+std::vector<Vec3> finely(std::vector<Vec3> places, double fps) {
+    const int times = static_cast<int>(std::lround(fineRate(fps) / fps)), n = static_cast<int>(places.size());
+    if (times < 2 || n < 2) return places;
+    // Through the frames by cubics whose slopes are those of the frames beside (Catmull and Rom, 1974): what stops at once does
+    // not ring for frames.
+    const auto at = [&](int f) -> const Vec3& { return places[static_cast<std::size_t>(within(f, 0, n - 1))]; };
+    std::vector<Vec3> out;
+    for (int k = 0; k <= (n - 1) * times; ++k) {
+        const int f = std::min(k / times, n - 2);
+        const Hermite h(static_cast<double>(k) / times - f);
+        out.push_back(h.p0 * at(f) + h.p1 * at(f + 1) + 0.5 * h.m0 * (at(f + 1) - at(f - 1)) + 0.5 * h.m1 * (at(f + 2) - at(f)));
+    }
+    return out;
+}
+
+StandingRule StandingRule::over(double running) const {
+    constexpr double kRough = 0.3, kFast = 1.0, kShortest = 0.05;  // of its speed, [lengths/s], [s]
+    constexpr double kRolls = 1.4;                                 // times as far off the floor: a foot rolls off, heel up
+    StandingRule out = *this;
+    out.still = std::max(still, kRough * running);
+    out.quick = out.still * quick / still;
+    if (running <= kFast) return out;
+    out.least = std::min(least, kShortest);
+    out.near *= kRolls;
+    out.far *= kRolls;
+    return out;
+}
+
+std::vector<Standing> standingOf(const std::vector<Vec3>& frames, double rate, double length, const StandingRule& rule,
                                  const double* given) {
     std::vector<Standing> out;
-    if (places.size() < 3 || !(length > 0)) return out;
+    if (frames.size() < 3 || !(length > 0)) return out;
+    const double fps = fineRate(rate);
+    const std::vector<Vec3> places = finely(frames, rate);
     std::vector<double> heights;
     for (const Vec3& p : places) heights.push_back(p.y());
     const double floor = given ? *given : quantile(heights, 0.03);
@@ -31,6 +67,10 @@ std::vector<Standing> standingOf(const std::vector<Vec3>& places, double fps, do
         in = stands;
     }
     std::erase_if(out, [&](const Standing& s) { return s.to - s.from < rule.least * fps - 1e-9; });
+    // Of the shot's own frames those that lie within.
+    const int times = static_cast<int>(std::lround(fps / rate));
+    for (Standing& s : out) s = {(s.from + times - 1) / times, s.to / times};
+    std::erase_if(out, [](const Standing& s) { return s.to < s.from; });
     return out;
 }
 

@@ -7,6 +7,11 @@
 
 namespace nutatio::rig {
 
+/// The rate at which feet are looked at [1/s], whatever rate a shot has: a whole multiple of that, 120 at least.
+double fineRate(double fps);
+/// Places by frame, and between frames, at that rate.
+std::vector<Vec3> finely(std::vector<Vec3> places, double fps);
+
 /// A stretch of frames, both included.
 struct Standing {
     int from = 0, to = 0;
@@ -16,6 +21,10 @@ struct Standing {
 /// than `still` a second, until higher than `far` or faster than `quick`; for `least` seconds at least, gaps of `gap` closed.
 struct StandingRule {
     double near = 0.035, far = 0.06, still = 0.35, quick = 0.7, least = 0.1, gap = 0.05;
+
+    /// For ground that runs below the feet at a speed, in lengths a second: the faster it is, the rougher is what stands on it,
+    /// and the shorter it does.
+    StandingRule over(double running) const;
 };
 
 /// The stretches over which a point stands. `places` by frame, `fps` of them a second, in axes in which y is up, or seen from

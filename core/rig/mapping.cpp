@@ -11,6 +11,7 @@
 #include "rig/contacts.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
+#include "rig/stride.h"
 #include "rig/track.h"
 
 namespace nutatio::rig {
@@ -264,20 +265,23 @@ std::vector<Contact> contactsOf(const Actor& actor, int clipNumber) {
     const FrameGrid grid = FrameGrid::covering(clip, rate);
     const Track track = bodyTrack(actor, clipNumber, grid);
     std::vector<int> points;
-    for (const Limb& l : r.legs)
-        for (int j : {l.end, l.beyond})
-            if (j != kNoJoint) points.push_back(j);
+    for (const auto* limbs : {&r.legs, &r.arms})
+        for (const Limb& l : *limbs)
+            for (int j : {l.end, l.beyond})
+                if (j != kNoJoint && (limbs == &r.legs || r.fourLegged)) points.push_back(j);
+    // A clip in place walks on ground that runs.
+    const Vec3 runs = runningGround(actor, track, carrierOf(actor.skeleton, r));
     std::vector<std::vector<Vec3>> places(points.size());
     std::vector<Xform> locals;
     std::vector<Affine> worlds;
     for (int f = 0; f < grid.frames; ++f) {
         track.pose(f, locals);
         worldTransforms(actor.skeleton, locals, worlds);
-        for (std::size_t k = 0; k < points.size(); ++k) places[k].push_back(place(worlds, points[k]));
+        for (std::size_t k = 0; k < points.size(); ++k) places[k].push_back(place(worlds, points[k]) - f * dt * runs);
     }
     std::vector<Contact> out;
     for (std::size_t k = 0; k < points.size(); ++k)
-        for (const Standing& stands : standingOf(places[k], rate, h))
+        for (const Standing& stands : standingOf(places[k], rate, h, StandingRule{}.over(runs.norm() / h)))
             out.push_back({points[k], stands.from * dt, stands.to * dt});
     return out;
 }

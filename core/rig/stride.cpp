@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <map>
 
+#include "rig/contacts.h"
 #include "rig/roles.h"
 #include "rig/surface.h"
 
@@ -11,8 +13,10 @@ namespace nutatio::rig {
 
 namespace {
 
-constexpr double kLow = 0.12;         // of the way a foot lifts
-constexpr double kLeastLift = 0.01;   // heights: less is a foot that never leaves the ground
+constexpr double kLow = 0.12;        // of the way a foot lifts
+constexpr double kLeastLift = 0.01;  // heights: less is a foot that never leaves the ground
+constexpr double kShared = 0.15;     // [heights/s] by which feet that stand differ
+constexpr int kShifts = 20;
 constexpr double kLeastSpeed = 0.05;  // heights a second: less is standing still
 
 double middle(std::vector<double> v) {
@@ -77,15 +81,16 @@ Stride strideOf(const Actor& actor, const Track& body, const Quat& level) {
         for (std::size_t k = 0; k < soles.size(); ++k)
             places[k].push_back(level * worlds[static_cast<std::size_t>(soles[k].joint)].apply(soles[k].at));
     }
-    const double fps = body.grid().fps;
     std::vector<Vec3> ground;  // [units/s], of what a foot stands on
-    for (const std::vector<Vec3>& way : places) {
+    for (std::vector<Vec3>& frames : places) {
+        // Between frames too, so that it is as fast at any frame rate.
+        const double fps = fineRate(body.grid().fps);
+        const std::vector<Vec3> way = finely(std::move(frames), body.grid().fps);
         const auto [low, high] =
             std::minmax_element(way.begin(), way.end(), [](const Vec3& a, const Vec3& b) { return a.y() < b.y(); });
         const double lift = high->y() - low->y();
         if (lift < kLeastLift * tall) continue;
-        for (int f = 1; f + 1 < n; ++f) {
-            const auto at = static_cast<std::size_t>(f);
+        for (std::size_t at = 1; at + 1 < way.size(); ++at) {
             if (way[at].y() - low->y() > kLow * lift) continue;
             Vec3 v = 0.5 * fps * (way[at + 1] - way[at - 1]);
             v.y() = 0;
@@ -103,7 +108,17 @@ Stride strideOf(const Actor& actor, const Track& body, const Quat& level) {
     const double fast = middle(along);
     std::erase_if(along, [&](double v) { return v < 0.5 * fast; });
     if (along.empty()) return out;
-    const double speed = middle(along);
+    // The speed that most of them share (mean shift: Fukunaga and Hostetler, 1975).
+    double speed = middle(along);
+    for (int turn = 0; turn < kShifts; ++turn) {
+        double shares = 0, weight = 0;
+        for (double v : along) {
+            const double w = std::exp(-0.5 * std::pow((v - speed) / (kShared * tall), 2));
+            shares += w * v;
+            weight += w;
+        }
+        speed = shares / weight;
+    }
     if (speed < kLeastSpeed * tall) return out;
     out.speed = speed;
     out.way = -back;

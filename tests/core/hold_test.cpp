@@ -124,7 +124,6 @@ TEST_CASE("a walk in place stands on ground that runs, and still closes") {
     scene::Scene s = test::otterScene();
     edit::playClip(s, s.actors[0].id, "Walk");
     const std::string id = edit::addLayer(s, "hold", s.actors[0].id, feetOf(*s.actors[0].actor));
-    s.layer(id)->set("still", 1.0);
     const pipeline::Evaluation e = test::evaluate(s);
     const Slides slides = slidesOf(s, e, id);
     REQUIRE(slides.contacts >= 2);

@@ -299,6 +299,12 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
         s.layers.edit(0).values["turns_from"] = id == "turns_from" ? 20.0 : 30.0;
         return id == "turns_from" ? 200 : id == "mix" ? 0.3 : spec.start + 0.5 * (spec.soft.high - spec.start);
     }
+    if (kind.setting("follow") && one({"floor", "friction", "bounce", "freer"})) {
+        // What follows its pose stands where that stands, be it below the floor: it is let go.
+        values["follow"] = 0.0;
+        values["strength"] = 0.0;
+        if (id == "freer") values["bounces"] = 0.0;
+    }
     if (kind.setting("takeoff")) {
         // It is thrown, and comes down.
         values["lift"] = 0.5;

@@ -20,6 +20,7 @@ HeldGround::HeldGround(const LayerContext& context, const rig::Track& below, int
 void HeldGround::readRunning(const rig::Track& below, int root, const Quat& level) {
     const Vec3 runs = rig::runningGround(m_c.actor, below, root, level);
     const double fps = below.grid().fps;
+    m_runs = runs.norm();
     for (int f = 0; f < below.frames(); ++f) m_ground[static_cast<std::size_t>(f)].t = f / fps * runs;
     m_lapWay = level * (-(below.frames() - 1) / fps * runs);
 }

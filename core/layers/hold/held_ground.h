@@ -18,6 +18,8 @@ class HeldGround {
     /// A joint carries it, or a surface is what points are held on.
     bool carried() const { return m_carried; }
     bool isSurface() const { return !m_surface.empty(); }
+    /// How fast the ground runs below a clip that walks in place [units/s].
+    double runs() const { return m_runs; }
     /// Of a clip that walks in place, how far the ground runs in a lap, in its axes.
     const Vec3& lapWay() const { return m_lapWay; }
     /// From a point, in the axes of the surface, to the nearest of that; nothing where it has no way out.
@@ -36,6 +38,7 @@ class HeldGround {
     std::vector<physics::Body> m_surface;  // by frame, in the world [m]; none: they stand on the ground or on a joint
     bool m_carried = false;
     Vec3 m_lapWay = Vec3::Zero();
+    double m_runs = 0;
     std::array<bool, 3> m_free{};  // axes of the ground along which points may slide
 };
 

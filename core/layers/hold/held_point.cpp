@@ -16,7 +16,8 @@ Vec3 middleOf(const std::vector<Vec3>& points) {
     return out;
 }
 
-std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>& on, double limb, double& near) const {
+std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>& on, double limb, double running,
+                                              double& near) const {
     const int n = static_cast<int>(on.size());
     std::vector<rig::Standing> spans;
     if (m_c.settings->text("contacts") == "intervals") {
@@ -31,6 +32,7 @@ std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>
         rule.still = own.at("still");
         near = rule.near * limb;
         rule.quick = 2 * rule.still;
+        rule = rule.over(running / limb);
         std::vector<Vec3> seen = on;
         // Near a thing that carries it: nearer than at any other time.
         if (m_ground.carried()) {
@@ -47,6 +49,10 @@ std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>
         }
         spans = rig::standingOf(seen, m_fps, limb, rule, m_ground.isSurface() ? &touching : nullptr);
     }
+    return cut(std::move(spans));
+}
+
+std::vector<rig::Standing> PointFinder::cut(std::vector<rig::Standing> spans) const {
     // A cut ends what stands.
     for (int cut : m_c.cuts) {
         std::vector<rig::Standing> parts;
@@ -117,13 +123,21 @@ void PointFinder::ease(Point& p, const std::vector<rig::Standing>& spans, std::s
     fade(after, s.to, 1);
 }
 
-Point PointFinder::find(int joint, const Vec3& local, std::vector<Vec3> world, double limb) const {
+Point PointFinder::find(int joint, const Vec3& local, std::vector<Vec3> world, double limb, const std::vector<Vec3>& clip,
+                        const HeldGround* clipGround) const {
     const std::size_t n = world.size();
     Point p{joint, local, std::move(world), std::vector<Vec3>(n, Vec3::Zero()), std::vector<double>(n, 0.0), {}};
     std::vector<Vec3> on;
     for (std::size_t f = 0; f < n; ++f) on.push_back(m_ground.at(static_cast<int>(f)).inverse().apply(p.world[f]));
     double near = 0;
-    const std::vector<rig::Standing> stands = spans(joint, on, limb, near);
+    std::vector<rig::Standing> stands;
+    if (clipGround) {
+        std::vector<Vec3> there;
+        for (std::size_t f = 0; f < clip.size(); ++f)
+            there.push_back(clipGround->at(static_cast<int>(f)).inverse().apply(clip[f]));
+        stands = spans(joint, there, limb, clipGround->runs(), near);
+    }
+    if (stands.empty()) stands = spans(joint, on, limb, m_ground.runs(), near);
     const std::vector<Vec3> middle = middles(stands, on);
     const bool set = m_c.settings->text("contacts") == "intervals";
     for (std::size_t k = 0; k < stands.size(); ++k) {

@@ -25,11 +25,15 @@ class PointFinder {
   public:
     PointFinder(const LayerContext& context, const HeldGround& ground, double fps) : m_c(context), m_ground(ground), m_fps(fps) {}
     /// `world`: where the point is, by frame [units]. `limb`: the length of the limb that it ends [units].
-    Point find(int joint, const Vec3& local, std::vector<Vec3> world, double limb) const;
+    /// `clip`: where it is in the motion below all layers, and the ground of that; it is there that it stands, whatever layers in
+    /// between make of it. Empty: it is not known, or nowhere stands.
+    Point find(int joint, const Vec3& local, std::vector<Vec3> world, double limb, const std::vector<Vec3>& clip,
+               const HeldGround* clipGround) const;
 
   private:
     /// When it stands, cuts counted. `near`: how near to where it stands it is then [units], where that is found.
-    std::vector<rig::Standing> spans(int joint, const std::vector<Vec3>& on, double limb, double& near) const;
+    std::vector<rig::Standing> spans(int joint, const std::vector<Vec3>& on, double limb, double running, double& near) const;
+    std::vector<rig::Standing> cut(std::vector<rig::Standing> spans) const;
     std::vector<Vec3> middles(const std::vector<rig::Standing>& spans, const std::vector<Vec3>& on) const;
     /// One contact goes over the seam of what goes round.
     bool joins(const std::vector<rig::Standing>& spans, int frames) const;

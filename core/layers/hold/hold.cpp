@@ -182,6 +182,7 @@ const LayerKind kKind{.id = "hold",
                       .showing = &kShowing,
                       .part = {"One point", "Point that is held", "Its dot on the stage can be dragged over the body."},
                       .concerned = concerned,
+                      .readsBody = true,
                       .readsSpans = true};
 
 }  // namespace nutatio::layers::hold

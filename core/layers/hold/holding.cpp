@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
+#include <optional>
 
 #include "layers/descent.h"
 #include "layers/hold/held_point.h"
 #include "layers/hold/hold_build.h"
 #include "layers/joint_worlds.h"
 #include "rig/limb.h"
+#include "rig/parts.h"
 #include "rig/roles.h"
 #include "rig/sole.h"
 
@@ -54,7 +56,12 @@ class Holding {
           m_n(below.frames()),
           m_level(scene::levelOf(context.placement)),
           m_ground(context, below, m_build.root, m_level) {
-        sample();
+        sample(m_below, m_worlds);
+        if (context.body && context.body->frames() == m_n && !m_ground.carried() && !m_ground.isSurface() &&
+            context.cuts.empty()) {
+            sample(*context.body, m_clipWorlds);
+            m_clipGround.emplace(context, *context.body, m_build.root, m_level);
+        }
         readSoles();
     }
 
@@ -78,13 +85,13 @@ class Holding {
     };
     const Vec3& place(int joint, int f) const { return m_worlds[static_cast<std::size_t>(f)][static_cast<std::size_t>(joint)].t; }
 
-    void sample() {
+    void sample(const rig::Track& track, std::vector<std::vector<Affine>>& out) const {
         std::vector<Xform> pose;
-        m_worlds.resize(static_cast<std::size_t>(m_n));
+        out.resize(static_cast<std::size_t>(m_n));
         for (int f = 0; f < m_n; ++f) {
             if (m_cancel.asked()) throw Cancelled{};
-            m_below.pose(f, pose);
-            rig::worldTransforms(m_s, pose, m_worlds[static_cast<std::size_t>(f)]);
+            track.pose(f, pose);
+            rig::worldTransforms(m_s, pose, out[static_cast<std::size_t>(f)]);
         }
     }
 
@@ -118,10 +125,11 @@ class Holding {
     }
 
     Point pointOf(std::size_t limb, int joint, const Vec3& local) const {
-        std::vector<Vec3> world;
+        std::vector<Vec3> world, clip;
         for (const auto& worlds : m_worlds) world.push_back(worlds[static_cast<std::size_t>(joint)].apply(local));
+        for (const auto& worlds : m_clipWorlds) clip.push_back(worlds[static_cast<std::size_t>(joint)].apply(local));
         return PointFinder(m_c, m_ground, m_below.grid().fps)
-            .find(joint, local, std::move(world), limbLength(m_build.limbs[limb]));
+            .find(joint, local, std::move(world), limbLength(m_build.limbs[limb]), clip, m_clipGround ? &*m_clipGround : nullptr);
     }
 
     /// The offset of each limb's end: of its points, the later ones win.
@@ -307,6 +315,14 @@ class Holding {
                       many == 1 ? "it slides" : "they slide", mm * before, mm * after);
         if (many > 0) out.said = said;
         out.notes = std::move(contacts);
+        std::string idle;
+        for (std::size_t k = 0; k < m_build.limbs.size() && many > 0; ++k)
+            if (std::none_of(m_points.begin(), m_points.end(),
+                             [&](const OfLimb& o) { return o.limb == k && !o.point.held.empty(); }))
+                idle += (idle.empty() ? "" : ", ") + std::string("\"") + rig::plainName(m_s, m_build.limbs[k].end) + "\"";
+        if (!idle.empty())
+            out.remarks.push_back(idle + (idle.find(',') == std::string::npos ? " is" : " are") +
+                                  " never found standing: set Near and Still wider, or set intervals by hand");
         if (many == 0) out.remarks.push_back("no contact is found: set Near and Still wider, or set intervals by hand");
         if (after > 0.02 * m_c.actor.height) {
             char text[120];
@@ -326,6 +342,8 @@ class Holding {
     Quat m_level;
     std::vector<std::vector<Affine>> m_worlds;  // by frame
     HeldGround m_ground;
+    std::optional<HeldGround> m_clipGround;         // of the motion below all layers, on which contacts are found
+    std::vector<std::vector<Affine>> m_clipWorlds;  // and its joints
     std::vector<OfLimb> m_points;
     std::vector<std::vector<Vec3>> m_offset;  // by limb, of its end
     std::vector<std::vector<double>> m_weight;
