@@ -15,6 +15,7 @@ namespace nutatio::physics {
 namespace {
 
 constexpr double kMore = 1.2, kPoseSlack = 0.002;        // [depths], [sizes]
+constexpr double kThrough = 0.5;                         // of the thinner radius
 constexpr double kWears = 0.3;                           // [s]
 constexpr double kRise = 0.005, kStays = 5e-4;           // [sizes]
 constexpr double kSwingSlack = 0.1, kTwistSlack = 0.05;  // [ranges], [rad]
@@ -73,7 +74,7 @@ void Articulated::endPoses(const Pose* was, const Pose& is) {
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
         const double size = wholeOf(m_s[i]).size, posed = m_pairs.posed[pair],
-                     through = 0.5 * std::min(m_s[i].radius, m_s[j].radius),
+                     through = kThrough * std::min(m_s[i].radius, m_s[j].radius),
                      share = std::min(m_following[i].share, m_following[j].share);
         m_pairs.given[pair] = share * (posed > through ? 10 * size : kMore * posed + kPoseSlack * size);
     }
@@ -100,8 +101,12 @@ void Articulated::wear(double h) {
         }
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
-        wear(m_pairs.now[pair], m_pairs.given[pair], wholeOf(m_s[i]).size,
-             [&] { return depthBetween(i, j, m_s[i].x, m_s[i].q, m_s[j].x, m_s[j].q); });
+        double& now = m_pairs.now[pair];
+        const auto depth = [&] { return depthBetween(i, j, m_s[i].x, m_s[i].q, m_s[j].x, m_s[j].q); };
+        // What its pose left deep in one another passes through until it is out far enough to tell which way that is.
+        const double through = kThrough * std::min(m_s[i].radius, m_s[j].radius);
+        if (now > m_pairs.given[pair] && now > through && depth() > through) continue;
+        wear(now, m_pairs.given[pair], wholeOf(m_s[i]).size, depth);
     }
 }
 

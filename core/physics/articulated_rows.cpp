@@ -22,14 +22,16 @@ namespace nutatio::physics {
 
 namespace {
 
-constexpr double kHalf = 0.99;        // a/2
-constexpr double kPushBack = 0.2;     // share of a depth that is given back in a step
-constexpr double kSlop = 2e-4;        // [sizes]
-constexpr double kAhead = 0.002;      // [sizes] within which a contact is looked for
-constexpr double kBounces = 0.15;     // [sizes/s] of arrival from which it does
-constexpr double kLimitAhead = 0.01;  // [rad]
-constexpr double kLimitSpeed = 6;     // [rad/s]
-constexpr double kEnough = 3e-4;      // [sizes/s]
+constexpr double kJammed = 0.05;                  // of what a body that is free would give way
+constexpr double kPushOut = 2, kPushApart = 0.2;  // [sizes/s] at most: limbs that ranges hold in one another are not driven apart
+constexpr double kHalf = 0.99;                    // a/2
+constexpr double kPushBack = 0.2;                 // share of a depth that is given back in a step
+constexpr double kSlop = 2e-4;                    // [sizes]
+constexpr double kAhead = 0.002;                  // [sizes] within which a contact is looked for
+constexpr double kBounces = 0.15;                 // [sizes/s] of arrival from which it does
+constexpr double kLimitAhead = 0.01;              // [rad]
+constexpr double kLimitSpeed = 6;                 // [rad/s]
+constexpr double kEnough = 3e-4;                  // [sizes/s]
 constexpr int kPasses = 12;
 constexpr double kFree = 1e30;
 constexpr std::uint32_t kLimitIds = 0x40000000u, kGripIds = 0x20000000u;
@@ -196,7 +198,9 @@ void Articulated::contactRows(double h) {
         if (m_rows.size() + 3 > kMostRows) break;
         const Cached* known = cached(t.id);
         const double size = wholeOf(m_s[static_cast<std::size_t>(t.a)]).size;
-        double target = t.gap > 0 ? -t.gap / h : std::min(kPushBack * std::max(0.0, -t.gap - kSlop * size) / h, 2 * size);
+        double target =
+            t.gap > 0 ? -t.gap / h
+                      : std::min(kPushBack * std::max(0.0, -t.gap - kSlop * size) / h, (t.b < 0 ? kPushOut : kPushApart) * size);
         if (known && known->arrive > 0) target = std::max(target, t.bounce * known->arrive);
         const int normal = static_cast<int>(m_rows.size());
         addRow(t.a, t.b, t.n, t.p, false, target + t.n.dot(t.v), 0, kFree, known ? known->p : 0, t.id);
@@ -348,6 +352,10 @@ void Articulated::soften(double h) {
     const std::size_t stride = (m_rows.size() + kW - 1) / kW * kW;
     for (std::size_t r = 0; r < m_rows.size(); ++r) {
         Row& q = m_rows[r];
+        // Limbs that meet along the line of the joints between them cannot part: no impulse would be enough.
+        if (q.contact && q.b >= 0 &&
+            static_cast<double>(m_W[r * stride + r]) * wholeOf(m_s[static_cast<std::size_t>(q.a)]).mass < kJammed)
+            q.p = q.high = 0;
         if (q.swing <= 0) continue;
         const double w = 2 * kPi * q.swing, g = std::exp(-2 * q.zeta * w * h), e = std::exp(-q.zeta * w * h);
         const double tr = q.zeta < 1 ? 2 * e * std::cos(std::min(w * h * std::sqrt(1 - q.zeta * q.zeta), 0.9 * kPi))

@@ -61,6 +61,7 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
     m_slope.resize(n);
     m_nextSlope.resize(n);
     m_limpness.assign(n, 0.0);
+    m_bones.assign(n, Vec3::Zero());
     addColliders(context, fellows);
     m_anchors.close();
     m_watched = n - 1;
@@ -110,6 +111,16 @@ physics::ArticulatedDef RagdollBody::define() const {
         def.segments.push_back(std::move(s));
     }
     if (m_settings->text("meets") == "all") def.meets = physics::mayTouch(def.segments);
+    // A head does not come down through its own neck: what stands on one another in the trunk meets along the line of its joints,
+    // where nothing can give way.
+    const auto below = [&](int i, int above) {
+        while (i > above) i = f.segments[static_cast<std::size_t>(i)].parent;
+        return i == above;
+    };
+    std::erase_if(def.meets, [&](const std::pair<int, int>& p) {
+        return f.fellow[static_cast<std::size_t>(p.first)] == p.first &&
+               f.fellow[static_cast<std::size_t>(p.second)] == p.second && below(p.second, p.first);
+    });
     return def;
 }
 
@@ -284,7 +295,11 @@ void RagdollBody::aimAt(double u0, double u1, double ends, double h) {
         aim.spin = rotationVector(then * aim.turn.conjugate()) / h;
         if (aim.spin.norm() < 1e-9) aim.spin.setZero();
         // Bones are as long as they are in the frames, between them too, and as they are written at the frame.
-        m_body->setOffset(i, m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset));
+        // What is let go keeps its bones as they were: lengths that go on changing under a pose that it does not follow (by a
+        // scale that is not even) would drive it.
+        const Vec3 posed = m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset);
+        if (m_share[i] >= 1) m_bones[i] = posed;
+        m_body->setOffset(i, m_bones[i] + m_share[i] * (posed - m_bones[i]));
     }
 }
 
@@ -320,6 +335,7 @@ void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, d
         }
         const auto p = static_cast<std::size_t>(parent);
         m_body->aim(i).turn = (now[p].turn.conjugate() * now[i].turn).normalized();
+        m_bones[i] = now[i].offset;
         m_body->setOffset(i, now[i].offset);
     }
     m_body->start(roots, turns, v, w, h);
@@ -430,7 +446,7 @@ Vec3 RagdollBody::leftOf(const Quat& root) const {
 void RagdollBody::beginBack(double dt, double seconds) {
     std::vector<WayBack::Rate> rates;
     for (const Slope& s : m_slope) rates.push_back({s.turn / dt, s.place / dt});
-    m_back.begin(*m_body, m_before, rates, m_lever, seconds);
+    m_back.begin(*m_body, m_before, rates, m_lever, m_bones, seconds);
 }
 
 /// Whether the body is on its way back in this frame. Where an act that freed its root ends or fades, it begins one that is as
@@ -466,7 +482,7 @@ void RagdollBody::recover(double dt, double h) {
         if (m_figure->segments[i].parent < 0)
             roots.push_back(places[i]);
         else
-            m_body->setOffset(i, m_now[i].offset);
+            m_body->setOffset(i, m_back.bone(i, m_now[i].offset));
     }
     m_body->start(roots, turns, v, w, h);
 }
@@ -510,6 +526,7 @@ void RagdollBody::appendState(State& out) const {
         for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
     out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore});
     out.insert(out.end(), m_limpness.begin(), m_limpness.end());
+    for (const Vec3& b : m_bones) out.insert(out.end(), b.begin(), b.end());
     m_back.appendState(out);
     m_acts.appendState(out);
 }
@@ -524,6 +541,10 @@ const double* RagdollBody::takeState(const double* at) {
     m_freedBefore = at[2];
     at += 3;
     for (double& l : m_limpness) l = *at++;
+    for (Vec3& b : m_bones) {
+        b = Vec3::Map(at);
+        at += 3;
+    }
     at = m_back.takeState(at);
     at = m_acts.takeState(at);
     crouch(m_now);

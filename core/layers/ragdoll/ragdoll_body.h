@@ -109,6 +109,7 @@ class RagdollBody {
     WayBack m_back;
     double m_freedBefore = 0;        // how much its root was its own in the frame before
     std::vector<int> m_backFrames;   // that it took to come back, time after time
+    std::vector<Vec3> m_bones;       // by segment: from its parent's centre, in the parent's axes, as it last followed its pose
     std::vector<double> m_limpness;  // by segment: what is limp no longer stiffens again over kStiffens
     double m_follow = 1, m_floor = 0;
     bool m_meetsFloor = true;

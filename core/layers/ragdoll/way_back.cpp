@@ -61,7 +61,7 @@ double WayBack::needs(const physics::OneBody& body, const BodyPose& pose) const 
 }
 
 void WayBack::begin(const physics::OneBody& body, const BodyPose& pose, std::span<const Rate> rates, std::span<const Vec3> levers,
-                    double seconds) {
+                    std::span<const Vec3> bones, double seconds) {
     m_off.assign(body.size(), {});
     double lowPosed = 1e300;
     std::vector<Quat> turns;
@@ -69,6 +69,7 @@ void WayBack::begin(const physics::OneBody& body, const BodyPose& pose, std::spa
     for (std::size_t i = 0; i < body.size(); ++i) {
         const int parent = m_figure.segments[i].parent;
         Off& off = m_off[i];
+        off.bone = bones[i];
         turns.push_back(body.turn(i));
         places.push_back(body.place(i));
         lowPosed = std::min(lowPosed, lowestIn(body, i, pose[i].turn, pose[i].joint + pose[i].turn * levers[i]));
@@ -93,6 +94,15 @@ void WayBack::begin(const physics::OneBody& body, const BodyPose& pose, std::spa
     m_on = true;
 }
 
+double WayBack::gathers() const {
+    return m_rises ? kGathered : 1.0;
+}
+
+Vec3 WayBack::boneAt(std::size_t segment, const Vec3& posed, double past) const {
+    const double share = eased(std::clamp(past / (gathers() * m_seconds), 0.0, 1.0));
+    return m_off[segment].bone + share * (posed - m_off[segment].bone);
+}
+
 void WayBack::advance(double dt) {
     m_past += dt;
     if (m_past > m_seconds + 1e-9) m_on = false;
@@ -100,8 +110,7 @@ void WayBack::advance(double dt) {
 
 void WayBack::pose(double past, const BodyPose& clip, const physics::OneBody& body, std::span<const Vec3> levers, double floor,
                    const Vec3& left, std::vector<Quat>& turns, std::vector<Vec3>& places) const {
-    const double u = std::clamp(past / m_seconds, 0.0, 1.0), gathers = m_rises ? kGathered : 1.0, T = gathers * m_seconds,
-                 v = std::min(1.0, u / gathers);
+    const double u = std::clamp(past / m_seconds, 0.0, 1.0), T = gathers() * m_seconds, v = std::min(1.0, u / gathers());
     const std::size_t n = body.size();
     std::vector<Quat> posed(n);
     std::vector<Vec3> posedAt(n);
@@ -143,7 +152,7 @@ void WayBack::pose(double past, const BodyPose& clip, const physics::OneBody& bo
         }
         const auto p = static_cast<std::size_t>(parent);
         turns[i] = (turns[p] * by * pose[p].turn.conjugate() * pose[i].turn).normalized();
-        places[i] = places[p] + turns[p] * clip[i].offset + turns[i] * levers[i];
+        places[i] = places[p] + turns[p] * boneAt(i, clip[i].offset, past) + turns[i] * levers[i];
     }
     // Where it began in the air or on something it comes down from there; where its animation is deeper it gets as deep.
     const double share = eased(v), low = lowestOf(body, turns, places),
@@ -161,7 +170,7 @@ void WayBack::appendState(std::vector<double>& to) const {
     to.insert(to.end(), {m_on ? 1.0 : 0.0, m_rises ? 1.0 : 0.0, m_past, m_seconds, m_low});
     for (std::size_t i = 0; i < m_figure.segments.size(); ++i) {
         const Off o = i < m_off.size() ? m_off[i] : Off{};
-        for (const Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) to.insert(to.end(), v->begin(), v->end());
+        for (const Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate, &o.bone}) to.insert(to.end(), v->begin(), v->end());
     }
 }
 
@@ -174,7 +183,7 @@ const double* WayBack::takeState(const double* from) {
     from += 5;
     m_off.resize(m_figure.segments.size());
     for (Off& o : m_off)
-        for (Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate}) {
+        for (Vec3* v : {&o.turn, &o.turnRate, &o.place, &o.placeRate, &o.bone}) {
             *v = Vec3::Map(from);
             from += 3;
         }

@@ -21,7 +21,9 @@ class WayBack {
         Vec3 turn = Vec3::Zero(), place = Vec3::Zero();
     };
     void begin(const physics::OneBody& body, const BodyPose& pose, std::span<const Rate> rates, std::span<const Vec3> levers,
-               double seconds);
+               std::span<const Vec3> bones, double seconds);
+    /// From the parent's centre to a segment's joint, in the parent's axes, now that the animation has it at `posed`.
+    Vec3 bone(std::size_t segment, const Vec3& posed) const { return boneAt(segment, posed, m_past); }
     /// Turns and centres of its segments, `past` seconds on its way, when the animation is in `pose`. `floor`: the height that it
     /// does not sink below; `left`: to the left of where it faces.
     void pose(double past, const BodyPose& pose, const physics::OneBody& body, std::span<const Vec3> levers, double floor,
@@ -34,9 +36,12 @@ class WayBack {
 
   private:
     struct Off {
-        Vec3 turn = Vec3::Zero(), turnRate = Vec3::Zero(), place = Vec3::Zero(), placeRate = Vec3::Zero();
+        Vec3 turn = Vec3::Zero(), turnRate = Vec3::Zero(), place = Vec3::Zero(), placeRate = Vec3::Zero(), bone = Vec3::Zero();
     };
     double lowestOf(const physics::OneBody& body, const std::vector<Quat>& turns, const std::vector<Vec3>& places) const;
+
+    double gathers() const;
+    Vec3 boneAt(std::size_t segment, const Vec3& posed, double past) const;
 
     const rig::Figure& m_figure;
     PushOff m_legs;
