@@ -32,9 +32,11 @@ bench: build
 	@build/release/bin/nutatio-reed-bed
 	@scripts/cost build/release/bin/nutatio-solver-table
 
-# What was asked against what came of it: Overlap, Steady, Sway, gauges.
+# What was asked against what came of it: Overlap, Steady, Sway, gauges; then all kinds at their defaults on characters that code
+# makes, and on those that nobody here made, where they are.
 bars: build
 	@build/release/bin/nutatio-bars
+	@build/release/bin/nutatio-character-bars --zoo 28 $(wildcard ../shared/characters /usr/share/assimp/models/glTF2 /usr/share/assimp/models/BVH)
 
 sanitize: build
 	@cmake --preset sanitize >/dev/null

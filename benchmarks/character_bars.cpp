@@ -1,9 +1,10 @@
-// Prints what kinds make of characters that nobody here made: nutatio-character-bars [--only TRIAL]
+// Prints what kinds make of characters that nobody here made: nutatio-character-bars [--each] [--only TRIAL]
 // [--clip CLIP] [--strips FOLDER] [--zoo N] FILE|FOLDER ...; strips are rows of pictures.
-#include <chrono>
+#include <algorithm>
 #include <cstdio>
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <string>
 
 #include "benchmarks/strip.h"
@@ -18,6 +19,21 @@
 namespace nutatio {
 
 namespace {
+
+/// What came of a trial on one character, at worst over its clips.
+struct Worst {
+    bool finite = true;
+    double turned = 0, fastest = 0, over = 0;  // [deg], [heights/s], times the fastest of the clip
+    void add(const test::AgainstClip& m) {
+        finite = finite && m.finite;
+        turned = std::max(turned, m.usuallyTurned);
+        fastest = std::max(fastest, m.fastest);
+        over = std::max(over, m.fastest / std::max(m.fastestBelow, 10 / kMostOver));
+    }
+    static constexpr double kMostOver = 1.5;
+    bool kept() const { return finite && over < kMostOver; }
+};
+using Table = std::vector<std::pair<std::string, std::map<std::string, Worst>>>;
 
 struct Trial {
     std::string name;
@@ -114,12 +130,13 @@ void tell(const std::string& file, const std::string& clip, const std::string& t
     std::fflush(stdout);
 }
 
-void character(const std::filesystem::path& file, const std::string& only, const std::string& onlyClip,
-               const std::string& strips) {
+void character(const std::filesystem::path& file, const std::string& only, const std::string& onlyClip, const std::string& strips,
+               bool each, Table& table) {
     const auto opened = pipeline::open(file);
     if (!opened) return;
     const scene::Scene& start = opened.value().scene;
     if (start.actors.empty()) return;
+    table.emplace_back(file.stem().string(), std::map<std::string, Worst>());
     for (const Trial& t : trials()) {
         if (!only.empty() && t.name != only) continue;
         int told = 0;
@@ -139,9 +156,33 @@ void character(const std::filesystem::path& file, const std::string& only, const
                 if (!l.said.empty()) said += l.said + "; ";
                 for (const std::string& r : l.remarks) said += r + "; ";
             }
-            tell(file.stem().string(), shot.name, t.name, test::againstClip(s, e), said);
+            const test::AgainstClip m = test::againstClip(s, e);
+            table.back().second[t.name].add(m);
+            if (each) tell(file.stem().string(), shot.name, t.name, m, said);
         }
     }
+}
+
+/// Characters by trials: the turn off the clip that 95 % of the frames stay under [deg], and the fastest joint [heights/s]; what
+/// is faster than 10 and half as fast again as its clip, or no number, is marked.
+bool print(const Table& table) {
+    bool kept = true;
+    std::printf("%-18s", "deg off / heights/s");
+    for (const Trial& t : trials()) std::printf(" %11.11s", t.name.c_str());
+    for (const auto& [name, worst] : table) {
+        std::printf("\n%-18.18s ", name.c_str());
+        for (const Trial& t : trials()) {
+            const auto at = worst.find(t.name);
+            if (at == worst.end()) {
+                std::printf(" %11s", "");
+                continue;
+            }
+            kept = kept && at->second.kept();
+            std::printf(" %5.1f/%4.1f%c", at->second.turned, at->second.fastest, at->second.kept() ? ' ' : '!');
+        }
+    }
+    std::printf(kept ? "\nall are finite, none throws its joints\n" : "\nwhat is marked ! is not kept\n");
+    return kept;
 }
 
 }  // namespace
@@ -152,9 +193,13 @@ int main(int argc, char** argv) {
     std::vector<std::filesystem::path> files;
     std::string only, clip, strips;
     unsigned zoo = 0;
+    bool each = false;
+    nutatio::Table table;
     for (int k = 1; k < argc; ++k) {
         const std::string a = argv[k];
-        if (a == "--only" && k + 1 < argc)
+        if (a == "--each")
+            each = true;
+        else if (a == "--only" && k + 1 < argc)
             only = argv[++k];
         else if (a == "--clip" && k + 1 < argc)
             clip = argv[++k];
@@ -171,12 +216,14 @@ int main(int argc, char** argv) {
             files.emplace_back(a);
     }
     std::sort(files.begin(), files.end());
-    for (const auto& file : files) nutatio::character(file, only, clip, strips);
+    for (const auto& file : files) nutatio::character(file, only, clip, strips, each, table);
     const auto folder = std::filesystem::temp_directory_path() / "nutatio-zoo";
     std::filesystem::create_directories(folder);
     for (unsigned k = 0; k < zoo; ++k) {
         const auto file = folder / ("zoo" + std::to_string(k) + ".glb");
-        std::printf("%s\n", nutatio::test::writeAnimal(file, k).c_str());
-        nutatio::character(file, only, clip, strips);
+        const std::string said = nutatio::test::writeAnimal(file, k);
+        if (each) std::printf("%s\n", said.c_str());
+        nutatio::character(file, only, clip, strips, each, table);
     }
+    return nutatio::print(table) ? 0 : 1;
 }

@@ -23,6 +23,7 @@ constexpr double kShort = 0.04;  // heights, of a bone that is no segment's
 constexpr std::size_t kMost = 25;
 constexpr double kLeastShare = 1.0 / 300;
 constexpr std::size_t kFew = 8;   // vertices, that a capsule is fitted to
+constexpr std::size_t kTold = 3;  // vertices, that tell how thick it is
 constexpr float kCarries = 0.4f;  // of a vertex, that makes it a segment's
 
 /// Which joints are segments, and what they are.
@@ -312,10 +313,17 @@ class FigureMaker {
         } else {
             const double length = std::max(bone.norm(), 0.02 * m_f.height);
             g.radius = std::min(usual > 0 ? usual : 0.12 * length, 0.5 * length + 0.01 * m_f.height);
+            // Of a few vertices half lie farther from the bone.
+            if (m_skin[i].size() >= kTold) {
+                std::vector<double> away;
+                for (const Vec3& p : m_skin[i])
+                    away.push_back((p - g.at - within((p - g.at).dot(g.axis), 0.0, length) * g.axis).norm());
+                g.radius = quantile(std::move(away), 0.5);
+            }
             const double in = std::min(g.radius, 0.5 * length);
             g.endA = g.at + in * g.axis;
             g.endB = g.at + (length - in) * g.axis;
-            if (m_f.segments.size() > 1 && !m_points.empty() && hasMesh()) m_bare.push_back(i);
+            if (m_f.segments.size() > 1 && m_skin[i].size() < kTold && hasMesh()) m_bare.push_back(i);
         }
         g.radius = within(g.radius, 0.003 * m_f.height, 0.5 * m_f.height);
         // A lantern or a coat on a segment adds to its mass, but never pulls its centre of mass out of its own capsule.

@@ -252,10 +252,7 @@ class Finder {
             r.neck.erase(r.neck.begin());
             r.neck.pop_back();
         }
-        if (const int tail = shallowest(-1, {"tail"}); tail != kNoJoint && !r.byNames && r.head == kNoJoint)
-            r.tail = wayDown(tail);
-        else if (tail != kNoJoint)
-            r.tail = wayDown(tail);
+        if (const int tail = tailOf(r); tail != kNoJoint) r.tail = wayDown(tail);
         for (int side : {0, 1})
             if (const int wing = shallowest(side, {"wing", "wings", "flipper"}); wing != kNoJoint)
                 r.wings[static_cast<std::size_t>(side)] = wayDown(wing);
@@ -263,6 +260,25 @@ class Finder {
             const double hand = 0.5 * (place(r.arms[0].end).y() + place(r.arms[1].end).y()) - m_actor.low.y();
             r.fourLegged = r.hasLegs() && hand < 0.2 * m_actor.height;
         }
+    }
+
+    /// Of what is called one the longest that hangs on the body: helpers beside it are called so too.
+    int tailOf(const Roles& r) const {
+        int best = kNoJoint;
+        std::size_t longest = 0;
+        const int body = r.hips == kNoJoint ? kNoJoint : m_s.joint(r.hips).parent;
+        for (int j : m_s.order()) {
+            const int up = m_s.joint(j).parent;
+            if (!says(words(j), {"tail"}) || isControl(words(j)) || (up != kNoJoint && says(words(up), {"tail"}))) continue;
+            if (r.hips != kNoJoint && !m_s.isBelow(j, r.hips) &&
+                (body == kNoJoint || !m_s.isBelow(j, body) || m_s.joint(body).parent == kNoJoint))
+                continue;
+            if (const std::size_t n = wayDown(j).size(); n > longest) {
+                longest = n;
+                best = j;
+            }
+        }
+        return best != kNoJoint || r.hips != kNoJoint ? best : shallowest(-1, {"tail"});
     }
 
     int headOf(const Roles& r, int top) const {

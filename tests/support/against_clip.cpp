@@ -32,7 +32,10 @@ AgainstClip againstClip(const scene::Scene& scene, const pipeline::Evaluation& e
     const scene::Placement stands = scene::placementOf(entry);
     const rig::Track &result = *e.actors[0].result, &body = *e.actors[0].body;
     const Quat level = scene::levelOf(stands);
-    const double height = (level.conjugate() * Vec3(Vec3::UnitY())).cwiseAbs().dot(a.high - a.low) * stands.metres;
+    // A snake is as large as it is long.
+    const double height =
+        std::max((level.conjugate() * Vec3(Vec3::UnitY())).cwiseAbs().dot(a.high - a.low), 0.5 * (a.high - a.low).maxCoeff()) *
+        stands.metres;
     const double fps = result.grid().fps;
     const rig::Roles roles = rig::rolesOf(a);
     const rig::Masses masses = rig::massesOf(a);
@@ -83,7 +86,10 @@ AgainstClip againstClip(const scene::Scene& scene, const pipeline::Evaluation& e
             const Vec3 step = now.places[f + 1][j] - now.places[f][j], below = was.places[f + 1][j] - was.places[f][j];
             out.fastest = std::max(out.fastest, fps * step.norm());
             out.fastestBelow = std::max(out.fastestBelow, fps * below.norm());
-            if (static_cast<double>(n - f) <= 0.5 * fps + 1) out.creeps = std::max(out.creeps, step.norm());
+            // Helpers and faces go on moving; what lies still does not.
+            const bool lies = static_cast<int>(j) == roles.hips || static_cast<int>(j) == roles.head ||
+                              std::find(feet.begin(), feet.end(), static_cast<int>(j)) != feet.end();
+            if (lies && static_cast<double>(n - f) <= 0.5 * fps + 1) out.creeps = std::max(out.creeps, step.norm());
             if (f == 0) continue;
             const Vec3 before = now.places[f][j] - now.places[f - 1][j], beforeBelow = was.places[f][j] - was.places[f - 1][j];
             out.jolt = std::max(out.jolt, fps * ((step - before).norm() - (below - beforeBelow).norm()));

@@ -6,7 +6,7 @@
 
 namespace nutatio::test {
 
-/// Turns in degrees; lengths in heights of the actor as it stands at rest.
+/// Turns in degrees; lengths in heights of the actor as it stands at rest, half its longest side at least.
 struct AgainstClip {
     bool finite = true;
     double turned = 0;                     // the most that a joint is turned off the clip, its parents' turns taken out
@@ -16,7 +16,7 @@ struct AgainstClip {
     double deepest = 0, deepestBelow = 0;  // vertex, or joint without a mesh, under the floor y = 0
     double rougher = 0;                    // largest second difference of the weight's path in a frame, over the clip's largest
     double rises = 0;                      // of the centre of mass above where the first frame has it
-    double creeps = 0;                     // a frame, of the joint that moves most in the last half second
+    double creeps = 0;                     // a frame, of the hips, the head or the foot that moves most in the last half second
     double jolt = 0;                       // largest change of a joint's speed from frame to frame [heights/s], clip's taken off
 };
 

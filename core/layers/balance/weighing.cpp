@@ -14,7 +14,7 @@ namespace nutatio::layers::balance {
 
 namespace {
 
-constexpr double kNear = 0.03;  // heights, that is by the floor
+constexpr double kNear = 0.03, kTouches = 0.01;  // heights, that are by the floor; that touch it
 
 rig::WeighedBy weighedBy(std::string_view text) {
     return text == "names" ? rig::WeighedBy::Roles : text == "all its mesh" ? rig::WeighedBy::WholeMesh : rig::WeighedBy::Body;
@@ -178,6 +178,7 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
         for (const rig::OuterPoint& p : weights.outer) {
             const Vec3 place = c.placement.toWorld(worlds[at][static_cast<std::size_t>(p.joint)].apply(p.at));
             if (place.y() < floor[at] + near) byFloor[at].push_back(place);
+            if (place.y() < floor[at] + kTouches * weights.tall) lowest[at] = std::min(lowest[at], 0.0);
         }
         for (const Edge& e : edges)
             if (e.high[at] - e.own < near)
@@ -224,7 +225,7 @@ Weighing::Weighing(const LayerContext& c, const Weights& weights, const rig::Tra
     const auto inLap = std::count_if(flights.begin(), flights.end(), [&](const rig::Flight& x) {
         return x.from >= laps.first() && x.from < laps.first() + n - 1;
     });
-    const double shortest = laps.round && inLap > 1 ? kShortestStep : kShortest;
+    const double shortest = !laps.round ? kShortest : inLap > 1 ? kShortestStep : kShortestHop;
     std::erase_if(flights, [&](const rig::Flight& x) { return (x.to - x.from + 1) / fps < shortest - 1e-9; });
 }
 

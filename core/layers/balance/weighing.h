@@ -65,8 +65,9 @@ struct Weighing {
     std::vector<char> hangs;                    // by its hands alone
     Laps laps;
     std::vector<rig::Flight>
-        flights;  // in frames of laps; no steps of a gait: of kShortest seconds and more, in a loop that steps of kShortestStep
-    static constexpr double kShortest = 0.2, kShortestStep = 0.35;
+        flights;  // in frames of laps; no steps of a gait: of kShortest seconds and more; in a loop of kShortestHop, in one that steps
+                                       // of kShortestStep
+    static constexpr double kShortest = 0.2, kShortestHop = 0.25, kShortestStep = 0.35;
     bool doubtful = false;  // next to nothing of it is ever by the floor
 
     Weighing(const LayerContext& context, const Weights& weights, const rig::Track& track, const Stretch& over,
