@@ -99,7 +99,7 @@ TEST_CASE("real characters go limp, lie on the floor, and come back no faster th
             CHECK(m.rises < 0.02);
             CHECK(m.fastest < 5);
             // A cape is no body's: it is measured without.
-            if (std::string(file) != "man-tunic-cape.glb") CHECK(m.deepest < 0.05);
+            if (std::string(file) != "man-tunic-cape.glb") CHECK(m.deepest < 0.06);
             // At its end it is where its clip is.
             CHECK(test::worldPlaces(*s->actors[0].actor, *e.actors[0].result, 0).back() ==
                   test::worldPlaces(*s->actors[0].actor, *e.actors[0].body, 0).back());
