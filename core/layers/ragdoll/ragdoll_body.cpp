@@ -14,7 +14,7 @@ namespace {
 constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
 constexpr double kHandSpeed = 3;     // [sizes/s] of the hand that pulls it about
 constexpr double kHandForce = 4;     // [times its weight] that it has
-constexpr double kStiffens = 0.4;    // [s]
+constexpr double kStiffens = 0.4;    // [s] over which a limb that was limp gets its strength back
 constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 
 Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
@@ -298,8 +298,8 @@ void RagdollBody::aimAt(double u0, double u1, double ends, double h) {
         // What is let go keeps its bones as they were: lengths that go on changing under a pose that it does not follow (by a
         // scale that is not even) would drive it.
         const Vec3 posed = m_before[i].offset + ends * (m_now[i].offset - m_before[i].offset);
-        if (m_share[i] >= 1) m_bones[i] = posed;
-        m_body->setOffset(i, m_bones[i] + m_share[i] * (posed - m_bones[i]));
+        if (aim.strength >= 1) m_bones[i] = posed;
+        m_body->setOffset(i, m_bones[i] + aim.strength * (posed - m_bones[i]));
     }
 }
 
