@@ -23,13 +23,13 @@ Json clipsOf(const scene::ActorEntry& a, std::ostream* out, const Cancel& cancel
         const auto grid = rig::FrameGrid::covering(clip, rig::ownRate(clip));
         const auto ends = measure::endsOf(*a.actor, rig::bodyTrack(*a.actor, static_cast<int>(c), grid, cancel), reach);
         all.push_back(
-            {{"actor", a.id}, {"clip", name}, {"is", measure::className(ends.is)}, {"missing", ends.missing}, {"gap", ends.gap}});
+            {{"actor", a.id}, {"clip", name}, {"is", measure::className(ends.is)}, {"missing", ends.missing}, {"gap", ends.gap}, {"apart", ends.apart}});
         if (out) {
             const bool more = ends.is == measure::ClipEnds::Class::OneMore;
             *out << a.name << ", " << name << ": "
                  << (more ? "goes round a frame after its last one" : std::string(measure::className(ends.is)));
             if (ends.missing > 0 && !more) *out << " by " << ends.missing;
-            *out << ", ends " << 100 * ends.gap << " % of the height apart\n";
+            *out << ", ends " << 100 * ends.apart << " % of the height apart\n";
         }
     }
     return all;

@@ -6,6 +6,7 @@
 #include <QPainter>
 
 #include "app/look/theme.h"
+#include "app/prepare/tall_row.h"
 #include "app/widgets/list_row.h"
 #include "edit/edit.h"
 #include "edit/operations.h"
@@ -95,6 +96,9 @@ CheckFace::CheckFace(Document& document, Session& session, Checker& checker, QWi
     : QWidget(parent), m_document(document), m_session(session), m_checker(checker), m_layout(new QVBoxLayout(this)) {
     m_layout->setContentsMargins(0, 0, 0, 0);
     m_layout->setSpacing(4);
+    auto* tall = new TallRow(document, session);
+    m_layout->addWidget(tall);
+    connect(tall, &TallRow::said, this, &CheckFace::said);
     connect(&checker, &Checker::changed, this, &CheckFace::rebuild);
     connect(&session, &Session::spotChanged, this, [this] {
         if (!m_session.spot()) m_chosen.clear();

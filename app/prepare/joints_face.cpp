@@ -27,6 +27,10 @@ QString saidOf(const rig::Preparation& e, int strokes) {
             return QObject::tr("%1 hangs on %2").arg(qs(e.joint), qs(e.onto));
         case What::Release:
             return QObject::tr("a region lets go of %1").arg(qs(e.joint));
+        case What::Height:
+            return QObject::tr("stands %1 m tall").arg(e.metres, 0, 'g', 3);
+        case What::Role:
+            return QObject::tr("%1 is: %2").arg(qs(e.joint), qs(e.name));
         case What::Paint:
             return strokes > 1 ? QObject::tr("%1 painted, %2 strokes").arg(qs(e.joint)).arg(strokes)
                                : QObject::tr("%1 painted").arg(qs(e.joint));

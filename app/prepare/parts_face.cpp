@@ -7,6 +7,7 @@
 #include "app/look/text.h"
 #include "edit/edit.h"
 #include "rig/parts.h"
+#include "rig/roles.h"
 
 namespace nutatio::app {
 
@@ -77,6 +78,49 @@ void PartsFace::laySuggested(const scene::ActorEntry& a) {
             });
         connect(row, &ListRow::chosen, this, [this, id = a.id, joints = joints](bool more) { select(id, joints, more); });
     }
+}
+
+/// What its names, shape and mesh make of the body, each with what a person may say instead.
+void PartsFace::layRoles(const scene::ActorEntry& a) {
+    const rig::Roles roles = rig::rolesOf(*a.actor);
+    const rig::Skeleton& k = a.actor->skeleton;
+    const std::vector<std::string> chosen = selectedJoints();
+    addHeading(tr("The body, as it is taken"));
+    const auto row = [&](std::string_view role, const QString& words, const std::vector<int>& joints) {
+        const auto told =
+            std::find_if(a.actor->told.begin(), a.actor->told.end(), [&](const rig::ToldRole& t) { return t.role == role; });
+        ListRow* r = addRow(words, joints.empty() ? tr("none")
+                                                  : qs(rig::plainName(k, joints.front())) +
+                                                        (told != a.actor->told.end() ? tr(", told") : QString()));
+        r->setObjectName(QStringLiteral("role-") + qs(role));
+        std::vector<std::string> names;
+        for (int j : joints) names.push_back(k.reference(j));
+        connect(r, &ListRow::chosen, this, [this, id = a.id, names](bool more) { select(id, names, more); });
+        const auto tell = [this, id = a.id, words, role = std::string(role)](const std::string& joint, const std::string& as) {
+            attempt(tr("%1 of %2").arg(words, qs(joint)), [&](scene::Scene& s) { return edit::tellRole(s, id, joint, as); });
+        };
+        if (!chosen.empty() && (names.empty() || chosen.front() != names.front()))
+            r->addButton(QStringLiteral("tell"), tr("Is selected"), tr("It is %1, which is selected").arg(qs(chosen.front())),
+                         [tell, chosen, role = std::string(role)] { tell(chosen.front(), role); });
+        else if (told != a.actor->told.end())
+            r->addButton(QStringLiteral("untell"), tr("As found"), tr("Takes back what was said of it"),
+                         [tell, joint = k.reference(told->joint)] { tell(joint, {}); });
+    };
+    const auto one = [](int joint) { return joint == rig::kNoJoint ? std::vector<int>() : std::vector<int>{joint}; };
+    row("head", tr("Head"), one(roles.head));
+    const QString fore[] = {roles.fourLegged ? tr("Left fore leg") : tr("Left arm"),
+                            roles.fourLegged ? tr("Right fore leg") : tr("Right arm")},
+                  hind[] = {roles.fourLegged ? tr("Left hind leg") : tr("Left leg"),
+                            roles.fourLegged ? tr("Right hind leg") : tr("Right leg")};
+    row("left arm", fore[0], roles.arms[0].chain);
+    row("right arm", fore[1], roles.arms[1].chain);
+    row("left leg", hind[0], roles.legs[0].chain);
+    row("right leg", hind[1], roles.legs[1].chain);
+    row("tail", tr("Tail"), roles.tail);
+    std::vector<int> beside;
+    for (const rig::ToldRole& t : a.actor->told)
+        if (t.role == rig::kNotOfTheBody) beside.push_back(t.joint);
+    row(rig::kNotOfTheBody, tr("Not of the body"), beside);
 }
 
 void PartsFace::lay() {
@@ -170,6 +214,7 @@ void PartsFace::lay() {
         addText(tr("A part is a set of joints with a name. A click selects them; layers are put on many parts at once."));
     for (const scene::Part& p : a->parts) layAccepted(*a, p);
     laySuggested(*a);
+    layRoles(*a);
 }
 
 }  // namespace nutatio::app

@@ -16,6 +16,7 @@ class PartsFace : public Face {
   private:
     void select(const std::string& actor, const std::vector<std::string>& joints, bool more);
     void laySuggested(const scene::ActorEntry& a);
+    void layRoles(const scene::ActorEntry& a);
     void layAccepted(const scene::ActorEntry& a, const scene::Part& p);
 
     std::vector<std::string> m_chosen;  // parts, by name

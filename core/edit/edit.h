@@ -96,6 +96,12 @@ void toggleKey(scene::Scene& scene, const scene::Owner& owner, std::string_view 
 /// Marks a cut at a frame of the shot on show, or takes it away.
 void markCut(scene::Scene& scene, int frame);
 
+/// Says how tall an actor stands [m], in place of what was said before; 0: as tall as its file makes it. Gravity, mass and all that
+/// is told in metres follow; the file's units stay. Errors as rig::prepared.
+Result<Done> standTall(scene::Scene& scene, const std::string& actor, double metres);
+/// Says what a joint is (rig::kRolesToTell), in place of what was said before of it, or of another joint; empty: what names, shape
+/// and mesh tell. Errors as rig::prepared.
+Result<Done> tellRole(scene::Scene& scene, const std::string& actor, const std::string& joint, const std::string& role);
 /// Does something to an actor before anything moves it; what refers to a joint that is renamed follows. Errors as rig::prepared.
 Result<Done> prepare(scene::Scene& scene, const std::string& actor, const rig::Preparation& edit);
 

@@ -38,11 +38,12 @@ Result<std::string> bringMotion(scene::Scene& s, const std::string& actor, const
         // As text in the scene file: a time and a turn for each joint and frame.
         constexpr std::size_t kBytesANumber = 12, kNumbersAKey = 5;
         const auto frames = static_cast<std::size_t>(rig::FrameGrid::covering(own, rig::ownRate(own)).frames);
-        const auto joints = static_cast<std::size_t>(std::count_if(map.joints.begin(), map.joints.end(),
-                                                                   [](const auto& m) { return m.from != rig::kNoJoint; }));
+        const auto joints = static_cast<std::size_t>(
+            std::count_if(map.joints.begin(), map.joints.end(), [](const auto& m) { return m.from != rig::kNoJoint; }));
         std::size_t read = source.source.text.size();
         for (const auto& b : source.source.buffers) read += b->size();
-        if (const std::size_t wanted = kBytesANumber * kNumbersAKey * frames * joints; wanted > kBroughtBase + kBroughtFactor * read)
+        if (const std::size_t wanted = kBytesANumber * kNumbersAKey * frames * joints;
+            wanted > kBroughtBase + kBroughtFactor * read)
             return refused("it would make the scene " + std::to_string(wanted >> 20) + " MB larger, more than a motion of " +
                            std::to_string((read + 1023) / 1024) + " KB may: bring in a shorter one");
         scene::Scene with = s;

@@ -52,6 +52,19 @@ Result<Done> doMovePivot(scene::Scene& s, const Arguments& a) {
     return movePivot(s, actor.value(), text(a, "joint"), to.value().front(), text(a, "keys") != "turn");
 }
 
+Result<Done> doStandTall(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    if (!actor) return actor.error();
+    const auto metres = number(text(a, "metres"));
+    if (!metres) return refused("\"" + text(a, "metres") + "\" is not a number");
+    return standTall(s, actor.value(), *metres);
+}
+
+Result<Done> doTellRole(scene::Scene& s, const Arguments& a) {
+    const auto actor = actorOf(s, a);
+    return actor ? tellRole(s, actor.value(), text(a, "joint"), text(a, "role")) : actor.error();
+}
+
 Result<Done> doHangOn(scene::Scene& s, const Arguments& a) {
     const auto actor = actorOf(s, a);
     if (!actor) return actor.error();
@@ -204,6 +217,12 @@ constexpr Operation kPreparing[] = {
     {"cut-first", "clip", "actor", "Marks a cut after the first frame of a clip, in every shot that plays it.", doCutFirst},
     {"leave", "finding,leave", "actor", "Leaves a finding of the check as it is (leave=yes), or looks at it again (no).",
      doLeave},
+    {"stand-tall", "metres", "actor",
+     "How tall the actor stands (m), for all that is physical; 0: as its file says. The file's units stay as they are.",
+     doStandTall},
+    {"tell-role", "joint", "actor,role",
+     "What a joint is: head, tail, left leg, right leg, left arm, right arm, not of the body; no role: as it is found.",
+     doTellRole},
     {"add-end", "joint,name", "actor,x,y,z", "A joint at the end of a chain, in the axes of the one it hangs on.", doAddEnd},
     {"add-helper", "name,x,y,z", "joint,actor,reach,both",
      "A joint at a place in the actor's rest pose, with the skin within its reach (heights); both=yes: on the other side too.",
@@ -223,7 +242,8 @@ constexpr Operation kPreparing[] = {
     {"mirror-joint", "joint", "actor", "Makes a joint or chain that was made here on the other side too.", doMirrorJoint},
     {"unprepare", "step", "actor", "Takes one of the preparations away again, counted from 1, with what rests on it.",
      doUnprepare},
-    {"lock-weights", "joints,lock", "actor", "Lets brushes leave the weights of joints as they are: lock=yes or no.", doLockWeights},
+    {"lock-weights", "joints,lock", "actor", "Lets brushes leave the weights of joints as they are: lock=yes or no.",
+     doLockWeights},
     {"add-map", "name,from", "actor,joints,below,low,high,channel,at,reach,map",
      "A map from weights, height, distance, curvature, colour, piece or another map.", doAddMap},
     {"map-step", "map,from", "actor,join,joints,below,low,high,channel,at,reach,other",

@@ -7,6 +7,7 @@
 #include "edit/references.h"
 #include "rig/helper.h"
 #include "rig/record.h"
+#include "rig/roles.h"
 #include "rig/sides.h"
 
 namespace nutatio::edit {
@@ -68,7 +69,8 @@ Result<Done> prepare(scene::Scene& s, const std::string& actor, const rig::Prepa
     mine.undone.resize(mine.preparations.size());
     mine.preparations.push_back(edit);
     mine.undone.emplace_back();
-    if (edit.what == What::Paint || edit.what == What::Release) return Done{};
+    if (edit.what == What::Paint || edit.what == What::Release || edit.what == What::Height || edit.what == What::Role)
+        return Done{};
     followJoints(s, actor, [&](const std::string& reference) -> std::optional<std::string> {
         const int j = before.find(reference);
         return j == rig::kNoJoint ? reference : after.reference(j);
@@ -132,6 +134,41 @@ Result<Done> unprepare(scene::Scene& scene, const std::string& actor, std::size_
         const int now = number(j);
         return now == rig::kNoJoint ? std::nullopt : std::optional(after.reference(now));
     });
+    scene = std::move(s);
+    return Done{};
+}
+
+Result<Done> standTall(scene::Scene& scene, const std::string& actor, double metres) {
+    const scene::ActorEntry* a = std::as_const(scene).actor(actor);
+    if (!a) return noActor(actor);
+    if (a->isPiece()) return refused("a set piece is as large as its settings say");
+    scene::Scene s = scene;
+    const auto said = std::find_if(a->preparations.begin(), a->preparations.end(),
+                                   [](const rig::Preparation& e) { return e.what == What::Height; });
+    if (said != a->preparations.end())
+        if (auto done = unprepare(s, actor, static_cast<std::size_t>(said - a->preparations.begin())); !done) return done;
+    if (metres != 0) {
+        rig::Preparation edit;
+        edit.what = What::Height;
+        edit.metres = metres;
+        if (auto done = prepare(s, actor, edit); !done) return done;
+    }
+    scene = std::move(s);
+    return Done{};
+}
+
+Result<Done> tellRole(scene::Scene& scene, const std::string& actor, const std::string& joint, const std::string& role) {
+    const scene::ActorEntry* a = std::as_const(scene).actor(actor);
+    if (!a) return noActor(actor);
+    scene::Scene s = scene;
+    // What was said of this joint, and whom it was said of before, where there is one of a kind alone.
+    for (std::size_t k = std::as_const(s).actor(actor)->preparations.size(); k-- > 0;) {
+        const rig::Preparation& e = std::as_const(s).actor(actor)->preparations[k];
+        if (e.what == What::Role && (e.joint == joint || (e.name == role && role != rig::kNotOfTheBody)))
+            if (auto done = unprepare(s, actor, k); !done) return done;
+    }
+    if (!role.empty())
+        if (auto done = prepare(s, actor, {What::Role, joint, role}); !done) return done;
     scene = std::move(s);
     return Done{};
 }

@@ -367,10 +367,11 @@ scene::Layer readLayer(const Place& p, OldTimes& old) {
         eachMember(p, "keys", [&](const std::string& key, const Place& at) {
             old.keys[{scene::List::Layers, l.id}][key] = readKeys(at, old.fps);
         });
+    if (old.inFrames && l.values.count("preroll") > 0) l.set("preroll", l.number("preroll") / 24);
     l.unknown = old.fps > 0
                     ? unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "settings", "keys", "profiles", "version"})
                     : unknownOf(p, {"id", "kind", "name", "actor", "muted", "solo", "colour", "group", "shot", "hidden", "lock",
-                                    "apart", "settings", "profiles", "feeds"});
+                                    "apart", "settings", "profiles", "feeds", "version"});
     return l;
 }
 

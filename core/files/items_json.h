@@ -17,9 +17,11 @@ struct NotUnderstood {
     Error why;
 };
 
-/// What version 1 kept outside the scene value: the clip of each actor, and the keys of layers and pins.
+/// How an older version told times, and what version 1 kept outside the scene value: the clip of each actor, and the keys of
+/// layers and pins.
 struct OldTimes {
-    double fps = 0;  // 0: the file is of this version
+    double fps = 0;         // above 0: the file is of version 1, whose times are frames
+    bool inFrames = false;  // pre-roll is told in frames, of which 24 were its default and are taken as a second
     std::map<std::string, std::string> clips;
     std::map<scene::Owner, scene::KeysOf> keys;
 };

@@ -68,7 +68,8 @@ Place Place::at(const char* key) const {
 
 Place Place::at(std::size_t i) const {
     if (!m_value->is_array()) fail("a list is wanted here");
-    if (i >= m_value->size()) fail("entry " + std::to_string(i + 1) + " is missing: the list has " + std::to_string(m_value->size()));
+    if (i >= m_value->size())
+        fail("entry " + std::to_string(i + 1) + " is missing: the list has " + std::to_string(m_value->size()));
     return {(*m_value)[i], m_path + "[" + std::to_string(i) + "]"};
 }
 

@@ -45,6 +45,7 @@ scene::Kit parseKit(const Json& json) {
     kit.parts = readParts(root);
     kit.maps = readMaps(root);
     OldTimes now;
+    now.inFrames = root.at("version").count() < 2;
     each("colliders", [&](const Place& p) { kit.colliders.push_back(readCollider(p, now)); });
     each("winds", [&](const Place& p) { kit.winds.push_back(readWind(p, now)); });
     each("pins", [&](const Place& p) { kit.pins.push_back(readPin(p, now)); });

@@ -8,7 +8,7 @@
 
 namespace nutatio::files {
 
-inline constexpr std::uint64_t kKitVersion = 1;
+inline constexpr std::uint64_t kKitVersion = 2;
 
 /// Errors: what cannot be read, with its place.
 Result<scene::Kit> readKit(const std::filesystem::path& path);

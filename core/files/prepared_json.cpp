@@ -111,8 +111,13 @@ rig::Preparation readPreparation(const Place& p) {
     rig::Preparation e;
     if (!rig::preparationFromName(p.at("do").text(), e.what))
         p.at("do").fail("this version cannot prepare an actor by \"" + p.at("do").text() + "\"");
+    if (e.what == What::Height) {
+        e.metres = p.at("metres").number();
+        return e;
+    }
     e.joint = p.at("joint").text();
-    if (e.what == What::Rename || e.what == What::AddEnd || e.what == What::AddHelper || e.what == What::AddChain)
+    if (e.what == What::Rename || e.what == What::AddEnd || e.what == What::AddHelper || e.what == What::AddChain ||
+        e.what == What::Role)
         e.name = p.at("name").text();
     if (p.has("place")) e.place = placeOf(p.at("place"));
     if (p.has("reach")) e.reach = p.at("reach").number();
@@ -125,10 +130,13 @@ rig::Preparation readPreparation(const Place& p) {
 }
 
 Json preparationJson(const rig::Preparation& e) {
+    if (e.what == What::Height) return {{"do", rig::preparationName(e.what)}, {"metres", e.metres}};
     Json j{{"do", rig::preparationName(e.what)}, {"joint", e.joint}};
     if (!e.name.empty()) j["name"] = e.name;
     switch (e.what) {
         case What::Rename:
+        case What::Height:
+        case What::Role:
             break;
         case What::AddHelper:
             j["reach"] = e.reach;

@@ -328,7 +328,7 @@ void refuseSharedIds(const List& list, const char* what) {
 void keepAside(scene::Scene& s, const char* list, const Place& entry, const fs::path& folder, const Error& why, int version) {
     scene::Unread u{list, entry.at("id").text(), std::make_shared<const Json>(entry.json()), {}, why.text()};
     if (entry.has("file")) u.file = (folder / fs::path(entry.at("file").text())).lexically_normal().string();
-    u.version = entry.has("version") ? 1 : version;
+    u.version = entry.has("version") ? static_cast<int>(entry.at("version").count()) : version;
     s.unread.edit().push_back(std::move(u));
 }
 
@@ -402,6 +402,7 @@ scene::Scene parseScene(const Place& root, const fs::path& folder, const scene::
         root.at("version").fail("the scene was made by a newer Nutatio (version " + std::to_string(version) + ")");
     OldTimes old;
     if (version == 1) old.fps = root.has("fps") ? readRate(root.at("fps")) : 24;
+    old.inFrames = version < 3;
     const auto each = [&](const char* key, auto put, std::size_t most = kMostItems) {
         if (!root.has(key)) return;
         const Place list = root.at(key);
@@ -414,9 +415,12 @@ scene::Scene parseScene(const Place& root, const fs::path& folder, const scene::
         }
     };
     // An entry that an earlier saving carried along unread is still of the version that it was written in.
-    OldTimes carried;
+    OldTimes carried, second;
     carried.fps = 24;
-    const auto timesOf = [&](const Place& p) -> OldTimes& { return p.has("version") ? carried : old; };
+    carried.inFrames = second.inFrames = true;
+    const auto timesOf = [&](const Place& p) -> OldTimes& {
+        return !p.has("version") ? old : p.at("version").count() == 1 ? carried : second;
+    };
     std::vector<std::string> late;
     each(
         "actors",

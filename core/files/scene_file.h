@@ -9,7 +9,7 @@
 
 namespace nutatio::files {
 
-inline constexpr int kSceneVersion = 2;
+inline constexpr int kSceneVersion = 3;
 
 /// Reads a glTF or BVH by its extension and content.
 Result<std::shared_ptr<const rig::Actor>> readActor(const std::filesystem::path& path);

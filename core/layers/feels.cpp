@@ -221,7 +221,7 @@ FeelMotion feelMotion(const Feel& feel) {
     layer.actor = "sample";
     layer.values = scene::startValues(kind->settings);
     layer.set(kind->target(), std::vector<std::string>{"s0"});
-    if (const scene::SettingSpec* preroll = kind->setting(scene::Role::Preroll)) layer.set(preroll->id, 96.0);
+    if (const scene::SettingSpec* preroll = kind->setting(scene::Role::Preroll)) layer.set(preroll->id, 4.0);
     applyFeel(feel, layer);
     // Up, stop, wait; down, stop, wait.
     constexpr int kFrames = 72;

@@ -124,7 +124,7 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
         throw Failure("", std::to_string(joints) + " joints and " + std::to_string(vertices) + " vertices over " +
                               std::to_string(below.frames()) + " frames are more than there is room for");
     const scene::SettingSpec* preroll = kind.setting(scene::Role::Preroll);
-    const int before = preroll ? static_cast<int>(std::lround(context.settings->at(preroll->id))) : 0;
+    const int before = preroll ? static_cast<int>(std::lround(context.settings->at(preroll->id) / below.grid().dt())) : 0;
     const Sequence sequence(below, context.actor.skeleton, before,
                             context.period > 0 ? Sequence::Way::Round
                             : context.onward   ? Sequence::Way::Onward

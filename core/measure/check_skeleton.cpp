@@ -5,6 +5,7 @@
 
 #include "measure/check_rules.h"
 #include "rig/parts.h"
+#include "rig/tall.h"
 
 namespace nutatio::measure {
 
@@ -59,6 +60,17 @@ void names(const Checked& on, std::vector<Finding>& out) {
 
 void unit(const Checked& on, std::vector<Finding>& out) {
     const double metres = on.h * on.millimetres / 1000;
+    if (const auto likelier = rig::likelierHeight(on.actor, metres)) {
+        Finding f = on.about("unit", Severity::Look, rig::kNoJoint);
+        f.size = metres;
+        f.unit = "m";
+        f.sentence = "It goes on two legs and stands " + shortNumber(metres) + " m tall: it falls, swings and weighs as a " +
+                     (metres > *likelier ? "giant" : "toy") + " of that size does. " + shortNumber(*likelier) +
+                     " m would be a person's height.";
+        f.repair.push_back("stand-tall:actor=" + on.entry.id + ",metres=" + shortNumber(*likelier));
+        out.push_back(std::move(f));
+        return;
+    }
     const bool far = metres > 30 || metres<0.03, odd = metres> 5 || metres < 0.1;
     if (!far && !odd) return;
     Finding f = on.about("unit", far ? Severity::Look : Severity::Note, rig::kNoJoint);

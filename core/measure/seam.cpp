@@ -84,6 +84,27 @@ std::string_view className(ClipEnds::Class is) {
     return "";
 }
 
+namespace {
+
+/// How far the joint that is farthest from where it began is from there, as seen from its root [heights].
+double apartAtEnds(const rig::Actor& actor, const rig::Track& t) {
+    std::vector<Affine> first, last;
+    std::vector<Xform> pose;
+    t.pose(0, pose);
+    rig::worldTransforms(actor.skeleton, pose, first);
+    t.pose(t.frames() - 1, pose);
+    rig::worldTransforms(actor.skeleton, pose, last);
+    double most = 0;
+    for (int root : actor.skeleton.roots()) {
+        const Affine back = first[static_cast<std::size_t>(root)] * last[static_cast<std::size_t>(root)].inverse();
+        for (int j : actor.skeleton.subtree(root))
+            most = std::max(most, (back.apply(last[static_cast<std::size_t>(j)].t) - first[static_cast<std::size_t>(j)].t).norm());
+    }
+    return most / actor.height;
+}
+
+}  // namespace
+
 double stepBetween(const rig::Actor& actor, const rig::Track& t, const std::vector<double>& reach, int from, int to) {
     return lengthOf(jointSteps(actor, t, reach, from, to));
 }
@@ -118,7 +139,9 @@ ClipEnds endsOf(const rig::Actor& actor, const rig::Track& t, const std::vector<
     const std::vector<Vec3> e = jointSteps(actor, t, reach, n - 1, 0), s0 = jointSteps(actor, t, reach, 0, 1),
                             s1 = jointSteps(actor, t, reach, n - 2, n - 1);
     out.gap = lengthOf(e);
-    if (out.gap < 0.004 + 0.1 * out.usual) {
+    out.apart = apartAtEnds(actor, t);
+    constexpr double kSeen = 0.01;  // heights: of a long tail that goes fast a tenth of a step is seen
+    if (out.gap < 0.004 + 0.1 * out.usual && out.apart < kSeen) {
         out.is = ClipEnds::Class::Closes;
         return out;
     }

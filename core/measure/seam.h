@@ -34,6 +34,7 @@ struct ClipEnds {
     int frames = 0;    // of the clip
     double gap = 0;    // [heights] from its last pose to its first, each joint's turn by how far it reaches
     double usual = 0;  // [heights] of a step from frame to frame
+    double apart = 0;  // [heights] the most that a joint is from where it began, as its root carries it
 };
 std::string_view className(ClipEnds::Class is);
 

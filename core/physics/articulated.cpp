@@ -154,6 +154,19 @@ Articulated::Articulated(std::vector<ArticulatedDef> bodies) {
     refit();
 }
 
+void Articulated::setCorners(std::size_t segment, const std::vector<Vec3>& fromCentre) {
+    SegmentDef& d = m_defs[segment];
+    Segment& s = m_s[segment];
+    d.corners.clear();
+    s.far = std::max(s.endA.norm(), s.endB.norm());
+    for (const Vec3& c : fromCentre) {
+        d.corners.push_back(d.centre + c);
+        s.far = std::max(s.far, c.norm());
+    }
+    if (d.edged) s.half = s.far;
+    wake();
+}
+
 void Articulated::refit() {
     const std::size_t n = m_s.size();
     // Where everything is in the goal's pose; t and f are free between steps.
@@ -242,7 +255,7 @@ void Articulated::factor(double h) {
         s.M = m * Mat3::Identity();
         s.H = m * skew(s.r);
         s.J = about((1 + kick * c) * s.turned, m, s.r);
-        if (s.load > 0)  // rolling resistance of what lies on something
+        if (s.load > 0 && !m_defs[i].edged)  // rolling resistance of what lies on something; edges need none
             s.J += std::min(kRoll * s.load * s.radius / (s.w.norm() + 0.05), s.turned.trace() / 6) * Mat3::Identity();
         s.pf = -s.mass * (s.v + kick * (wholeOf(s).gravity + c * wholeOf(s).air));
         s.pt = -s.momentum + s.r.cross(s.pf);

@@ -123,6 +123,11 @@ class Articulated {
     /// aims' pose. Derivation at the top of articulated.cpp.
     void coupleParts(std::span<const int> part);
 
+    /// Other corners for a segment, from its centre and in its axes, as a pose bends what it stands for.
+    void setCorners(std::size_t segment, const std::vector<Vec3>& fromCentre);
+    /// Puts a segment that is a body of its own elsewhere, at the speeds that it has.
+    void moveCentre(std::size_t segment, const Vec3& by) { m_s[segment].x += by; }
+
     std::vector<Surface>& surfaces() { return m_surfaces; }
     /// Lets segments be as deep in surfaces and in one another, and turned as far beyond their ranges, as the animated pose has
     /// them on its way through a frame, times how far each follows it (Following::share); what is followed less and less is let

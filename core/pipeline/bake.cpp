@@ -1,6 +1,7 @@
 #include "pipeline/bake.h"
 
 #include <algorithm>
+#include <set>
 
 #include "base/thin.h"
 #include "files/bvh.h"
@@ -78,11 +79,16 @@ class Baker {
     /// The actor's motion in a shot, with everything outside the asked range as it was.
     ActorResult evaluate(const scene::Shot& shot, BakeReport& report) {
         ActorResult r = *m_evaluator.evaluate(m_scene, shot, m_cancel).actor(m_entry.id);
+        const int clip = m_scene.clipOf(shot, m_entry);
+        const std::string where = !shot.name.empty() ? "shot \"" + shot.name + "\", "
+                                  : clip >= 0        ? "clip \"" + m_entry.actor->clipLabel(clip) + "\", "
+                                                     : std::string();
         for (const LayerResult& l : r.layers)
             if (!l.problem.empty()) {
-                report.warnings.push_back("layer \"" + l.id + "\" does nothing: " + l.problem);
+                report.warnings.push_back(where + "layer \"" + l.id + "\" does nothing: " + l.problem);
             } else {
-                for (const std::string& remark : l.remarks) report.warnings.push_back("layer \"" + l.id + "\": " + remark);
+                for (const std::string& remark : l.remarks)
+                    report.warnings.push_back(where + "layer \"" + l.id + "\": " + remark);
             }
         if (m_options.firstFrame > 0) r.result = std::make_shared<const rig::Track>(ranged(r));
         leaveOut(r);
@@ -309,6 +315,14 @@ struct Job {
     bool beside = false;
 };
 
+/// A shot's name, or that with a number behind it where a clip is called so: a shot is often called as the clip that it was made
+/// of.
+std::string ownName(const std::string& shot, std::set<std::string>& names) {
+    std::string name = shot;
+    for (int n = 2; !names.insert(name).second; ++n) name = shot + " " + std::to_string(n);
+    return name;
+}
+
 Result<std::vector<Job>> jobsFor(const scene::Scene& scene, const scene::ActorEntry& entry, const BakeOptions& options) {
     const rig::Actor& actor = *entry.actor;
     std::vector<Job> jobs;
@@ -398,15 +412,17 @@ Result<BakeReport> bakeInside(const scene::Scene& given, const BakeOptions& opti
     std::vector<files::NewClip> fresh;
     MorphFit morphs(actor);
     std::vector<ActorResult> results;
+    std::set<std::string> names;
+    for (const rig::Clip& c : *actor.clips) names.insert(c.name);
     for (std::size_t k = 0; k < jobs.size(); ++k) {
         const int frames = scene.frames(jobs[k].shot);
         if (options.firstFrame > 0 && (options.lastFrame < options.firstFrame || options.lastFrame > frames))
             return refused("the range " + std::to_string(options.firstFrame) + ":" + std::to_string(options.lastFrame) +
                            " does not lie in the shot's frames 1:" + std::to_string(frames));
         const ActorResult r = baker.evaluate(jobs[k].shot, report);
-        files::NewClip clip =
-            baker.clipOf(jobs[k].clip, jobs[k].shot.lineOf(entry.id) != nullptr,
-                         options.beside || !jobs[k].beside ? options.beside : std::optional(jobs[k].shot.name), r, report);
+        std::optional<std::string> beside = options.beside;
+        if (!beside && jobs[k].beside) beside = ownName(jobs[k].shot.name, names);
+        files::NewClip clip = baker.clipOf(jobs[k].clip, jobs[k].shot.lineOf(entry.id) != nullptr, beside, r, report);
         if (bvhOut) {
             const auto written = files::writeBvh(actor, *r.body, *r.result, *out);
             if (!written) return written.error();

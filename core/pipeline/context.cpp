@@ -70,6 +70,46 @@ void ItemsOfShot::Pin::settle() {
     key = h.done();
 }
 
+namespace {
+
+/// What hangs on a body that lies on a floor lies on that floor, too: strands above a layer that has one of its own.
+template <class Add>
+void addFloors(const scene::Scene& scene, const scene::Shot& shot, int frames, ItemsOfShot& out, const Add& addBody) {
+    for (std::size_t i = 0; i < scene.layers.size(); ++i) {
+        const scene::Layer& l = scene.layers[i];
+        const layers::LayerKind* kind = layers::findKind(l.kind);
+        const scene::SettingSpec* row = kind ? kind->setting(scene::Role::Floor) : nullptr;
+        if (!row || l.muted || (out.anySolo && !l.solo) || (!l.shot.empty() && l.shot != shot.id) || !scene::counts(*row, l))
+            continue;
+        auto floor = std::make_shared<scene::Collider>();
+        floor->id = l.id + " floor";
+        floor->name = l.name;
+        floor->solid = true;
+        floor->values = scene::startValues(scene::colliderTable());
+        floor->set("shape", std::string(scene::shapeName(scene::Shape::Plane)));
+        const scene::Resolved settings(l, kind->settings, shot.keysOf({scene::List::Layers, l.id}), shot.fps, frames, nullptr,
+                                       shot.period(frames));
+        floor->set("offset_y", settings.at(row->id));
+        scene::FedCurves heights;
+        for (int f = 0; settings.keyed(row->id) && f < frames; ++f) heights["offset_y"].push_back(settings.at(row->id, f));
+        const std::size_t before = out.colliders.size();
+        addBody(*floor, &heights);
+        out.surfaces.push_back(std::move(floor));
+        if (out.colliders.size() == before) continue;
+        out.colliders.back().of = l.actor;
+        out.colliders.back().above = i;
+    }
+}
+
+}  // namespace
+
+bool isThere(const BodyOfShot& body, const scene::Scene& scene, const scene::Layer& layer) {
+    if (body.of.empty()) return true;
+    const layers::LayerKind* kind = layers::findKind(layer.kind);
+    return layer.actor == body.of && kind && kind->meets && kind->meets->all() && !kind->setting(scene::Role::Floor) &&
+           scene.layers.find([&](const scene::Layer& l) { return l.id == layer.id; }) > body.above;
+}
+
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames, const PieceSettings& pieces) {
     ItemsOfShot out;
     out.anySolo = std::any_of(scene.layers.begin(), scene.layers.end(),
@@ -88,7 +128,8 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
         const auto on = c.on ? found(scene, c.mount) : std::nullopt;
         if (!on) return;
         if (c.fitted && on->joint != rig::kNoJoint && swung[c.mount.actor][static_cast<std::size_t>(on->joint)]) return;
-        ItemsOfShot::Body b{{&c, resolved(c, scene::colliderTable(), scene::List::Colliders, fed)}, *on, Vec3::Zero(), 0, {}};
+        ItemsOfShot::Body b{
+            {&c, resolved(c, scene::colliderTable(), scene::List::Colliders, fed)}, {}, 0, *on, Vec3::Zero(), 0, {}};
         b.settle();
         out.colliders.push_back(std::move(b));
     };
@@ -99,6 +140,7 @@ ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int fram
                 out.surfaces.push_back(std::make_shared<const scene::Collider>(std::move(part.collider)));
                 addBody(*out.surfaces.back(), &part.curves);
             }
+    addFloors(scene, shot, frames, out, addBody);
     for (const scene::Wind& w : scene.winds) {
         if (!w.on) continue;
         ItemsOfShot::Wind made{{&w, resolved(w, scene::windTable(), scene::List::Winds)}, {}};
@@ -122,7 +164,8 @@ void surround(layers::LayerContext& c, const scene::Scene& scene, const scene::S
     if (meets.bodies) {
         const std::vector<std::string> only = meets.onto ? meets.onto(*c.settings) : std::vector<std::string>();
         for (const ItemsOfShot::Body& b : items.colliders)
-            if (!meets.onto || std::find(only.begin(), only.end(), b.body.collider->id) != only.end())
+            if (isThere(b, scene, c.layer) &&
+                (!meets.onto || std::find(only.begin(), only.end(), b.body.collider->id) != only.end()))
                 c.colliders.push_back(b.body);
         for (const ItemsOfShot::Pin& p : items.pins)
             if (!meets.onto && p.hold.pin->actor == c.layer.actor) c.pins.push_back(p.hold);

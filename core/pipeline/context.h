@@ -15,6 +15,8 @@ std::optional<scene::MountOn> found(const scene::Scene& scene, const scene::Moun
 /// A body as it stands in a shot, with the key of all that a layer could see of it.
 struct BodyOfShot {
     layers::LayerContext::Body body;
+    std::string of{};       // id of the actor whose layers alone meet it; empty: all do
+    std::size_t above = 0;  // and of those the ones that stand higher in the stack than this place
     scene::MountOn on;
     Vec3 middle = Vec3::Zero();  // in the joint's axes, where that is the same all through the shot [units of its actor, or m]
     double farthest = 0;         // of any point of it from there; 0: it has no end
@@ -49,6 +51,9 @@ using PieceSettings = std::map<std::string, layers::ResolvedPtr, std::less<>>;
 /// The scene must outlive it. `pieces`: of all set pieces. Colliders that were fitted to a joint which a layer makes swing stand
 /// aside.
 ItemsOfShot itemsOf(const scene::Scene& scene, const scene::Shot& shot, int frames, const PieceSettings& pieces);
+
+/// Whether a body is there for a layer that meets bodies: the floor that a layer stands on is there for those above it.
+bool isThere(const BodyOfShot& body, const scene::Scene& scene, const scene::Layer& layer);
 
 /// Gives a layer all bodies, pins, wind and acts of the shot that concern it, near or far, feeds apart.
 void surround(layers::LayerContext& context, const scene::Scene& scene, const scene::Shot& shot, const ItemsOfShot& items,

@@ -313,10 +313,11 @@ class Run {
         Waiting w{at, result, &plan, contexts.of(*layer, plan.settings), {}, {}, nullptr, nullptr};
         m_kept.push_back(layer);
         // What is felt must come round again, too.
-        const bool loops = me.lap > 0 && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::Mount& named) {
-                               const std::size_t c = climberOf(named.actor);
-                               return c == m_climbers.size() || m_climbers[c].lap == me.lap || m_out.actors[c].body->still();
-                           });
+        const bool loops =
+            me.lap > 0 && std::all_of(plan.elsewhere.begin(), plan.elsewhere.end(), [&](const scene::Mount& named) {
+                const std::size_t c = climberOf(named.actor);
+                return c == m_climbers.size() || m_climbers[c].lap == me.lap || m_out.actors[c].body->still();
+            });
         w.context.period = loops && !me.goes ? me.lap / m_shot->fps : 0;
         w.context.onward = loops && me.goes;
         w.context.lap = loops ? me.lap : 0;
@@ -592,9 +593,9 @@ class Run {
             if (const auto& on = foundOnce(named)) touch(named.actor, *on);
         std::vector<const Sweeps::Boxes*> bases;
         for (const ItemsOfShot::Body& c : m_items.colliders) {
-            if (!looksAt(plan, c.body.collider->id) || !canReach(w, c, bases)) continue;
+            if (!looksAt(plan, c.body.collider->id) || !isThere(c, m_scene, w.context.layer) || !canReach(w, c, bases)) continue;
             w.context.colliders.push_back(c.body);
-            r.met.push_back(c.body.collider->id);
+            if (c.of.empty()) r.met.push_back(c.body.collider->id);
             h.key(c.key);
             touch(c.body.collider->mount.actor, c.on);
         }

@@ -55,6 +55,7 @@ Key motionKey(const Actor& a) {
         h.bytes(j.rest.t.data(), sizeof(double) * 3).bytes(j.rest.r.coeffs().data(), sizeof(double) * 4);
         h.bytes(j.rest.s.data(), sizeof(double) * 3);
     }
+    for (const ToldRole& t : a.told) h.number(static_cast<std::uint64_t>(t.joint)).text(t.role);
     for (const Clip& c : a.clips) {
         h.text(c.name).real(c.start).real(c.end);
         for (const Channel& ch : c.channels) {

@@ -25,6 +25,13 @@ struct SourceDocument {
     Bytes otherChunks;                                  // of a .glb, after the two that glTF defines
 };
 
+/// What a person said that a joint is: one of kRolesToTell (rig/roles.h).
+struct ToldRole {
+    int joint = kNoJoint;
+    std::string role;
+    bool operator==(const ToldRole&) const = default;
+};
+
 /// Everything here is never changed after loading; scenes share it.
 struct Actor {
     std::string name;
@@ -38,6 +45,7 @@ struct Actor {
     SourceDocument source;
     std::vector<std::string> warnings;
     double metresPerUnit = 1;
+    std::vector<ToldRole> told;  // the later counts where two say the same of a body
     Key content;  // of everything that motion depends on
     Key picture;  // of everything that is drawn: meshes, skins, materials, pictures
 

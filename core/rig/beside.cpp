@@ -26,6 +26,8 @@ std::vector<char> besideBody(const Actor& actor) {
     for (const Part& p : suggestedParts(actor))
         if (p.sort == Sort::Hair || p.sort == Sort::Strap || p.sort == Sort::Cloth)
             for (int j : p.joints) out[static_cast<std::size_t>(j)] = true;
+    for (const ToldRole& t : actor.told)
+        if (t.role == kNotOfTheBody && t.joint < s.size()) out[static_cast<std::size_t>(t.joint)] = true;
     const Sides sides = sidesOf(actor);
     const bool skinned =
         std::any_of(actor.instances.begin(), actor.instances.end(), [](const MeshInstance& in) { return in.skin >= 0; });

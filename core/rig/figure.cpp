@@ -76,8 +76,9 @@ class Choice {
     void byMass() {
         m_chosen.clear();
         std::vector<std::pair<double, int>> heavy;
+        const std::vector<char> beside = besideBody(m_actor);
         for (int j = 0; j < m_s.size(); ++j)
-            if (within(j) && m_masses.share[static_cast<std::size_t>(j)] > kLeastShare)
+            if (within(j) && !beside[static_cast<std::size_t>(j)] && m_masses.share[static_cast<std::size_t>(j)] > kLeastShare)
                 heavy.emplace_back(-m_masses.share[static_cast<std::size_t>(j)], j);
         std::sort(heavy.begin(), heavy.end());
         for (std::size_t k = 0; k < heavy.size() && k < kMost; ++k) m_chosen.insert(heavy[k].second);

@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "rig/carried.h"
 #include "rig/roles.h"
 #include "rig/sides.h"
 
@@ -36,6 +37,11 @@ bool told(const Words& words, Sort& sort) {
                 return true;
             }
     return false;
+}
+
+bool says(const Words& words, std::string_view any) {
+    return std::any_of(words.begin(), words.end(),
+                       [&](const std::string& w) { return any.find(" " + w + " ") != std::string_view::npos; });
 }
 
 constexpr std::string_view kSorts[] = {"tail", "ear", "hair", "strap", "cloth", "soft", "limb", "spine", "head", "chain", "pair"};
@@ -87,9 +93,16 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     std::vector<char> taken(static_cast<std::size_t>(s.size()), false);
     std::vector<Part> out;
     std::set<std::string> names;
+    const std::shared_ptr<const std::vector<double>> carried = carriedBy(actor);
+    const bool meshed = std::any_of(carried->begin(), carried->end(), [](double c) { return c > 0; });
     const auto add = [&](std::string name, std::vector<int> joints, Sort sort) {
         std::erase_if(joints, [&](int j) { return taken[static_cast<std::size_t>(j)]; });
         if (joints.empty()) return;
+        // What moves nothing is no part: a cape's joints in a file without its cape.
+        const bool body = sort == Sort::Limb || sort == Sort::Spine || sort == Sort::Head;
+        if (meshed && !body &&
+            std::none_of(joints.begin(), joints.end(), [&](int j) { return carriedBelow(actor, *carried, j) > 0; }))
+            return;
         for (int j : joints) taken[static_cast<std::size_t>(j)] = true;
         const std::string stem = name;
         for (int n = 2; !names.insert(name).second; ++n) name = stem + " " + std::to_string(n);
@@ -123,6 +136,12 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     if (roles.head != kNoJoint) {
         std::vector<int> head = roles.neck;
         head.push_back(roles.head);
+        // The face is of it: nobody wants a jaw that swings.
+        for (int j : s.subtree(roles.head))
+            if (j != roles.head && says(words[static_cast<std::size_t>(j)],
+                     " jaw mouth chin muzzle snout lip lips eye eyes eyelid lid brow eyebrow teeth "
+                     "tooth mandible maxilla beak bill face head skull "))
+                head.push_back(j);
         add("head", std::move(head), Sort::Head);
     }
     for (int side : {0, 1}) {

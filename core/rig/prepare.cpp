@@ -4,6 +4,7 @@
 
 #include "rig/helper.h"
 #include "rig/pivot.h"
+#include "rig/roles.h"
 
 namespace nutatio::rig {
 
@@ -13,7 +14,8 @@ constexpr std::pair<Preparation::What, std::string_view> kKinds[] = {
     {Preparation::What::Rename, "rename"},        {Preparation::What::AddEnd, "add-end"},
     {Preparation::What::AddHelper, "add-helper"}, {Preparation::What::AddChain, "add-chain"},
     {Preparation::What::MovePivot, "move-pivot"}, {Preparation::What::HangOn, "hang-on"},
-    {Preparation::What::Release, "release"},      {Preparation::What::Paint, "paint"}};
+    {Preparation::What::Release, "release"},      {Preparation::What::Paint, "paint"},
+    {Preparation::What::Height, "height"},        {Preparation::What::Role, "role"}};
 constexpr std::size_t kMostJoints = 64;  // of a chain
 
 /// Gives new joints their shares of the skin. In the rest pose they move it as what they hang on does, so that nothing changes
@@ -81,7 +83,7 @@ std::shared_ptr<const Actor> released(const Actor& actor, const Preparation& edi
 }
 
 std::shared_ptr<const Actor> with(const Actor& actor, const Preparation& edit, int joint) {
-    const auto at = static_cast<std::size_t>(joint);
+    const auto at = static_cast<std::size_t>(std::max(0, joint));
     switch (edit.what) {
         case Preparation::What::Rename: {
             auto out = std::make_shared<Actor>(actor);
@@ -120,6 +122,18 @@ std::shared_ptr<const Actor> with(const Actor& actor, const Preparation& edit, i
         }
         case Preparation::What::Release:
             return released(actor, edit, joint);
+        case Preparation::What::Height: {
+            auto out = std::make_shared<Actor>(actor);
+            out->metresPerUnit = edit.metres / actor.height;
+            out->keyMotion();
+            return out;
+        }
+        case Preparation::What::Role: {
+            auto out = std::make_shared<Actor>(actor);
+            out->told.push_back({joint, edit.name});
+            out->keyMotion();
+            return out;
+        }
         case Preparation::What::Paint:
             break;
     }
@@ -158,6 +172,10 @@ bool isName(const std::string& name) {
 /// Empty when the edit can be made; what only the making finds apart.
 std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
     using What = Preparation::What;
+    if (edit.what == What::Height) {
+        if (edit.metres >= kLeastHeight && edit.metres <= kMostHeight) return {};
+        return "an actor is between a millimetre and a kilometre tall";
+    }
     if (joint == kNoJoint) return "there is no joint \"" + edit.joint + "\"";
     if (!edit.place.allFinite()) return "the place of a joint is not finite";
     const bool spreads = edit.what == What::AddHelper || edit.what == What::AddChain;
@@ -170,6 +188,10 @@ std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
             return {};
         case What::MovePivot:
         case What::Release:
+            return {};
+        case What::Role:
+            if (std::find(std::begin(kRolesToTell), std::end(kRolesToTell), edit.name) == std::end(kRolesToTell))
+                return "\"" + edit.name + "\" is nothing that a joint of a body can be";
             return {};
         case What::HangOn:
             if (!actor.skeleton.joint(joint).made) return "\"" + edit.joint + "\" is the file's own: it hangs where it hangs";
@@ -188,6 +210,7 @@ std::string problemOf(const Actor& actor, const Preparation& edit, int joint) {
         case What::Rename:
         case What::AddEnd:
         case What::AddHelper:
+        case What::Height:
             break;
     }
     if (!isName(edit.name)) return "a joint's name is neither empty nor a number";

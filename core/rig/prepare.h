@@ -14,8 +14,10 @@ namespace nutatio::rig {
 /// One edit. Joints that were added stand behind those of the source, so that numbers of joints never change.
 struct Preparation {
     /// AddChain: joints along a row of places and an end beyond the last one. MovePivot: the mesh stays where it is in the rest
-    /// pose. HangOn: of a joint that was made here. Release: the skin in a region lets go of the joint.
-    enum class What { Rename, AddEnd, AddHelper, AddChain, MovePivot, HangOn, Release, Paint };
+    /// pose. HangOn: of a joint that was made here. Release: the skin in a region lets go of the joint. Height: of the whole
+    /// actor.
+    /// Role: what a joint is, where names, shape and mesh tell wrong; `name` is one of kRolesToTell.
+    enum class What { Rename, AddEnd, AddHelper, AddChain, MovePivot, HangOn, Release, Paint, Height, Role };
     What what = What::Rename;
     std::string joint;              // reference, as it was when the edit was made
     std::string name;               // the new name, or that of the new joint; of a chain what its joints' names begin with
@@ -26,8 +28,11 @@ struct Preparation {
     std::string onto{};             // of HangOn: the joint to hang on
     bool keeps = true;              // of MovePivot: clips move the mesh as before; else it turns about the new place
     std::vector<MapStep> region{};  // of Release
+    double metres = 0;              // of Height: what is as tall as the rest pose [m]; lengths of the file stay as they are
     bool operator==(const Preparation&) const = default;
 };
+
+inline constexpr double kLeastHeight = 0.001, kMostHeight = 1000;  // [m]
 
 std::string_view preparationName(Preparation::What what);
 /// False when it is no edit's name.
@@ -37,7 +42,8 @@ bool preparationFromName(std::string_view name, Preparation::What& what);
 std::string chainJoint(const std::string& name, std::size_t at, std::size_t joints);
 
 /// The actor with one more edit. Errors: no such joint, an empty name, a name that another joint has, a helper that
-/// reaches no skin, a joint that is to hang on itself, a region that cannot be made.
+/// reaches no skin, a joint that is to hang on itself, a region that cannot be made, a height outside kLeastHeight to
+/// kMostHeight.
 Result<std::shared_ptr<const Actor>> prepared(const Actor& actor, const Preparation& edit);
 /// What became of a row of edits.
 struct Prepared {

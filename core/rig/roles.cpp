@@ -7,7 +7,9 @@
 #include <algorithm>
 #include <cctype>
 #include <map>
+#include <set>
 
+#include "rig/carried.h"
 #include "rig/sides.h"
 
 namespace nutatio::rig {
@@ -28,11 +30,6 @@ int sideOf(const Words& w) {
     return says(w, {"l", "left", "lt"}) ? 0 : says(w, {"r", "right", "rt"}) ? 1 : -1;
 }
 
-bool isControl(const Words& w) {
-    return says(
-        w, {"ik", "target", "goal", "pole", "null", "ctrl", "control", "roll", "locator", "twist", "mesh", "geo", "end", "nub"});
-}
-
 int depthOf(const Skeleton& s, int j) {
     int d = 0;
     for (int p = s.joint(j).parent; p != kNoJoint; p = s.joint(p).parent) ++d;
@@ -47,8 +44,9 @@ int commonAncestor(const Skeleton& s, int a, int b) {
 
 class Finder {
   public:
-    explicit Finder(const Actor& actor) : m_actor(actor), m_s(actor.skeleton), m_words(wordsOf(actor.skeleton)) {
-        worldTransforms(m_s, actor.restPose(), m_worlds);
+    explicit Finder(const Actor& actor)
+        : m_actor(actor), m_s(actor.skeleton), m_words(wordsOf(actor.skeleton)), m_carried(carriedBy(actor)) {
+        turnUp(Vec3::UnitY());
     }
 
     Roles find() {
@@ -60,19 +58,100 @@ class Finder {
             r.arms[static_cast<std::size_t>(side)] = limbOf(hand, side);
         }
         r.byNames = r.hasLegs();
-        if (!r.byNames) byShape(r);
+        if (r.byNames) turnUp(upOver(r.legs));
+        // Names may tell of one pair only: of the hind legs, or of the fore ones.
+        for (const Vec3& up : {Vec3(0, 1, 0), Vec3(0, 0, 1), Vec3(0, 0, -1)}) {
+            if (r.hasLegs() && r.hasArms()) break;
+            if (!r.byNames) turnUp(up);
+            byShape(r);
+            if (r.hasLegs()) break;
+        }
+        if (!r.hasLegs()) turnUp(Vec3::UnitY());
+        for (auto* limbs : {&r.legs, &r.arms})
+            for (Limb& l : *limbs)
+                if (l.found() && told(l.upper, kNotOfTheBody)) l = {};
+        for (std::size_t side : {0, 1}) {
+            tellLimb(r, r.legs[side], side == 0 ? "left leg" : "right leg");
+            tellLimb(r, r.arms[side], side == 0 ? "left arm" : "right arm");
+        }
         finish(r);
         return r;
     }
 
   private:
+    /// The joint that a person told is that; kNoJoint where none was.
+    int toldTo(std::string_view role) const {
+        int joint = kNoJoint;
+        for (const ToldRole& t : m_actor.told)
+            if (t.role == role) joint = t.joint;
+        return joint;
+    }
+    /// It, or what it hangs on, was told to be that.
+    bool told(int joint, std::string_view role) const {
+        return std::any_of(m_actor.told.begin(), m_actor.told.end(), [&](const ToldRole& t) {
+            return t.role == role && (t.joint == joint || m_s.isBelow(joint, t.joint));
+        });
+    }
+
+    /// From its top down, or, where nothing long hangs on that, from its end two bones up. What was taken for another limb and
+    /// has joints of this one is none.
+    void tellLimb(Roles& r, Limb& limb, std::string_view role) const {
+        const int joint = toldTo(role);
+        if (joint == kNoJoint) return;
+        const Sides sides = sidesOf(m_actor);
+        std::vector<int> way = wayDown(joint, &sides);
+        if (way.size() < 3) way = wayDown(joint);
+        if (way.size() < 3) {
+            way = {joint};
+            while (way.size() < 3 && m_s.joint(way.front()).parent != kNoJoint)
+                way.insert(way.begin(), m_s.joint(way.front()).parent);
+        }
+        Limb made = shaped(longestTwo(way));
+        if (!made.found()) return;
+        for (auto* limbs : {&r.legs, &r.arms})
+            for (Limb& other : *limbs)
+                if (std::any_of(other.chain.begin(), other.chain.end(),
+                                [&](int j) { return std::find(made.chain.begin(), made.chain.end(), j) != made.chain.end(); }))
+                    other = {};
+        limb = std::move(made);
+    }
+
     const Vec3& place(int j) const { return m_worlds[static_cast<std::size_t>(j)].t; }
     const Words& words(int j) const { return m_words[static_cast<std::size_t>(j)]; }
+
+    /// A helper beside the body. What carries skin is of it, though its rig calls all joints controls.
+    bool isControl(int j) const {
+        if (says(words(j), {"roll", "twist", "mesh", "geo"})) return true;
+        return says(words(j), {"ik", "target", "goal", "pole", "null", "ctrl", "control", "locator", "end", "nub"}) &&
+               !((*m_carried)[static_cast<std::size_t>(j)] > 0);
+    }
+
+    /// As if another axis were up: files may lie.
+    void turnUp(const Vec3& up) {
+        const Quat turn = arc(up, Vec3::UnitY());
+        worldTransforms(m_s, m_actor.restPose(), m_worlds);
+        for (Affine& w : m_worlds) w = Affine{turn.toRotationMatrix() * w.m, turn * w.t};
+        double high = -1e300;
+        m_low = 1e300;
+        for (int k = 0; k < 8; ++k) {
+            const Vec3 corner(k & 1 ? m_actor.high.x() : m_actor.low.x(), k & 2 ? m_actor.high.y() : m_actor.low.y(),
+                              k & 4 ? m_actor.high.z() : m_actor.low.z());
+            m_low = std::min(m_low, (turn * corner).y());
+            high = std::max(high, (turn * corner).y());
+        }
+        m_height = std::max(1e-9, high - m_low);
+    }
+
+    /// The axis along which legs carry what they hang on: y, or z of a file that lies.
+    Vec3 upOver(const std::array<Limb, 2>& legs) const {
+        const Vec3 way = place(legs[0].upper) + place(legs[1].upper) - place(legs[0].end) - place(legs[1].end);
+        return std::abs(way.z()) > 2 * std::abs(way.y()) ? Vec3(0, 0, way.z() > 0 ? 1 : -1) : Vec3(Vec3::UnitY());
+    }
 
     int shallowest(int side, std::initializer_list<std::string_view> any) const {
         int best = kNoJoint;
         for (int j = 0; j < m_s.size(); ++j)
-            if ((side < 0 || sideOf(words(j)) == side) && says(words(j), any) && !isControl(words(j)) &&
+            if ((side < 0 || sideOf(words(j)) == side) && says(words(j), any) && !isControl(j) &&
                 (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
                 best = j;
         return best;
@@ -83,7 +162,7 @@ class Finder {
         int best = kNoJoint;
         for (int j = 0; j < m_s.size(); ++j) {
             const Words& w = words(j);
-            if (sideOf(w) != side || !says(w, {"foot", "ankle", "paw", "hoof", "feet"}) || isControl(w)) continue;
+            if (sideOf(w) != side || !says(w, {"foot", "ankle", "paw", "hoof", "feet"}) || isControl(j)) continue;
             if (says(w, {"fore", "front"}) != fore) continue;
             if (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)) best = j;
         }
@@ -106,7 +185,7 @@ class Finder {
     /// Upper, lower and end of a way down, by lengths: the joint in the middle is the one nearest to half of it.
     Limb shaped(std::vector<int> way) const {
         Limb l;
-        const double tiny = 1e-4 * m_actor.height;
+        const double tiny = 1e-4 * m_height;
         for (std::size_t k = 1; k + 1 < way.size();)
             if ((place(way[k]) - place(way[k - 1])).norm() < tiny)
                 way.erase(way.begin() + static_cast<std::ptrdiff_t>(k));
@@ -124,7 +203,7 @@ class Finder {
         l.end = way.back();
         double far = tiny;
         for (int c : m_s.joint(l.end).children)
-            if (!isControl(words(c)) && (place(c) - place(l.end)).norm() > far) {
+            if (!isControl(c) && (place(c) - place(l.end)).norm() > far) {
                 far = (place(c) - place(l.end)).norm();
                 l.beyond = c;
             }
@@ -161,7 +240,7 @@ class Finder {
     /// What both of a pair hang on: one joint, or two that stand in one place, as helpers in the middle do.
     int carrierOf(int a, int b) const {
         const int one = m_s.joint(a).parent, other = m_s.joint(b).parent;
-        if (one == kNoJoint || other == kNoJoint || (place(one) - place(other)).norm() > 1e-3 * m_actor.height) return kNoJoint;
+        if (one == kNoJoint || other == kNoJoint || (place(one) - place(other)).norm() > 1e-3 * m_height) return kNoJoint;
         return commonAncestor(m_s, one, other);
     }
 
@@ -171,7 +250,7 @@ class Finder {
         double most = 0;
         for (std::size_t k = 2; k < way.size(); ++k)
             most = std::max(most, (place(way[k]) - place(way[k - 1])).norm() + (place(way[k - 1]) - place(way[k - 2])).norm());
-        return length > 0.15 * m_actor.height && most > 0.45 * length;
+        return length > 0.15 * m_height && most > 0.45 * length;
     }
 
     /// The three joints of a limb with the two longest neighbouring links.
@@ -188,50 +267,83 @@ class Finder {
         return {way[best - 2], way[best - 1], way[best]};
     }
 
-    void byShape(Roles& r) const {
-        const Sides sides = sidesOf(m_actor);
-        struct Pair {
-            std::vector<int> way[2];
-            int from;
-            double low;
-        };
+    struct Pair {
+        std::vector<int> way[2];
+        int from;
+        double low;  // of both ends, over the lowest of the mesh
+    };
+
+    /// Limbs that begin in pairs at the body's middle, but for what is known already and what its name says is none.
+    std::vector<Pair> pairsOf(const Roles& r, const Sides& sides) const {
+        std::set<int> known;
+        for (const auto* limbs : {&r.legs, &r.arms})
+            for (const Limb& l : *limbs)
+                if (l.found())
+                    for (int j : m_s.subtree(l.chain.front())) known.insert(j);
         std::vector<Pair> pairs;
         for (int a = 0; a < m_s.size(); ++a) {
             const int b = sides.fellow[static_cast<std::size_t>(a)], up = b > a ? carrierOf(a, b) : kNoJoint;
-            if (up == kNoJoint) continue;
+            if (up == kNoJoint || known.count(a) > 0 || known.count(b) > 0 || told(a, kNotOfTheBody)) continue;
+            if (says(words(a), {"hair", "cape", "cloak", "skirt", "dress", "coat", "robe", "ear", "strap", "ribbon", "braid",
+                                "wing", "tail", "scarf", "veil", "fin"}))
+                continue;
             // As far down as there are joints on the other side too: not into what one hand holds.
             Pair p{{wayDown(a, &sides), {}}, up, 0};
             for (int j : p.way[0]) p.way[1].push_back(sides.fellow[static_cast<std::size_t>(j)]);
             if (!isLimb(p.way[0]) || !isLimb(p.way[1])) continue;
-            p.low = place(p.way[0].back()).y() + place(p.way[1].back()).y();
+            p.low = 0.5 * (place(p.way[0].back()).y() + place(p.way[1].back()).y()) - m_low;
             pairs.push_back(std::move(p));
         }
-        if (pairs.empty()) return;
-        const auto legs =
-            std::min_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.low < b.low; });
+        return pairs;
+    }
+
+    /// What joins them goes along the ground rather than up: a trunk on four legs.
+    bool lies(int from, int to) const {
+        const Vec3 way = place(to) - place(from);
+        return std::hypot(way.x(), way.z()) > std::abs(way.y());
+    }
+
+    void byShape(Roles& r) const {
         // What hangs in the air on both sides is hair, however long: legs come down to near the ground.
-        constexpr double kNear = 0.35;  // heights
-        if (0.5 * legs->low - m_actor.low.y() > kNear * m_actor.height) return;
-        const Pair* arms = nullptr;
-        for (const Pair& p : pairs)
-            if (&p != &*legs && (p.from == legs->from || m_s.isBelow(p.from, legs->from)) &&
-                (!arms || lengthOf(p.way[0]) > lengthOf(arms->way[0])))
-                arms = &p;
+        constexpr double kNear = 0.35, kStands = 0.12;  // heights
+        const Sides sides = sidesOf(m_actor);
+        const std::vector<Pair> pairs = pairsOf(r, sides);
+        if (pairs.empty()) return;
+        const auto stands = [&](const Pair& p) { return p.low < kStands * m_height; };
+        const Pair *legs = nullptr, *arms = nullptr;
+        if (!r.hasLegs()) {
+            for (const Pair& p : pairs)
+                if (!legs || p.low < legs->low) legs = &p;
+            if (legs->low > kNear * m_height) return;
+            // Of two pairs that stand, along a trunk that lies, the hind ones are those that the other hangs on.
+            for (const Pair& p : pairs)
+                if (stands(p) && stands(*legs) && m_s.isBelow(legs->from, p.from) && lies(p.from, legs->from)) legs = &p;
+        }
+        const int hips = legs ? legs->from : commonAncestor(m_s, r.legs[0].upper, r.legs[1].upper);
+        if (!r.hasArms() && hips != kNoJoint)
+            for (const Pair& p : pairs) {
+                if (&p == legs || (p.from != hips && !m_s.isBelow(p.from, hips) && !(stands(p) && lies(hips, p.from)))) continue;
+                const auto fore = [&](const Pair& x) { return stands(x) && lies(hips, x.from); };
+                if (!arms || std::pair(fore(p), lengthOf(p.way[0])) > std::pair(fore(*arms), lengthOf(arms->way[0]))) arms = &p;
+            }
         // The two longest links are thigh and shin, what comes after is the foot; forward is where the toes point.
         Limb leg[2], arm[2];
         for (std::size_t k : {0, 1}) {
-            leg[k] = shaped(longestTwo(legs->way[k]));
+            if (legs) leg[k] = shaped(longestTwo(legs->way[k]));
             if (arms) arm[k] = shaped(longestTwo(arms->way[k]));
         }
-        if (!leg[0].found() || !leg[1].found()) return;
+        if (legs && (!leg[0].found() || !leg[1].found())) return;
+        const Limb& foot = legs ? leg[0] : r.legs[0];
         Vec3 forward = Vec3::UnitZ();
-        if (leg[0].beyond != kNoJoint) {
-            const Vec3 toes = place(leg[0].beyond) - place(leg[0].end);
+        if (foot.beyond != kNoJoint) {
+            const Vec3 toes = place(foot.beyond) - place(foot.end);
             if (Vec3(toes.x(), 0, toes.z()).norm() > 0.2 * toes.norm()) forward = Vec3(toes.x(), 0, toes.z()).normalized();
         }
         const Vec3 left = Vec3::UnitY().cross(forward);
-        const bool swapped = left.dot(place(leg[0].upper) - place(leg[1].upper)) < 0;
-        for (std::size_t k : {0, 1}) r.legs[k] = leg[swapped ? 1 - k : k];
+        if (legs) {
+            const bool swapped = left.dot(place(leg[0].upper) - place(leg[1].upper)) < 0;
+            for (std::size_t k : {0, 1}) r.legs[k] = leg[swapped ? 1 - k : k];
+        }
         if (!arms || !arm[0].found() || !arm[1].found()) return;
         const bool other = left.dot(place(arm[0].upper) - place(arm[1].upper)) < 0;
         for (std::size_t k : {0, 1}) r.arms[k] = arm[other ? 1 - k : k];
@@ -246,30 +358,33 @@ class Finder {
             if (r.hips != kNoJoint && !m_s.isBelow(top, r.hips) && top != r.hips) r.hips = kNoJoint;
         }
         if (r.hips != kNoJoint && top != kNoJoint) r.spine = m_s.path(r.hips, top);
+        if (r.hasArms()) {
+            const double hand = 0.5 * (place(r.arms[0].end).y() + place(r.arms[1].end).y()) - m_low;
+            r.fourLegged = r.hasLegs() && hand < 0.2 * m_height;
+        }
+        if (const int tail = tailOf(r); tail != kNoJoint) r.tail = wayDown(tail);
+        for (int side : {0, 1})
+            if (const int wing = shallowest(side, {"wing", "wings", "flipper"}); wing != kNoJoint)
+                r.wings[static_cast<std::size_t>(side)] = wayDown(wing);
         r.head = headOf(r, top);
         if (r.head != kNoJoint && top != kNoJoint && r.head != top && m_s.isBelow(r.head, top)) {
             r.neck = m_s.path(top, r.head);
             r.neck.erase(r.neck.begin());
             r.neck.pop_back();
         }
-        if (const int tail = tailOf(r); tail != kNoJoint) r.tail = wayDown(tail);
-        for (int side : {0, 1})
-            if (const int wing = shallowest(side, {"wing", "wings", "flipper"}); wing != kNoJoint)
-                r.wings[static_cast<std::size_t>(side)] = wayDown(wing);
-        if (r.hasArms()) {
-            const double hand = 0.5 * (place(r.arms[0].end).y() + place(r.arms[1].end).y()) - m_actor.low.y();
-            r.fourLegged = r.hasLegs() && hand < 0.2 * m_actor.height;
-        }
     }
 
     /// Of what is called one the longest that hangs on the body: helpers beside it are called so too.
     int tailOf(const Roles& r) const {
+        if (const int joint = toldTo("tail"); joint != kNoJoint) return joint;
         int best = kNoJoint;
         std::size_t longest = 0;
         const int body = r.hips == kNoJoint ? kNoJoint : m_s.joint(r.hips).parent;
         for (int j : m_s.order()) {
             const int up = m_s.joint(j).parent;
-            if (!says(words(j), {"tail"}) || isControl(words(j)) || (up != kNoJoint && says(words(up), {"tail"}))) continue;
+            if (!says(words(j), {"tail"}) || isControl(j) || told(j, kNotOfTheBody) ||
+                (up != kNoJoint && says(words(up), {"tail"})))
+                continue;
             if (r.hips != kNoJoint && !m_s.isBelow(j, r.hips) &&
                 (body == kNoJoint || !m_s.isBelow(j, body) || m_s.joint(body).parent == kNoJoint))
                 continue;
@@ -278,36 +393,80 @@ class Finder {
                 best = j;
             }
         }
+        if (best == kNoJoint && r.fourLegged && !r.spine.empty()) return tailByShape(r);
         return best != kNoJoint || r.hips != kNoJoint ? best : shallowest(-1, {"tail"});
     }
 
+    /// Of four legs: what hangs on the hips, in the middle, away from where the fore legs are.
+    int tailByShape(const Roles& r) const {
+        const Sides sides = sidesOf(m_actor);
+        const Vec3 ahead = place(r.spine.back()) - place(r.hips);
+        for (int c : m_s.joint(r.hips).children) {
+            const int fellow = sides.fellow[static_cast<std::size_t>(c)];
+            const std::vector<int> way = wayDown(c);
+            const bool spine = std::find(r.spine.begin(), r.spine.end(), c) != r.spine.end();
+            if (spine || (fellow != kNoJoint && fellow != c) || way.size() < 3) continue;
+            if ((place(way.back()) - place(r.hips)).dot(ahead) < 0) return c;
+        }
+        return kNoJoint;
+    }
+
     int headOf(const Roles& r, int top) const {
+        if (const int joint = toldTo("head"); joint != kNoJoint) return joint;
         const auto carriesMesh = [&](int j) {
             return std::any_of(m_actor.instances.begin(), m_actor.instances.end(),
                                [&](const MeshInstance& in) { return in.joint == j && in.skin >= 0; });
         };
         int best = kNoJoint;
         for (int j = 0; j < m_s.size(); ++j)
-            if (says(words(j), {"head", "skull"}) && !isControl(words(j)) && !carriesMesh(j) &&
+            if (says(words(j), {"head", "skull"}) && !isControl(j) && !carriesMesh(j) && !told(j, kNotOfTheBody) &&
                 (r.hips == kNoJoint || m_s.isBelow(j, r.hips)) && (best == kNoJoint || depthOf(m_s, j) < depthOf(m_s, best)))
                 best = j;
-        if (best != kNoJoint || top == kNoJoint) return best;
-        // By shape: between the arms, the way up.
-        for (int c : m_s.joint(top).children) {
-            if (c == r.arms[0].chain.front() || c == r.arms[1].chain.front() || m_s.isBelow(r.arms[0].upper, c) ||
-                m_s.isBelow(r.arms[1].upper, c))
-                continue;
-            const std::vector<int> way = wayDown(c);
-            if (place(way.back()).y() > place(top).y() + 0.03 * m_actor.height)
-                return way.size() > 2 ? way[way.size() - 2] : way.back();
+        return best != kNoJoint ? best : headByShape(r, top);
+    }
+
+    /// Beyond the arms, or, without any, beyond the hips: the way that goes farthest up, of what lies on four legs also farthest
+    /// to the front. The head is where that way parts last (ears, jaws, eyes), else the last but one of it. What carries no mesh,
+    /// or is called hair, is none.
+    int headByShape(const Roles& r, int top) const {
+        const int from = top != kNoJoint ? top : r.hips;
+        if (from == kNoJoint || !r.hasLegs()) return kNoJoint;
+        Vec3 up = Vec3::UnitY();
+        if (top != kNoJoint && r.fourLegged && r.hips != kNoJoint && lies(r.hips, top)) {
+            const Vec3 along = place(top) - place(r.hips);
+            up = (Vec3(along.x(), 0, along.z()).normalized() + 0.5 * Vec3(Vec3::UnitY())).normalized();
         }
-        return kNoJoint;
+        const bool meshed = std::any_of(m_carried->begin(), m_carried->end(), [](double c) { return c > 0; });
+        std::vector<int> way;
+        double most = 0.03 * m_height;
+        for (int c : m_s.joint(from).children) {
+            const auto holds = [&](int j) { return j != kNoJoint && (j == c || m_s.isBelow(j, c)); };
+            bool other = told(c, kNotOfTheBody) || (!r.tail.empty() && holds(r.tail.front()));
+            for (const auto* limbs : {&r.legs, &r.arms})
+                for (const Limb& l : *limbs) other = other || (l.found() && (holds(l.upper) || l.chain.front() == c));
+            for (const auto& wing : r.wings) other = other || (!wing.empty() && holds(wing.front()));
+            if (other || says(words(c), {"hair", "cape", "cloak", "scarf", "strap", "ponytail", "braid", "mane"})) continue;
+            if (meshed && !(carriedBelow(m_actor, *m_carried, c) > 0)) continue;
+            for (int j : m_s.subtree(c)) {
+                if (!m_s.joint(j).children.empty()) continue;
+                const double far = up.dot(place(j) - place(from));
+                if (far <= most || says(words(j), {"hair", "ponytail", "braid", "ear"})) continue;
+                most = far;
+                way = m_s.path(c, j);
+            }
+        }
+        if (way.empty()) return kNoJoint;
+        for (std::size_t k = way.size(); k-- > 0;)
+            if (m_s.joint(way[k]).children.size() > 1) return way[k];
+        return way.size() > 2 ? way[way.size() - 2] : way.back();
     }
 
     const Actor& m_actor;
     const Skeleton& m_s;
     std::vector<Words> m_words;
+    std::shared_ptr<const std::vector<double>> m_carried;
     std::vector<Affine> m_worlds;
+    double m_low = 0, m_height = 1;  // of the rest bounds, along what is taken for up
 };
 
 }  // namespace

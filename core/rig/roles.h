@@ -1,13 +1,20 @@
-// Which joints are a body's limbs, spine, head and tail, told by names and, failing that, by shape.
+// Which joints are a body's limbs, spine, head and tail: as a person told, else by names and, failing that, by shape and mesh.
 #pragma once
 
 #include <array>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "rig/actor.h"
 
 namespace nutatio::rig {
+
+/// What a person may tell that a joint is (see ToldRole): of a limb its top or its end, of the tail where it begins. What is not
+/// of the body weighs nothing and is no segment, with all that hangs on it.
+inline constexpr std::string_view kNotOfTheBody = "not of the body";
+inline constexpr std::string_view kRolesToTell[] = {"head",     "tail",      "left leg",   "right leg",
+                                                    "left arm", "right arm", kNotOfTheBody};
 
 /// The words of a joint's name, in small letters: split at marks, digits and capitals, without those that most names share.
 std::vector<std::vector<std::string>> wordsOf(const Skeleton& skeleton);
@@ -42,8 +49,8 @@ Roles rolesOf(const Actor& actor);
 int carrierOf(const Skeleton& skeleton, const std::vector<int>& joints);
 /// The one that carries hips, head and all limbs of a body: hips and spine may be brothers.
 int carrierOf(const Skeleton& skeleton, const Roles& roles);
-/// All that have to move for a body to move as a whole: the one that carries it, or, where its parts hang on no common joint (legs
-/// that are roots), the root of each part, each once.
+/// All that have to move for a body to move as a whole: the one that carries it, or, where its parts hang on no common joint
+/// (legs that are roots), the root of each part, each once.
 std::vector<int> carriersOf(const Skeleton& skeleton, const Roles& roles);
 
 }  // namespace nutatio::rig

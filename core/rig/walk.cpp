@@ -13,8 +13,8 @@ namespace {
 constexpr double kTurnTime = 0.15;  // [s] over which a turn sets in
 constexpr double kHeld = 3600;      // [s] that a pose can be held
 
-double secondsOf(const Actor& actor, const std::string& clip) {
-    return actor.clips[static_cast<std::size_t>(actor.findClip(clip))].seconds();
+double secondsOf(const std::vector<Gait>& gaits, const std::string& clip) {
+    return std::find_if(gaits.begin(), gaits.end(), [&](const Gait& g) { return g.clip == clip; })->seconds;
 }
 
 }  // namespace
@@ -25,25 +25,27 @@ std::vector<Gait> gaitsOf(const Actor& actor, const Quat& level) {
         const Clip& clip = actor.clips[c];
         if (!(clip.seconds() > 0)) continue;
         const auto number = static_cast<int>(c);
-        const Track track = bodyTrack(actor, number, FrameGrid::covering(clip, ownRate(clip)));
-        if (track.frames() < 3 || !track.closes(actor)) continue;
+        Track track = bodyTrack(actor, number, FrameGrid::covering(clip, ownRate(clip)));
+        const int lap = track.lap(actor);
+        if (track.frames() < 3 || lap == 0) continue;
+        if (lap == track.frames()) track = track.comeRound();
         const Stride stride = strideOf(actor, track, level);
         std::string name = clip.name.empty() || actor.findClip(clip.name) != number ? "#" + std::to_string(c) : clip.name;
-        out.push_back({std::move(name), stride.speed, stride.way});
+        out.push_back({std::move(name), stride.speed, stride.way, lap * track.grid().dt()});
     }
     std::stable_sort(out.begin(), out.end(), [](const Gait& a, const Gait& b) { return a.speed < b.speed; });
     if (out.empty() || !(out.back().speed > 0)) return {};
     // One stand is enough to start and stop in.
     while (out.size() > 1 && out[1].speed == 0) out.erase(out.begin() + 1);
-    if (out.front().speed > 0) out.insert(out.begin(), {out.front().clip, 0, out.front().way});
+    if (out.front().speed > 0) out.insert(out.begin(), {out.front().clip, 0, out.front().way, out.front().seconds});
     return out;
 }
 
 Walk::Walk(std::shared_ptr<const Actor> actor, std::vector<Gait> gaits, double blend, const Quat& level)
     : m_actor(std::move(actor)), m_gaits(std::move(gaits)), m_blend(blend), m_level(level), m_forward(m_gaits.back().way) {
     // A round is longer than what comes in over it.
-    for (const Gait& g : m_gaits) m_blend = std::min(m_blend, 0.45 * secondsOf(*m_actor, g.clip));
-    Stretch first{m_gaits[0].clip, 0, secondsOf(*m_actor, m_gaits[0].clip), 0, 0};
+    for (const Gait& g : m_gaits) m_blend = std::min(m_blend, 0.45 * g.seconds);
+    Stretch first{m_gaits[0].clip, 0, m_gaits[0].seconds, 0, 0};
     // A stand that is no clip of its own is a pose.
     if (m_gaits.size() > 1 && m_gaits[1].clip == first.clip) first.hold = kHeld;
     m_line.stretches.push_back(first);
@@ -72,11 +74,11 @@ void Walk::goOn() {
     const bool settled = m_time - m_changed >= m_blend;
     if (m_wanted != m_gait && settled && left > m_blend + 1e-6 && in >= last.blend) {
         const std::size_t to = m_wanted > m_gait ? m_gait + 1 : m_gait - 1;
-        const double seconds = secondsOf(*m_actor, m_gaits[to].clip);
+        const double seconds = m_gaits[to].seconds;
         // What goes on stepping does so on the same foot.
         double from = 0;
         if (m_gaits[m_gait].speed > 0 && m_gaits[to].speed > 0)
-            from = std::fmod((last.from + in) / secondsOf(*m_actor, last.clip), 1.0) * seconds;
+            from = std::fmod((last.from + in) / secondsOf(m_gaits, last.clip), 1.0) * seconds;
         if (last.hold > 0)
             last.hold = in + m_blend;
         else
@@ -96,7 +98,7 @@ void Walk::goOn() {
         return;
     }
     if (left <= 1e-9) {
-        m_line.stretches.push_back({last.clip, 0, secondsOf(*m_actor, last.clip), 0, 0});
+        m_line.stretches.push_back({last.clip, 0, secondsOf(m_gaits, last.clip), 0, 0});
         m_player = std::make_unique<LinePlayer>(*m_actor, m_line);
     }
 }

@@ -14,9 +14,10 @@ struct Gait {
     std::string clip;  // reference
     double speed = 0;  // [units/s] over the ground, by its feet; 0: it stands
     Vec3 way = Vec3::UnitZ();
+    double seconds = 0;  // of a round: a frame longer than the clip where its first pose comes a frame after its last one
 };
 
-/// Clips of an actor that end as they begin and stay in place, by speed. The slowest stands: where none does, the first pose of
+/// Clips of an actor that go round (see Track::lap) and stay in place, by speed. The slowest stands: where none does, the first pose of
 /// the slowest is held. Empty where nothing goes.
 /// `level`: see strideOf.
 std::vector<Gait> gaitsOf(const Actor& actor, const Quat& level = Quat::Identity());

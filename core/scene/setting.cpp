@@ -28,6 +28,8 @@ std::string_view unitText(Unit unit) {
             return "x";
         case Unit::Frames:
             return "frames";
+        case Unit::Seconds:
+            return "s";
         case Unit::Metres:
             return "m";
         case Unit::Centimetres:

@@ -20,6 +20,7 @@ enum class Unit {
     Gravities,
     Times,
     Frames,
+    Seconds,
     Metres,
     Centimetres,
     MetresPerSecond,
@@ -44,6 +45,7 @@ enum class Role {
     Cuts,
     Mix,
     Amount,
+    Floor,    // the height [m] of an even floor that it meets
     LeftOut,  // a Choice of "with" and "without": whether what the layer does to its joints goes out at hand-off
 };
 

@@ -1,12 +1,15 @@
 // Prepare, as a hand finds it: what the check found, shown on the stage, mended, left; and the bend test.
 #include "app/prepare/prepare_page.h"
 
+#include <QLineEdit>
 #include <QPushButton>
 #include <QScreen>
 #include <QTest>
 #include <catch2/catch.hpp>
 
+#include "app/widgets/list_row.h"
 #include "demo/gltf_builder.h"
+#include "rig/roles.h"
 #include "tests/app/window.h"
 
 using namespace nutatio;
@@ -115,6 +118,62 @@ TEST_CASE("what can be mended is mended in one action, and undone, what is left 
     REQUIRE(waitFor([&] { return w.bench.checker().upToDate(); }));
     for (const QLabel* l : w.bench.findChildren<QLabel*>())
         if (l->isVisible()) CHECK_FALSE(l->text().contains(QStringLiteral("broken,")));
+}
+
+TEST_CASE("how tall it is, is typed on the first page of Prepare: what falls follows, and nothing typed takes it back") {
+    Window w(test::kOtter);
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    auto* field = w.bench.findChild<QLineEdit*>(QStringLiteral("tall"));
+    REQUIRE(field);
+    REQUIRE(field->isVisible());
+    const auto tall = [&] { return w.scene().actors[0].actor->height * scene::placementOf(w.scene().actors[0]).metres; };
+    const double own = tall();
+    CHECK(field->text().toDouble() == Approx(own).epsilon(0.01));
+    const auto type = [&](const char* text) {
+        QTest::mouseDClick(field, Qt::LeftButton);
+        field->selectAll();
+        QTest::keyClicks(field, QLatin1String(text));
+        QTest::keyClick(field, Qt::Key_Return);
+        w.settle();
+    };
+    type("1.2*2");
+    CHECK(tall() == Approx(2.4));
+    CHECK(field->text() == QStringLiteral("2.4"));
+    type("nothing");
+    CHECK(tall() == Approx(2.4));
+    w.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(tall() == Approx(own));
+    type("3");
+    field->selectAll();
+    QTest::keyClick(field, Qt::Key_Delete);
+    QTest::keyClick(field, Qt::Key_Return);
+    CHECK(tall() == Approx(own));
+}
+
+TEST_CASE("the body as it is taken is read in Parts, put right with a joint that is selected, and taken back") {
+    Window w(test::kOtter);
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    w.clickButton("face-parts");
+    const std::string id = w.scene().actors[0].id;
+    const auto head = [&] { return rig::rolesOf(*w.scene().actors[0].actor).head; };
+    const auto row = [&] {
+        QApplication::processEvents();
+        auto* r = w.bench.findChild<ListRow*>(QStringLiteral("role-head"));
+        REQUIRE(r);
+        return r;
+    };
+    const int found = head();
+    QTest::mouseClick(row(), Qt::LeftButton, Qt::NoModifier, QPoint(20, 8));
+    CHECK(w.bench.session().selection().joints == std::vector<int>{found});
+    w.bench.session().selectJoint(id, w.joint("neck"));
+    auto* tell = row()->findChild<QPushButton*>(QStringLiteral("tell"));
+    REQUIRE(tell);
+    QTest::mouseClick(tell, Qt::LeftButton);
+    CHECK(head() == w.joint("neck"));
+    auto* untell = row()->findChild<QPushButton*>(QStringLiteral("untell"));
+    REQUIRE(untell);
+    QTest::mouseClick(untell, Qt::LeftButton);
+    CHECK(head() == found);
 }
 
 TEST_CASE("the bend test swings what is selected, goes along with the selection, and tints what follows") {

@@ -157,3 +157,49 @@ TEST_CASE("a body takes over the speed of what fell, and lands limp") {
     CHECK(24 * metres * (hips[10].x() - hips[9].x()) == Approx(1.5).epsilon(0.1));
     CHECK(metres * hips[60].y() < 0.35);
 }
+
+TEST_CASE("a body falls as a whole from whichever of its joints it is told, and a prop alone") {
+    for (const std::string& joint : {std::string("hips"), std::string("hand_L"), std::string("tail_03")}) {
+        INFO(joint);
+        scene::Scene s = test::sceneWith(test::read(test::kOtterFile));
+        s.layer(edit::addLayer(s, "fall", s.actors[0].id, {joint}))->set("lift", 1.0);
+        const pipeline::Evaluation e = test::evaluate(s);
+        const rig::Skeleton& skeleton = s.actors[0].actor->skeleton;
+        for (int root : skeleton.roots())
+            CHECK((e.actors[0].result->at(root, 0).t - e.actors[0].body->at(root, 0).t).norm() ==
+                  Approx(1 / scene::placementOf(s.actors[0]).metres));
+    }
+}
+
+TEST_CASE("a pose that goes on changing while it lies never sinks into the floor") {
+    scene::Scene s = falling("Walk", {{"lift", 0.6}, {"spin", 200.0}});
+    const pipeline::Evaluation e = test::evaluate(s);
+    const double tall = s.actors[0].actor->height * scene::placementOf(s.actors[0]).metres;
+    for (int f = 0; f < e.actors[0].result->frames(); ++f) CHECK(lowestVertex(s, *e.actors[0].result, f) > -0.015 * tall);
+}
+
+TEST_CASE("what leans beyond its feet topples as a pendulum does, not seconds later") {
+    scene::Scene s = falling("Idle", {{"lift", 0.0}});
+    s.actor(s.actors[0].id)->set("turn_x", 35.0);
+    const pipeline::Evaluation e = test::evaluate(s);
+    const std::vector<Vec3> hips = hipsOf(s, e);
+    // It lies within a second and a half.
+    const rig::Track& t = *e.actors[0].result;
+    const int root = s.actors[0].actor->skeleton.roots().front();
+    const double tipped = degrees(t.at(root, 36).r.angularDistance(e.actors[0].body->at(root, 36).r));
+    CHECK(tipped > 35);
+}
+
+TEST_CASE("a body that is told so lets go where a fall lands, and not before") {
+    std::string id;
+    scene::Scene s = falling("Idle", {{"lift", 1.0}, {"turns", std::string("stays turned")}}, &id);
+    const std::string body = edit::addLayer(s, "ragdoll", s.actors[0].id, {});
+    const auto high = [&](const std::string& landing, int frame) {
+        s.layer(body)->set("landing", landing);
+        const pipeline::Evaluation e = test::evaluate(s);
+        return scene::placementOf(s.actors[0]).metres * hipsOf(s, e)[static_cast<std::size_t>(frame)].y();
+    };
+    const int touch = touchOf(test::evaluate(s), id) - 1;
+    CHECK(high("goes limp", touch - 2) == Approx(high("keeps its strength", touch - 2)).margin(1e-6));
+    CHECK(high("goes limp", touch + 40) < 0.6 * high("keeps its strength", touch + 40));
+}

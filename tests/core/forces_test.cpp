@@ -57,7 +57,7 @@ TEST_CASE("a steady wind blows a hanging strand out to the balance of drag and w
     // A free strand in wind u with drag gamma per second hangs at tan(angle) = gamma u / g.
     scene::Scene s = test::sceneWith(test::chainActor(still()));
     const std::string id =
-        test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"preroll", 400.0}});
+        test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.0}, {"gravity", 1.0}, {"drag", 2.0}, {"preroll", 16.6667}});
     scene::Wind w = scene::newWind(s, s.actors[0]);
     scene::setWindDirection(w, Vec3::UnitX());
     w.set("speed", 3.0);
@@ -118,7 +118,7 @@ TEST_CASE("gusts and swirls are the same for the same seed, differ for another, 
 TEST_CASE("a pin holds the end of a strand to a place, follows keys, and lets go") {
     scene::Scene s = test::sceneWith(test::chainActor(still()));
     test::addLayer(s, "strand", {"bone_1"},
-                   {{"swing", 0.5}, {"bounces", 0.5}, {"gravity", 1.0}, {"end", 0.0}, {"preroll", 200.0}});
+                   {{"swing", 0.5}, {"bounces", 0.5}, {"gravity", 1.0}, {"end", 0.0}, {"preroll", 8.33333}});
     std::vector<Affine> worlds;
     rig::worldTransforms(s.actors[0].actor->skeleton, s.actors[0].actor->restPose(), worlds);
     scene::Pin p = scene::newPin(s, s.actors[0], s.actors[0].actor->skeleton.find("end"), worlds);
@@ -138,7 +138,7 @@ TEST_CASE("a pin holds the end of a strand to a place, follows keys, and lets go
 
 TEST_CASE("strands meet colliders of other actors and of the world") {
     scene::Scene s = test::sceneWith(test::chainActor(still()));
-    test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.5}, {"gravity", 1.0}, {"preroll", 100.0}, {"push_out", 1.0}});
+    test::addLayer(s, "strand", {"bone_1"}, {{"swing", 0.5}, {"gravity", 1.0}, {"preroll", 4.16667}, {"push_out", 1.0}});
     const Vec3 hangs = tip(s).back();
     scene::Collider world;
     world.id = world.name = "ball";
@@ -205,7 +205,7 @@ TEST_CASE("strands that keep clear of one another do") {
     TempFolder f;
     b.writeGlb(f / "pair.glb");
     scene::Scene s = test::sceneWith(test::read(f / "pair.glb"));
-    test::addLayer(s, "strand", {"L_1", "R_1"}, {{"swing", 1.5}, {"radius", 0.05}, {"end", 0.0}, {"preroll", 60.0}});
+    test::addLayer(s, "strand", {"L_1", "R_1"}, {{"swing", 1.5}, {"radius", 0.05}, {"end", 0.0}, {"preroll", 2.5}});
     const auto gap = [&] {
         const pipeline::Evaluation e = test::evaluate(s);
         const auto& a = *s.actors[0].actor;

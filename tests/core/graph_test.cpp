@@ -177,7 +177,7 @@ TEST_CASE("preview and bake play the same shot: of several actors each hands off
 
 TEST_CASE("an actor that is placed elsewhere feels the same pull, and meets others where they stand") {
     scene::Scene s = test::sceneWith(test::chainActor({.bones = 4, .length = 0.25, .way = Vec3(0, -1, 0)}));
-    test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 1.0}, {"swing", 0.6}, {"preroll", 200.0}});
+    test::addLayer(s, "strand", {"bone_1"}, {{"gravity", 1.0}, {"swing", 0.6}, {"preroll", 8.33333}});
     const int j = s.actors[0].actor->skeleton.find("end");
     const auto tip = [&] {
         const auto e = test::evaluate(s);

@@ -197,7 +197,7 @@ TEST_CASE("in a loop that travels what is simulated begins as it goes on, lap af
     scene::Scene s = test::otterScene();
     test::play(s, "Walk");
     const rig::Actor& a = *s.actors[0].actor;
-    const std::string strand = test::addLayer(s, "strand", {"scarf_L_01"}, {{"preroll", 200.0}});
+    const std::string strand = test::addLayer(s, "strand", {"scarf_L_01"}, {{"preroll", 8.33333}});
     const std::string id = edit::goOverGround(s, s.actors[0].id, 1.5).value();
     test::keyed(s, {scene::List::Layers, id}, "heading", {{0, 0}, {28, 30}});
     const auto e = test::evaluate(s);

@@ -3,14 +3,15 @@
 #include <random>
 
 #include "files/scene_file.h"
-#include "layers/joint_worlds.h"
 #include "layers/bodily.h"
+#include "layers/joint_worlds.h"
 #include "layers/meeting.h"
 #include "layers/mover.h"
 #include "layers/registry.h"
 #include "layers/run.h"
 #include "measure/response.h"
 #include "physics/oscillator.h"
+#include "pipeline/open.h"
 #include "scene/items.h"
 #include "tests/support/rigs.h"
 
@@ -328,7 +329,8 @@ double readyFor(const layers::LayerKind& kind, const scene::SettingSpec& spec, s
     if (kind.act) {
         // Somebody has to carry it out.
         for (const layers::LayerKind* carrier : layers::kinds())
-            if (layers::actsOut(*carrier)) test::addLayer(s, std::string(carrier->id), {"root"}, {{"meets", std::string("nothing")}});
+            if (layers::actsOut(*carrier))
+                test::addLayer(s, std::string(carrier->id), {"root"}, {{"meets", std::string("nothing")}});
         scene::Values& act = s.layers.edit(0).values;
         act["act"] = std::string(one({"speed", "heading", "rise"})        ? "push"
                                  : one({"height", "spin"})                ? "leap"
@@ -580,13 +582,52 @@ TEST_CASE("a loop closes: the last frame is the first one again") {
     };
     for (const char* kind : {"strand", "jiggle"}) {
         scene::Scene s = test::sceneWith(test::chainActor(spec));
-        test::addLayer(s, kind, {"bone_1"}, {{"preroll", 96.0}, {"bounces", 1.0}});
+        test::addLayer(s, kind, {"bone_1"}, {{"preroll", 4.0}, {"bounces", 1.0}});
         const std::vector<Vec3> tip = tipWith(s);
         double moved = 0;
         for (const Vec3& p : tip) moved = std::max(moved, (p - tip[0]).norm());
         INFO(kind << ": open by " << (tip.front() - tip.back()).norm() / moved << " of the motion");
         CHECK((tip.front() - tip.back()).norm() < 1e-3 * moved);
     }
+}
+
+TEST_CASE("as many seconds of pre-roll leave a swing in the same place at any rate") {
+    test::ChainSpec spec;
+    spec.frames = 25;
+    spec.motion = [](double t) {
+        Xform x;
+        x.t.x() = 0.2 * std::sin(2 * kPi * t);
+        return x;
+    };
+    for (const char* kind : {"strand", "jiggle"}) {
+        std::vector<Vec3> first;
+        for (double fps : {24.0, 30.0, 60.0}) {
+            scene::Scene s = test::sceneWith(test::chainActor(spec));
+            s.editShot().fps = fps;
+            test::addLayer(s, kind, {"bone_1"}, {{"swing", 1.5}, {"bounces", 4.0}});
+            first.push_back(tipWith(s).front());
+        }
+        INFO(kind);
+        // Of a chain a metre long.
+        CHECK((first[1] - first[0]).norm() < 0.002);
+        CHECK((first[2] - first[0]).norm() < 0.002);
+    }
+}
+
+TEST_CASE("pre-roll that an older scene tells in frames is as long as it was at 24 of them a second") {
+    test::TempFolder f;
+    scene::Scene s = test::otterScene();
+    const std::string id = test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 18.0}});
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    std::string text = test::textOf(f / "s.nutatio");
+    const std::string now = "\"version\": " + std::to_string(files::kSceneVersion);
+    REQUIRE(text.find(now) != std::string::npos);
+    text.replace(text.find(now), now.size(), "\"version\": 2");
+    test::put(f / "old.nutatio", text);
+    const auto old = pipeline::open(f / "old.nutatio");
+    REQUIRE(old.ok());
+    CHECK(old.value().scene.layer(id)->number("preroll") == Approx(0.75));
+    CHECK(pipeline::open(f / "s.nutatio").value().scene.layer(id)->number("preroll") == Approx(18));
 }
 
 TEST_CASE("colliders on joints keep strands out") {

@@ -224,6 +224,19 @@ TEST_CASE("what is arranged is saved, opened to the same bits, and handed off as
     const rig::Track handed =
         rig::bodyTrack(*out, fresh, {ours.actors[0].result->frames(), 24, 0, out->clips[static_cast<std::size_t>(fresh)].end});
     for (const int f : {0, 12, 40, 80}) CHECK(apart(handed, f, *ours.actors[0].result, f) < radians(0.2));
+    // A shot that is called as its clip goes out under a name of its own, and what its layers say names it.
+    scene::Scene namesake = s;
+    namesake.editShot().name = "Walk";
+    edit::addLayer(namesake, "strand", kOtterId, {"tail_02"});
+    namesake.layers.edit(namesake.layers.size() - 1).set("root", std::vector<std::string>{"nowhere"});
+    pipeline::BakeOptions own;
+    own.shot = namesake.shot().id;
+    const auto twice = pipeline::bake(namesake, own, folder / "twice.glb", evaluator, {});
+    REQUIRE(twice.ok());
+    CHECK(twice.value().clips[0].name == "Walk 2");
+    CHECK(test::read(folder / "twice.glb")->findClip("Walk 2") >= 0);
+    REQUIRE(twice.value().warnings.size() > 0);
+    CHECK(twice.value().warnings[0].rfind("shot \"Walk\", layer ", 0) == 0);
     // The source's clips are as they were.
     const int walk = out->findClip("Walk");
     const auto grid = rig::FrameGrid::covering(source->clips[0], 24);

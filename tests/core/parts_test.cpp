@@ -3,6 +3,7 @@
 #include <set>
 
 #include "demo/gltf_builder.h"
+#include "demo/shapes.h"
 #include "edit/edit.h"
 #include "edit/operations.h"
 #include "files/scene_file.h"
@@ -14,6 +15,7 @@
 #include "rig/roles.h"
 #include "scene/fit.h"
 #include "tests/support/rigs.h"
+#include "tests/support/zoo.h"
 
 using namespace nutatio;
 using test::kMocapFolder;
@@ -75,6 +77,72 @@ TEST_CASE("roles are told by names on rigs from many hands, and by shape where t
     }
 }
 
+TEST_CASE("four legs, head and tail are told by shape, however the file calls its joints, and though it lies") {
+    TempFolder f;
+    int tried = 0;
+    for (unsigned number = 4; number < 4 + 40 * test::kBuilds; number += test::kBuilds) {
+        const std::string said = test::writeAnimal(f / "a.glb", number);
+        if (said.find("without length") != std::string::npos || said.find("uneven") != std::string::npos) continue;
+        INFO(said);
+        ++tried;
+        const auto actor = test::read(f / "a.glb");
+        const rig::Roles r = rig::rolesOf(*actor);
+        REQUIRE(r.hasLegs());
+        REQUIRE(r.hasArms());
+        CHECK(r.fourLegged);
+        // As zoo.cpp numbers them: hips, spines, neck, head.
+        CHECK(r.hips == 0);
+        REQUIRE(r.spine.size() >= 3);
+        CHECK(r.head == static_cast<int>(r.spine.size()) + 1);
+        CHECK(r.tail.size() == 5);
+        for (const rig::Limb& l : r.legs) CHECK(actor->skeleton.joint(l.upper).parent == r.hips);
+        for (const rig::Limb& l : r.arms) CHECK(actor->skeleton.joint(l.upper).parent == r.spine.back());
+    }
+    CHECK(tried > 15);
+}
+
+TEST_CASE("a face is of the head, and joints that move nothing are no part") {
+    TempFolder f;
+    demo::GltfBuilder b;
+    demo::Surface skin;
+    std::vector<Vec3> at;
+    const auto joint = [&](const std::string& name, int parent, const Vec3& place, bool carries = true) {
+        Xform x;
+        x.t = parent < 0 ? place : Vec3(place - at[static_cast<std::size_t>(parent)]);
+        const int j = b.node(name, parent, x);
+        at.push_back(place);
+        if (!carries) return j;
+        demo::Surface box = demo::box(place, Vec3::Constant(0.05));
+        demo::bindTo(box, j);
+        skin.append(box);
+        return j;
+    };
+    const int hips = joint("hips", -1, {0, 0.9, 0}), spine = joint("spine", hips, {0, 1.1, 0}),
+              head = joint("head", spine, {0, 1.6, 0});
+    for (const auto& [side, x] : {std::pair{"_L", 0.1}, {"_R", -0.1}}) {
+        const std::string s = side;
+        const int thigh = joint("thigh" + s, hips, {x, 0.85, 0}), shin = joint("shin" + s, thigh, {x, 0.45, 0.02});
+        joint("foot" + s, shin, {x, 0.05, 0});
+        const int arm = joint("arm" + s, spine, {2 * x, 1.4, 0}), fore = joint("forearm" + s, arm, {4 * x, 1.4, 0});
+        joint("hand" + s, fore, {6 * x, 1.4, 0});
+    }
+    joint("jaw", head, {0, 1.55, 0.08});
+    int cape = spine;
+    for (int k = 0; k < 3; ++k) cape = joint("cape_0" + std::to_string(k + 1), cape, {0, 1.3 - 0.2 * k, -0.2}, false);
+    int tress = head;
+    for (int k = 0; k < 3; ++k) tress = joint("tress_0" + std::to_string(k + 1), tress, {0, 1.7 - 0.1 * k, -0.1});
+    b.mesh("body", skin);
+    b.writeGlb(f / "a.glb");
+    const auto actor = test::read(f / "a.glb");
+    const std::vector<rig::Part> parts = rig::suggestedParts(*actor);
+    CHECK_FALSE(find(parts, "cape"));
+    REQUIRE(find(parts, "tress"));
+    const rig::Part* face = find(parts, "head");
+    REQUIRE(face);
+    CHECK(std::find(face->joints.begin(), face->joints.end(), actor->skeleton.find("jaw")) != face->joints.end());
+    CHECK(std::none_of(parts.begin(), parts.end(), [](const rig::Part& p) { return p.name == "jaw"; }));
+}
+
 TEST_CASE("parts are suggested from names and skeleton, each joint once") {
     const auto otter = test::read(kOtterFile);
     const std::vector<rig::Part> parts = rig::suggestedParts(*otter);
@@ -96,10 +164,17 @@ TEST_CASE("parts are suggested from names and skeleton, each joint once") {
         for (int j : p.joints) CHECK(seen.insert(j).second);
     // What a hand holds is no part of the arm.
     for (int j : find(parts, "right arm")->joints) CHECK(otter->skeleton.label(j).find("pole") == std::string::npos);
-    // Without names the beast's chains are found still.
-    const auto beast = test::beastActor({1, false, false});
+    // Without names its chains are found still.
+    rig::Actor nameless = *otter;
+    std::vector<rig::Joint> joints = otter->skeleton.joints();
+    for (rig::Joint& j : joints) {
+        j.name.clear();
+        j.children.clear();
+    }
+    nameless.skeleton = rig::Skeleton(joints);
+    nameless.finish();
     int chains = 0;
-    for (const rig::Part& p : rig::suggestedParts(*beast)) chains += p.sort == rig::Sort::Chain && p.joints.size() >= 3;
+    for (const rig::Part& p : rig::suggestedParts(nameless)) chains += p.sort == rig::Sort::Chain && p.joints.size() >= 3;
     CHECK(chains >= 3);
 }
 

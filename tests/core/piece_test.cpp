@@ -302,7 +302,7 @@ TEST_CASE("a piece that is put where the animated pose goes pushes the strand ou
     scene::Scene s = limp();
     s.layers.edit(0).set("swing", 2.0);
     s.layers.edit(0).set("gravity", 0.0);
-    s.layers.edit(0).set("preroll", 24.0);
+    s.layers.edit(0).set("preroll", 1.0);
     const std::string id = edit::addPiece(s, "block");
     for (const auto& [setting, value] :
          {std::pair{"size_x", 0.3}, {"size_y", 1.4}, {"size_z", 0.3}, {"place_x", 0.1}, {"place_y", 0.0}, {"place_z", 0.1}})

@@ -2,10 +2,15 @@
 #include <catch2/catch.hpp>
 
 #include "edit/edit.h"
+#include "edit/operations.h"
 #include "files/scene_file.h"
 #include "layers/registry.h"
+#include "measure/check.h"
 #include "pipeline/bake.h"
 #include "pipeline/open.h"
+#include "rig/figure.h"
+#include "rig/mass.h"
+#include "rig/roles.h"
 #include "rig/surface.h"
 #include "tests/support/posed.h"
 #include "tests/support/rigs.h"
@@ -372,4 +377,94 @@ TEST_CASE("strokes are kept as strokes: saved, replayed, mirrored, handed off an
     auto strange = pipeline::open(f / "t.nutatio");
     REQUIRE_FALSE(strange.ok());
     CHECK_THAT(strange.error().text(), Catch::Contains("comb") && Catch::Contains("prepared[1]"));
+}
+
+TEST_CASE("how tall it is, is told, and gravity follows while the file's units stay") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
+    const std::string actor = s.actors[0].id;
+    const std::string fall = edit::addLayer(s, "fall", actor, {});
+    s.layer(fall)->set("lift", 0.5);
+    const auto touch = [&](const scene::Scene& scene) {
+        const auto e = test::evaluate(scene);
+        int frame = 0;
+        REQUIRE(std::sscanf(e.layer(fall)->said.c_str(), "touches first at frame %d", &frame) == 1);
+        return std::pair(frame, e.actors[0].result->at(skeleton(scene).find("root"), 3).t.y());
+    };
+    const auto own = touch(s);
+    REQUIRE(edit::carryOut(s, "stand-tall:metres=4").ok());
+    CHECK(s.actors[0].actor->height * scene::placementOf(s.actors[0]).metres == Approx(4));
+    // Half a metre takes as long to fall, and is less of the file's units.
+    const auto tall = touch(s);
+    CHECK(tall.first == own.first);
+    CHECK(std::abs(tall.second) < std::abs(own.second));
+    // Told anew it takes the place of what was told.
+    REQUIRE(edit::carryOut(s, "stand-tall:metres=2").ok());
+    CHECK(s.actors[0].preparations.size() == 1);
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    auto again = pipeline::open(f / "s.nutatio");
+    REQUIRE(again.ok());
+    CHECK(again.value().scene.actors[0].actor->metresPerUnit == Approx(2 / s.actors[0].actor->height));
+    pipeline::Evaluator e;
+    REQUIRE(pipeline::bake(s, {}, f / "o.glb", e, {}).ok());
+    const auto out = test::read(f / "o.glb");
+    CHECK(out->height == Approx(s.actors[0].actor->height));
+    CHECK(out->metresPerUnit == 1);
+    for (const char* wrong : {"stand-tall:metres=-1", "stand-tall:metres=1e9", "stand-tall:metres=tall"}) {
+        INFO(wrong);
+        CHECK_FALSE(edit::carryOut(s, wrong).ok());
+        CHECK(s.actors[0].preparations.size() == 1);
+    }
+    REQUIRE(edit::carryOut(s, "stand-tall:metres=0").ok());
+    CHECK(s.actors[0].preparations.empty());
+    CHECK(touch(s) == own);
+}
+
+TEST_CASE("a giant on two legs is told by the check, and stands as a person when that is mended") {
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
+    const std::string actor = s.actors[0].id;
+    for (const auto& [metres, likely] : {std::pair{3.86, 1.7}, {170.0, 1.7}, {18.0, 1.8}, {0.068, 1.7}, {5.9, 1.8}}) {
+        INFO(metres);
+        REQUIRE(edit::standTall(s, actor, metres).ok());
+        const auto found = measure::check(s);
+        const auto f = std::find_if(found.begin(), found.end(), [](const measure::Finding& x) { return x.kind == "unit"; });
+        REQUIRE(f != found.end());
+        REQUIRE(f->repair.size() == 1);
+        REQUIRE(edit::carryOut(s, f->repair[0]).ok());
+        CHECK(s.actors[0].actor->height * s.actors[0].actor->metresPerUnit == Approx(likely).epsilon(0.01));
+        const auto after = measure::check(s);
+        CHECK(std::none_of(after.begin(), after.end(), [](const measure::Finding& x) { return x.kind == "unit"; }));
+    }
+}
+
+TEST_CASE("what a joint is, is told where it is found wrong, saved, and taken back") {
+    TempFolder f;
+    scene::Scene s = test::sceneWith(test::read(kOtterFile));
+    const std::string actor = s.actors[0].id;
+    const auto roles = [&] { return rig::rolesOf(*s.actors[0].actor); };
+    const rig::Roles found = roles();
+    REQUIRE(edit::carryOut(s, "tell-role:joint=neck,role=head").ok());
+    CHECK(roles().head == skeleton(s).find("neck"));
+    // One head: said of another joint it is no longer said of this one.
+    REQUIRE(edit::carryOut(s, "tell-role:joint=chest,role=head").ok());
+    CHECK(roles().head == skeleton(s).find("chest"));
+    CHECK(s.actors[0].preparations.size() == 1);
+    // A limb is told by its top, or by its end.
+    for (const char* joint : {"upper_arm_L", "hand_L"}) {
+        REQUIRE(edit::tellRole(s, actor, joint, "left leg").ok());
+        CHECK(roles().legs[0].end == skeleton(s).find("hand_L"));
+        CHECK_FALSE(roles().arms[0].found());
+    }
+    REQUIRE(files::writeScene(s, f / "s.nutatio").ok());
+    CHECK(pipeline::open(f / "s.nutatio").value().scene.actors[0].actor->told == s.actors[0].actor->told);
+    CHECK_FALSE(edit::tellRole(s, actor, "chest", "wheel").ok());
+    CHECK_FALSE(edit::tellRole(s, actor, "nobody", "head").ok());
+    for (const char* joint : {"chest", "hand_L"}) REQUIRE(edit::tellRole(s, actor, joint, "").ok());
+    CHECK(roles().head == found.head);
+    CHECK(roles().arms[0].chain == found.arms[0].chain);
+    // What is not of the body weighs nothing, and is no segment of it.
+    REQUIRE(edit::tellRole(s, actor, "tail_01", "not of the body").ok());
+    const int tail = skeleton(s).find("tail_05");
+    CHECK(rig::massesOf(*s.actors[0].actor).share[static_cast<std::size_t>(tail)] == 0);
+    CHECK(rig::figureOf(*s.actors[0].actor)->find(tail) < 0);
 }

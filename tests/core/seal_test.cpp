@@ -21,7 +21,7 @@ struct Sealable {
         test::play(scene, "Turn and stop");
         scene.editShot().loop = scene::Loop::Once;
         body = test::addLayer(scene, "ragdoll", {}, {{"swing", 4.0}, {"preroll", 0.0}});
-        tail = test::addLayer(scene, "strand", {"tail_01"}, {{"preroll", 12.0}});
+        tail = test::addLayer(scene, "strand", {"tail_01"}, {{"preroll", 0.5}});
     }
 };
 

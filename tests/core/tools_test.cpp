@@ -299,7 +299,7 @@ TEST_CASE("feels: enough of them, each within its table, each moving in its own 
 
 TEST_CASE("a feel is applied, recognised, saved and read, a broken one says where") {
     scene::Scene s = test::otterScene();
-    test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 10.0}, {"felt_turn", 0.5}});
+    test::addLayer(s, "strand", {"tail_01"}, {{"preroll", 0.416667}, {"felt_turn", 0.5}});
     test::keyed(s, test::layerAt(s), "swing", {{0, 1.0}, {5, 2.0}});
     test::keyed(s, test::layerAt(s), "mix", {{0, 1.0}, {5, 0.5}});
     scene::Layer& l = s.layers.edit(0);
@@ -309,7 +309,7 @@ TEST_CASE("a feel is applied, recognised, saved and read, a broken one says wher
     layers::applyFeel(whip, s, l.id);
     CHECK(layers::hasFeel(l, whip));
     CHECK(l.number("swing") == 1.1);
-    CHECK(l.number("preroll") == 10.0);  // when it starts is no feel
+    CHECK(l.number("preroll") == 0.416667);  // when it starts is no feel
     CHECK(l.number("felt_turn") == 0.5);
     CHECK(l.list("root") == std::vector<std::string>{"tail_01"});
     CHECK(s.shot().keysOf(test::layerAt(s), "swing") == nullptr);
@@ -397,7 +397,7 @@ TEST_CASE("in the shot, a part lags behind the body as a spring behind what carr
                             {"bounces", bounces},
                             {"move", std::string("xyz")},
                             {"turn", std::string()},
-                            {"preroll", 200.0}});
+                            {"preroll", 8.33333}});
             const auto e = test::evaluate(s);
             const measure::InShot got = measure::inShot(*s.actors[0].actor, *e.actors[0].body, *e.actors[0].result);
             const double r = 0.5 / swing, d = 2 * physics::dampingRatio(bounces) * r;

@@ -57,6 +57,12 @@ class Animal {
         if (axes == 1) m_root.s = Vec3(-1, 1, 1), say("mirrored");
         if (axes == 2) m_root.s = Vec3(1, 1.4, 0.8), say("uneven scale");
         if (one(3)) m_unit = 100, say("centimetres"), m_root.s *= one(2) ? 0.01 : 1;
+        if (m_unit == 1 && one(4)) m_unit = 39.37, say("inches");
+        if (axes > 2 && one(4)) {
+            m_root.r = fromRotationVector(Vec3(0, radians(180), 0));
+            say("facing away");
+        }
+        if (build != 10 && build != 11) dress();
         m_clips = below(5);
         static constexpr const char* kClips[] = {"no clip", "a clip of one frame", "two clips", "two clips", "a still clip"};
         say(kClips[m_clips]);
@@ -159,6 +165,35 @@ class Animal {
             }
         chain("tail", 0, hips, Vec3(0, 0.75, -0.5 * length - 0.1), Vec3(0, -0.02, -0.12), 5);
     }
+    /// What riggers and tailors add.
+    void dress() {
+        const auto joint = [&](const std::string& stem, int side) {
+            for (std::size_t k = 0; k < m_bones.size(); ++k)
+                if (m_bones[k].stem == stem && m_bones[k].side == side) return static_cast<int>(k);
+            return -1;
+        };
+        if (one(3)) {
+            say("twist helpers and goals for the feet");
+            for (int side : {1, -1}) {
+                for (const char* stem : {"thigh", "upper_arm"})
+                    if (const int up = joint(stem, side); up >= 0)
+                        add(std::string(stem) + "_twist", side, up, at(up).place + Vec3(0, -0.1, 0), 0.04);
+                if (const int foot = joint("foot", side); foot >= 0) add("ik_foot", side, -1, at(foot).place, 0);
+            }
+        }
+        if (const int hips = joint("hips", 0); hips >= 0 && one(3)) {
+            say("a dress");
+            for (int k = 0; k < 6; ++k) {
+                const double a = 2 * kPi * k / 6;
+                chain("skirt" + std::to_string(k), 0, hips, at(hips).place + Vec3(0.16 * std::sin(a), -0.05, 0.16 * std::cos(a)),
+                      Vec3(0.05 * std::sin(a), -0.2, 0.05 * std::cos(a)), 3, 0.03);
+            }
+        }
+        if (const int hand = joint("hand", -1); hand >= 0 && one(3)) {
+            say("a sword in one hand");
+            chain("sword", 0, hand, at(hand).place + Vec3(-0.05, 0, 0.1), Vec3(0, 0.05, 0.3), 2, 0.02);
+        }
+    }
     void make(unsigned build) {
         switch (build) {
             case 0:
@@ -252,6 +287,7 @@ class Animal {
 
     demo::Surface skinOf(std::size_t k) const {
         const Bone& b = m_bones[k];
+        if (!(b.thick > 0)) return {};
         Vec3 end = b.place;
         for (const Bone& child : m_bones)
             if (child.parent == static_cast<int>(k)) end = child.place;

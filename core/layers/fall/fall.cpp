@@ -15,14 +15,16 @@
 #include "rig/figure.h"
 #include "rig/figure_limits.h"
 #include "rig/mass.h"
+#include "rig/outer.h"
+#include "rig/roles.h"
 #include "scene/items.h"
 
 namespace nutatio::layers::fall {
 
-// The carrier is one rigid segment (physics/articulated.h) about the body's centre of mass, with corners where the posed mesh
-// reaches farthest in 26 directions. With C its motion since the fall began, every root goes to C X. Its outline is that of the
-// pose at the first touch, which the fall itself decides: it is run with the outline of the pose that it begins with, then with
-// that of the pose at its touch, until the touch stays where it is. Where the airborne stretch of the animation is held or goes
+// The carrier is one rigid segment (physics/articulated.h) about the body's centre of mass. With C its motion since the fall
+// began, every root goes to C X. Its corners are the outermost points of the mesh as the animation has it, frame by frame: what
+// it bends, stretches or draws in while it lies is met too. The centre goes along with the animated one where that has gone
+// kMostOff of its size, so that the weight is where the body is. Where the airborne stretch of the animation is held or goes
 // round, what plays at frame f is take-off + (f - start) or that modulo the stretch before the touch, and landing + (f - touch)
 // after it.
 
@@ -151,10 +153,24 @@ bool retimes(const scene::Layer& layer) {
     return layer.text("air") != "plays on";
 }
 
+/// A root that a skinned mesh stands on and nothing hangs on goes nowhere by itself: the skin is where its joints are.
+bool bearsSkinAlone(const rig::Actor& actor, int root) {
+    return actor.skeleton.joint(root).children.empty() && !actor.isSkinJoint[static_cast<std::size_t>(root)] &&
+           std::any_of(actor.instances->begin(), actor.instances->end(),
+                       [&](const rig::MeshInstance& i) { return i.joint == root && i.skin >= 0; });
+}
+
+/// The roots of what hangs together with the joints that are named. A body goes as a whole, with what is in its hands and on
+/// roots of its own; a prop alone.
 std::vector<int> rootsOf(const rig::Actor& actor, const scene::Layer& layer) {
     std::vector<int> out;
+    const std::vector<int> carriers = rig::carriersOf(actor.skeleton, rig::rolesOf(actor));
+    const auto carries = [&](int root) {
+        return std::any_of(carriers.begin(), carriers.end(), [&](int j) { return rootOf(actor.skeleton, j) == root; });
+    };
     for (const std::string& name : layer.list("joint")) {
         const int root = rootOf(actor.skeleton, actor.skeleton.find(name));
+        if (carries(root) || bearsSkinAlone(actor, root)) return actor.skeleton.roots();
         if (std::find(out.begin(), out.end(), root) == out.end()) out.push_back(root);
     }
     return out.empty() ? actor.skeleton.roots() : out;
@@ -193,7 +209,12 @@ class Falling {
           m_s(*context.settings),
           m_roots(rootsOf(context.actor, context.layer)),
           m_masses(rig::massesOf(context.actor)),
-          m_n(below.frames()) {
+          m_n(below.frames()),
+          m_falls(static_cast<std::size_t>(context.actor.skeleton.size())) {
+        for (int root : m_roots)
+            for (int j : context.actor.skeleton.subtree(root)) m_falls[static_cast<std::size_t>(j)] = true;
+        for (const rig::OuterPoint& p : *rig::outerPointsOf(context.actor))
+            if (m_falls[static_cast<std::size_t>(p.joint)]) m_points.push_back(p);
         const double fps = below.grid().fps;
         m_from = context.spans.empty() ? 0 : within(static_cast<int>(std::lround(context.spans.front().from * fps)), 0, m_n - 1);
         m_to = context.spans.empty() ? m_n - 1
@@ -201,16 +222,7 @@ class Falling {
         readColliders();
     }
 
-    /// Runs until the touch is found where it was.
-    void run() {
-        int touch = -1;
-        for (int turn = 0; turn < kTurns; ++turn) {
-            const int shown = turn == 0 || touch < 0 ? m_from : playedAt(touch, touch);
-            simulate(outlineOf(shown));
-            if (m_touch == touch) break;
-            touch = m_touch;
-        }
-    }
+    void run() { simulate(); }
 
     Filtered made() const {
         Filtered out;
@@ -245,7 +257,9 @@ class Falling {
     }
 
   private:
-    static constexpr int kTurns = 4, kRate = 240, kBlend = 3;
+    static constexpr int kRate = 240, kBlend = 3;
+    static constexpr double kMostOff = 0.02;  // sizes
+    static constexpr double kRises = 0.5;     // [s]
     struct Met {
         ResolvedPtr settings;
         int anchor = 0;
@@ -295,52 +309,66 @@ class Falling {
         return now;
     }
 
-    Outline outlineOf(int frame) const {
-        std::vector<Xform> pose;
+    /// What the pose of a frame reaches, as it is played; before the touch is known, as if there were none. `down`: the way that
+    /// is down for what is turned so far.
+    Outline outlineAt(int frame, const Vec3& down) const {
+        const rig::Skeleton& skeleton = m_c.actor.skeleton;
+        std::vector<Xform> pose(static_cast<std::size_t>(skeleton.size()));
         std::vector<Affine> worlds;
-        m_below.pose(frame, pose);
-        rig::worldTransforms(m_c.actor.skeleton, pose, worlds);
+        for (int j = 0; j < skeleton.size(); ++j) pose[static_cast<std::size_t>(j)] = poseOf(j, frame);
+        rig::worldTransforms(skeleton, pose, worlds);
         const scene::Placement& p = m_c.placement;
-        Outline out;
-        out.centre = p.toWorld(rig::centreOfMass(m_masses, worlds));
         std::vector<Vec3> all;
-        rig::PosedVertices posed;
-        for (const rig::MeshInstance& instance : *m_c.actor.instances) {
-            const rig::Mesh& mesh = m_c.actor.meshes[static_cast<std::size_t>(instance.mesh)];
-            for (const rig::Primitive& prim : mesh.primitives) {
-                rig::poseVertices(m_c.actor, instance, prim, worlds, mesh.weights, posed);
-                for (const Vec3f& v : posed.positions) all.push_back(p.toWorld(v.cast<double>()));
+        for (const rig::OuterPoint& o : m_points) all.push_back(p.toWorld(worlds[static_cast<std::size_t>(o.joint)].apply(o.at)));
+        if (all.empty()) addSegments(worlds, all);
+        Outline out;
+        Eigen::AlignedBox3d box;
+        for (const Vec3& v : all) box.extend(v);
+        // A part of the actor has no masses of its own: its middle serves.
+        const bool whole = m_roots.size() == skeleton.roots().size();
+        out.centre = whole || all.empty() ? p.toWorld(rig::centreOfMass(m_masses, worlds)) : Vec3(box.center());
+        constexpr std::size_t kMost = 48, kMostBelow = 24;
+        constexpr double kSlack = 0.003, kBelow = 0.03, kSlackBelow = 0.001;  // of what it measures
+        const double size = all.empty() ? 1 : box.diagonal().norm();
+        for (std::size_t k : rig::outermost(all, kMost, kSlack * size)) out.points.push_back(all[k]);
+        // What it may stand on: the outermost of what is near its lowest, level.
+        double low = -1e300;
+        for (const Vec3& v : all) low = std::max(low, v.dot(down));
+        std::vector<std::size_t> near;
+        std::vector<Vec3> level;
+        for (std::size_t k = 0; k < all.size(); ++k)
+            if (all[k].dot(down) > low - kBelow * size) {
+                near.push_back(k);
+                level.push_back(all[k] - (0.9 * all[k].dot(down)) * down);
             }
-        }
-        std::vector<std::pair<Vec3, double>> balls;
-        if (all.empty()) {
-            std::vector<Affine> rest;
-            rig::worldTransforms(m_c.actor.skeleton, m_c.actor.restPose(), rest);
-            for (const rig::FigureSegment& g : rig::figureOf(m_c.actor)->segments) {
-                const auto j = static_cast<std::size_t>(g.joint);
-                const Quat turn = rig::turnFromRest(worlds[j], rest[j]);
-                for (const Vec3& end : {g.endA, g.endB})
-                    balls.emplace_back(p.toWorld(worlds[j].t + turn * (end - g.at)), p.metres * g.radius);
-            }
-        }
-        for (int k = 0; k < 27; ++k) {
-            const Vec3 way(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-            if (way.isZero()) continue;
-            const Vec3 d = way.normalized();
-            Vec3 best = out.centre;
-            double most = -1e300;
-            for (const Vec3& v : all)
-                if (v.dot(d) > most) most = v.dot(d), best = v;
-            for (const auto& [at, radius] : balls)
-                if (at.dot(d) + radius > most) most = at.dot(d) + radius, best = at + radius * d;
-            out.points.push_back(best);
-        }
+        for (std::size_t k : rig::outermost(level, kMostBelow, kSlackBelow * size)) out.points.push_back(all[near[k]]);
         return out;
     }
 
-    void simulate(const Outline& outline) {
-        // The pose that is touched with hangs about its own centre; where it begins is that of the first pose.
-        const Vec3 start = outlineOf(playedAt(m_from, -1)).centre;
+    /// Without a mesh: the segments that it would have, as balls at their ends.
+    void addSegments(const std::vector<Affine>& worlds, std::vector<Vec3>& all) const {
+        const scene::Placement& p = m_c.placement;
+        std::vector<Affine> rest;
+        rig::worldTransforms(m_c.actor.skeleton, m_c.actor.restPose(), rest);
+        for (const rig::FigureSegment& g : rig::figureOf(m_c.actor)->segments) {
+            const auto j = static_cast<std::size_t>(g.joint);
+            if (!m_falls[j]) continue;
+            const Quat turn = rig::turnFromRest(worlds[j], rest[j]);
+            for (const Vec3& end : {g.endA, g.endB})
+                for (const Vec3& way :
+                     {Vec3(1, 0, 0), Vec3(-1, 0, 0), Vec3(0, 1, 0), Vec3(0, -1, 0), Vec3(0, 0, 1), Vec3(0, 0, -1)})
+                    all.push_back(p.toWorld(worlds[j].t + turn * (end - g.at)) + p.metres * g.radius * way);
+        }
+        for (std::size_t j = 0; j < m_falls.size() && all.empty(); ++j)
+            if (m_falls[j]) all.push_back(p.toWorld(worlds[j].t));
+    }
+
+    void simulate() {
+        m_touch = -1;
+        m_speed = 0;
+        const Vec3 below = -Vec3::UnitY();
+        const Outline outline = outlineAt(m_from, below);
+        const Vec3 start = outline.centre;
         physics::ArticulatedDef def;
         Eigen::AlignedBox3d box;
         for (const Vec3& v : outline.points) box.extend(v);
@@ -351,7 +379,7 @@ class Falling {
         s.centre = start;
         s.joint = s.endA = s.endB = start;
         s.radius = 0.5 * std::max(1e-6, sides.minCoeff());
-        for (const Vec3& v : outline.points) s.corners.push_back(start + v - outline.centre);
+        for (const Vec3& v : outline.points) s.corners.push_back(v);
         s.edged = true;
         const Vec3 d = sides.cwiseAbs2();
         Vec3 moments = s.mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
@@ -360,6 +388,7 @@ class Falling {
         if (m_s.text("turns") != "rolls") moments *= 1e6;
         s.inertia = moments.asDiagonal();
         def.segments.push_back(std::move(s));
+        const double size = def.size;
         physics::Articulated body(std::move(def));
         body.setGravity(Vec3(0, -kEarthGravity * m_s.at("gravity"), 0));
         const double fps = m_below.grid().fps, dt = 1 / fps;
@@ -372,12 +401,23 @@ class Falling {
         const Vec3 from = start + Vec3(0, m_s.at("lift"), 0);
         body.start(std::vector<Vec3>{from}, std::vector<Quat>{Quat::Identity()}, std::vector<Vec3>{m_s.at("speed") * way},
                    std::vector<Vec3>{spin}, h);
-        m_touch = -1;
-        m_speed = 0;
+        // What stands in the floor as it begins rises out of it over a while: thrown out, it would fall over.
+        double low = 1e300;
+        for (const Vec3& v : outline.points) low = std::min(low, v.y() + m_s.at("lift"));
+        m_deep = outline.points.empty() ? 0 : std::max(0.0, m_s.at("floor") - low);
         m_path.assign(1, {from, Quat::Identity()});
         m_start = start;
+        Vec3 centre = start;  // that the weight hangs about, in the animation
         for (int f = m_from + 1; f <= m_to; ++f) {
             if (m_cancel.asked()) throw Cancelled{};
+            const Outline now = outlineAt(f, body.turn(0).conjugate() * below);
+            if ((now.centre - centre).norm() > kMostOff * size) {
+                body.moveCentre(0, body.turn(0) * (now.centre - centre));
+                centre = now.centre;
+            }
+            std::vector<Vec3> corners;
+            for (const Vec3& v : now.points) corners.push_back(v - centre);
+            body.setCorners(0, std::move(corners));
             for (int k = 0; k < steps; ++k) {
                 meet(body, f, static_cast<double>(k) / steps, dt);
                 const double speed = body.velocity(0).norm();
@@ -387,7 +427,7 @@ class Falling {
                     m_speed = speed;
                 }
             }
-            m_path.push_back({body.place(0), body.turn(0)});
+            m_path.push_back({body.place(0) + body.turn(0) * (start - centre), body.turn(0)});
         }
     }
 
@@ -396,7 +436,7 @@ class Falling {
         surfaces.resize(1 + m_met.size());
         physics::Body& floor = surfaces[0].body;
         floor.kind = physics::Body::Kind::Plane;
-        floor.a = Vec3(0, m_s.at("floor"), 0);
+        floor.a = Vec3(0, m_s.at("floor") - m_deep * (1 - eased(std::min(1.0, (f - 1 + u - m_from) * dt / kRises))), 0);
         floor.friction = m_s.at("friction");
         surfaces[0].bounce = m_s.at("bounce");
         for (std::size_t k = 0; k < m_met.size(); ++k) {
@@ -431,11 +471,14 @@ class Falling {
     std::vector<int> m_roots;
     rig::Masses m_masses;
     int m_n, m_from = 0, m_to = 0;
+    std::vector<char> m_falls;              // by joint
+    std::vector<rig::OuterPoint> m_points;  // of the mesh that it carries
     std::vector<Met> m_met;
     Vec3 m_start = Vec3::Zero();
     std::vector<std::pair<Vec3, Quat>> m_path;  // of the centre, from the frame that it begins at
     int m_touch = -1;
     double m_speed = 0;
+    double m_deep = 0;  // [m] under the floor as it begins
 };
 
 Filtered filter(const LayerContext& context, const rig::Track& below, const Cancel& cancel) {

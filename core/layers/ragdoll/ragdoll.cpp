@@ -35,7 +35,7 @@ constexpr SettingSpec bounces() {
 constexpr SettingSpec preroll() {
     SettingSpec s = kPrerollRow;
     s.start = 0;
-    s.help = "Frames it is simulated before frame 1: of the loop's end when the shot loops, of the first pose otherwise.";
+    s.help = "How long it is simulated before frame 1: through the loop's end when the shot loops, in the first pose otherwise.";
     s.more = "More: settled at frame 1. 0: begins in the animated pose.";
     return s;
 }
@@ -79,6 +79,13 @@ constexpr SettingSpec kSettings[] = {
      .keyable = true,
      .together = true,
      .group = "Weight"},
+    {.id = "landing",
+     .label = "When it lands",
+     .type = SettingType::Choice,
+     .help = "Whether it goes limp at the first touch after a while in the air, as over a Fall or a jump, until it recovers.",
+     .feel = false,
+     .together = true,
+     .choices = "keeps its strength|goes limp"},
     {.id = "carried",
      .label = "Weight carried",
      .unit = Unit::Share,

@@ -21,11 +21,16 @@ using Starts = Doing::Starts;
 constexpr double kLetsGo = 0.2;        // [s]
 constexpr double kTurnsToLook = 0.25;  // [s] at least
 constexpr double kLegsGive = 0.9;      // of their strength, while they extend
+constexpr double kNotYet = -1, kUpAgain = -2;
 
 }  // namespace
 
 BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Anchors& anchors)
-    : m_figure(figure), m_placement(context.placement), m_fps(context.settings->fps()), m_limp(figure.segments.size(), 0.0) {
+    : m_figure(figure),
+      m_placement(context.placement),
+      m_fps(context.settings->fps()),
+      m_limp(figure.segments.size(), 0.0),
+      m_limpWhenItLands(context.settings->text("landing") == "goes limp") {
     m_size = figure.height * context.placement.metres;
     for (const LayerContext::Act& a : context.acts) {
         Act act;
@@ -76,8 +81,23 @@ void BodyActs::reset() {
         if (a.legs) a.legs->reset();
     }
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
-    m_freed = 0;
+    m_freed = m_aloft = 0;
+    m_landed = kNotYet;
     m_recovering.reset();
+}
+
+/// A touch after a while in the air lets all of it go; what recovers may land again.
+void BodyActs::land(double time, double dt, const physics::OneBody& body) {
+    constexpr double kAloft = 0.12;  // [s]: longer than a step is off the ground
+    bool touches = false;
+    for (std::size_t i = 0; i < body.size(); ++i) touches = touches || body.touches(i);
+    if (m_recovering && m_landed >= 0) m_landed = kUpAgain;
+    if (m_landed < 0 && touches && m_aloft >= kAloft - 1e-9) m_landed = time;
+    m_aloft = touches ? 0 : m_aloft + dt;
+    if (m_landed < 0) return;
+    const double limp = eased(std::min(1.0, (time - m_landed + dt) / kLetsGo));
+    for (double& l : m_limp) l = std::max(l, limp);
+    m_freed = std::max(m_freed, limp);
 }
 
 /// The far end of what acts: a hand's palm, a head's middle.
@@ -245,7 +265,16 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         }
         if (act.asks.what == What::Reach && act.past >= std::max(ease, 2 * dt) && act.weight > 0.99 * act.asks.strength.at(frame))
             act.off = std::max(act.off, (handOf(body, act.segments.front()) - act.targetBefore).norm());
+        if (act.asks.what == What::Look && act.past >= std::max(ease, kTurnsToLook) + dt &&
+            act.weight > 0.99 * act.asks.strength.at(frame)) {
+            const std::size_t looks = *std::max_element(act.segments.begin(), act.segments.end());
+            const Vec3 way = act.targetBefore - body.place(looks),
+                       forward = body.turn(looks) * (m_placement.turn * m_figure.forward);
+            if (way.norm() > 1e-6 * m_size)
+                act.off = std::max(act.off, std::acos(std::clamp(forward.normalized().dot(way.normalized()), -1.0, 1.0)));
+        }
     }
+    if (m_limpWhenItLands) land(time, dt, body);
 }
 
 void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
@@ -311,6 +340,7 @@ void BodyActs::appendState(State& out) const {
         for (double c : a.turn.coeffs()) out.push_back(c);
         if (a.legs) a.legs->appendState(out);
     }
+    out.insert(out.end(), {m_aloft, m_landed});
 }
 
 const double* BodyActs::takeState(const double* from) {
@@ -326,6 +356,8 @@ const double* BodyActs::takeState(const double* from) {
         for (double& c : a.turn.coeffs()) c = *from++;
         if (a.legs) from = a.legs->takeState(from);
     }
+    m_aloft = *from++;
+    m_landed = *from++;
     return from;
 }
 
@@ -337,11 +369,18 @@ std::vector<std::string> BodyActs::remarks() const {
             std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for", a.name.c_str(), 100 * a.off);
             out.emplace_back(text);
         }
+        if (a.asks.what == What::Look && a.off > radians(5)) {
+            char text[160];
+            std::snprintf(text, sizeof text, "\"%s\" looks up to %.0f degrees past what it looks at", a.name.c_str(),
+                          degrees(a.off));
+            out.emplace_back(text);
+        }
         if (a.legs)
             if (const std::string less = a.legs->shortfall(m_size); !less.empty()) out.push_back("\"" + a.name + "\" " + less);
         if (a.asks.starts != Starts::OnTime && !a.spans.empty() && a.begun < 0 && !a.over)
             out.push_back("\"" + a.name + "\" is never due in this shot");
     }
+    if (m_limpWhenItLands && m_landed == kNotYet) out.push_back("it does not land in this shot, or is not in the air before");
     return out;
 }
 

@@ -15,7 +15,7 @@ class BodyActs {
   public:
     BodyActs(const LayerContext& context, const rig::Figure& figure, Anchors& anchors);
 
-    bool none() const { return m_acts.empty(); }
+    bool none() const { return m_acts.empty() && !m_limpWhenItLands; }
     /// Nothing is under way.
     void reset();
     /// To a frame: begins what is due, after the anchors were updated. `bodies`: where the colliders stand by id.
@@ -64,12 +64,13 @@ class BodyActs {
         double past = 0, length = 0;  // [s] since it began, and until it ends
         Vec3 target = Vec3::Zero(), targetBefore = Vec3::Zero();
         Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
-        double off = 0;  // how far from where it should be at most, once it is in [m]
+        double off = 0;  // how far from where it should be at most, once it is in [m]; of a look [rad]
     };
     void place(Act& act, int frame, const Anchors& anchors, const physics::OneBody& body,
                const std::vector<std::pair<std::string, physics::Body>>& bodies) const;
     bool due(const Act& act, std::size_t number, const physics::OneBody& body) const;
     void begin(Act& act, int frame, double dt, physics::OneBody& body);
+    void land(double time, double dt, const physics::OneBody& body);
     LegsAsked askedOf(const Act& act, int frame, double dt) const;
     /// What a leap makes of the body's turning.
     Vec3 turnBy(const Act& act, const physics::OneBody& body) const;
@@ -82,6 +83,8 @@ class BodyActs {
     std::vector<Act> m_acts;
     std::vector<double> m_limp;
     double m_freed = 0;
+    bool m_limpWhenItLands;
+    double m_aloft = 0, m_landed = -1;  // [s] without a touch; when it landed, below 0: it did not yet, or is up again
     std::optional<double> m_recovering;
     double m_recoverSeconds = 0;
     double m_size = 1, m_weight = 1;     // [m], [N]
