@@ -99,6 +99,7 @@ CheckFace::CheckFace(Document& document, Session& session, Checker& checker, QWi
     auto* tall = new TallRow(document, session);
     m_layout->addWidget(tall);
     connect(tall, &TallRow::said, this, &CheckFace::said);
+    connect(tall, &TallRow::grown, this, [this] { Q_EMIT commandWanted(QStringLiteral("frame")); });
     connect(&checker, &Checker::changed, this, &CheckFace::rebuild);
     connect(&session, &Session::spotChanged, this, [this] {
         if (!m_session.spot()) m_chosen.clear();
@@ -278,6 +279,8 @@ void CheckFace::repair(const measure::Finding& f) {
             return;
         }
     m_document.edit(tr("Mend: %1").arg(QString::fromStdString(f.kind)), [&](scene::Scene& s) { s = mended; });
+    // What is of another size, or lay, is no longer where the camera looks.
+    if (f.kind == "unit" || f.kind == "up-axis") Q_EMIT commandWanted(QStringLiteral("frame"));
     Q_EMIT said(tr("Mended; Ctrl+Z takes it back."));
 }
 

@@ -45,6 +45,7 @@ class CheckFace : public QWidget {
   Q_SIGNALS:
     void titleChanged(const QString& title);
     void said(const QString& sentence);
+    void commandWanted(const QString& id);
 
   private:
     void rebuild();

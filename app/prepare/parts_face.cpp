@@ -100,7 +100,7 @@ void PartsFace::layRoles(const scene::ActorEntry& a) {
             attempt(tr("%1 of %2").arg(words, qs(joint)), [&](scene::Scene& s) { return edit::tellRole(s, id, joint, as); });
         };
         if (!chosen.empty() && (names.empty() || chosen.front() != names.front()))
-            r->addButton(QStringLiteral("tell"), tr("Is selected"), tr("It is %1, which is selected").arg(qs(chosen.front())),
+            r->addButton(QStringLiteral("tell"), tr("Take selected"), tr("It is %1, which is selected").arg(qs(chosen.front())),
                          [tell, chosen, role = std::string(role)] { tell(chosen.front(), role); });
         else if (told != a.actor->told.end())
             r->addButton(QStringLiteral("untell"), tr("As found"), tr("Takes back what was said of it"),

@@ -77,10 +77,12 @@ void TallRow::typed() {
     scene::Scene next = m_document.scene();
     const auto done = none || value ? edit::standTall(next, m_actor, none ? 0 : *value)
                                     : Result<Done>(refused("\"" + m_field->text().toStdString() + "\" is no height"));
-    if (done)
+    if (done) {
         m_document.edit(tr("How tall %1 is").arg(QString::fromStdString(m_actor)), [&](scene::Scene& s) { s = next; });
-    else
+        Q_EMIT grown();
+    } else {
         Q_EMIT said(QString::fromStdString(done.error().sentence));
+    }
     refresh();
 }
 

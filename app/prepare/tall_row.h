@@ -17,6 +17,8 @@ class TallRow : public QWidget {
 
   Q_SIGNALS:
     void said(const QString& sentence);
+    /// It is of another size in the world now.
+    void grown();
 
   private:
     void refresh();

@@ -240,7 +240,7 @@ void Roster::addParts(const scene::ActorEntry& a, QTreeWidgetItem* top) {
     }
     // Until somebody says what the parts are, names tell.
     if (a.parts.empty())
-        for (const rig::Part& p : rig::partsOf(k)) all.push_back({p.name, p.joints, {}});
+        for (const rig::Part& p : rig::partsOf(*a.actor)) all.push_back({p.name, p.joints, {}});
     for (const Shown& p : all) {
         if (!parts) {
             parts = new QTreeWidgetItem(top);

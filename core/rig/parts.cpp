@@ -53,6 +53,27 @@ std::string sided(int side, std::string_view what) {
 
 }  // namespace
 
+namespace {
+
+/// Whether joints move any of the mesh; all do where there is none.
+class Moves {
+  public:
+    explicit Moves(const Actor& actor) : m_actor(actor), m_carried(carriedBy(actor)) {
+        m_meshed = std::any_of(m_carried->begin(), m_carried->end(), [](double c) { return c > 0; });
+    }
+    bool any(const std::vector<int>& joints) const {
+        return !m_meshed ||
+               std::any_of(joints.begin(), joints.end(), [&](int j) { return carriedBelow(m_actor, *m_carried, j) > 0; });
+    }
+
+  private:
+    const Actor& m_actor;
+    std::shared_ptr<const std::vector<double>> m_carried;
+    bool m_meshed;
+};
+
+}  // namespace
+
 std::string_view sortName(Sort sort) {
     return kSorts[static_cast<std::size_t>(sort)];
 }
@@ -86,6 +107,12 @@ std::vector<Part> partsOf(const Skeleton& s) {
     return all;
 }
 
+std::vector<Part> partsOf(const Actor& actor) {
+    std::vector<Part> all = partsOf(actor.skeleton);
+    std::erase_if(all, [moves = Moves(actor)](const Part& p) { return !moves.any(p.joints); });
+    return all;
+}
+
 std::vector<Part> suggestedParts(const Actor& actor) {
     const Skeleton& s = actor.skeleton;
     const std::vector<Words> words = wordsOf(s);
@@ -93,16 +120,13 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     std::vector<char> taken(static_cast<std::size_t>(s.size()), false);
     std::vector<Part> out;
     std::set<std::string> names;
-    const std::shared_ptr<const std::vector<double>> carried = carriedBy(actor);
-    const bool meshed = std::any_of(carried->begin(), carried->end(), [](double c) { return c > 0; });
+    const Moves moves(actor);
     const auto add = [&](std::string name, std::vector<int> joints, Sort sort) {
         std::erase_if(joints, [&](int j) { return taken[static_cast<std::size_t>(j)]; });
         if (joints.empty()) return;
         // What moves nothing is no part: a cape's joints in a file without its cape.
         const bool body = sort == Sort::Limb || sort == Sort::Spine || sort == Sort::Head;
-        if (meshed && !body &&
-            std::none_of(joints.begin(), joints.end(), [&](int j) { return carriedBelow(actor, *carried, j) > 0; }))
-            return;
+        if (!body && !moves.any(joints)) return;
         for (int j : joints) taken[static_cast<std::size_t>(j)] = true;
         const std::string stem = name;
         for (int n = 2; !names.insert(name).second; ++n) name = stem + " " + std::to_string(n);
@@ -139,8 +163,8 @@ std::vector<Part> suggestedParts(const Actor& actor) {
         // The face is of it: nobody wants a jaw that swings.
         for (int j : s.subtree(roles.head))
             if (j != roles.head && says(words[static_cast<std::size_t>(j)],
-                     " jaw mouth chin muzzle snout lip lips eye eyes eyelid lid brow eyebrow teeth "
-                     "tooth mandible maxilla beak bill face head skull "))
+                                        " jaw mouth chin muzzle snout lip lips eye eyes eyelid lid brow eyebrow teeth "
+                                        "tooth mandible maxilla beak bill face head skull "))
                 head.push_back(j);
         add("head", std::move(head), Sort::Head);
     }
