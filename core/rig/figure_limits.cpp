@@ -31,14 +31,11 @@ class Ranges {
   public:
     Ranges(const Actor& actor, const Roles& roles, const Sides& sides, const std::vector<Affine>& rest, Figure& figure)
         : m_actor(actor), m_roles(roles), m_rest(rest), m_f(figure), m_turns(figure.segments.size()) {
-        m_left = leftOf(actor.skeleton, rest, sides);
-        m_forward = Vec3::UnitZ();
-        for (const Limb& l : roles.legs)
-            if (l.beyond != kNoJoint) {
-                const Vec3 toes = place(l.beyond) - place(l.end), level = toes - m_left.dot(toes) * m_left;
-                if (level.norm() > 1e-6 * actor.height) m_forward = level.normalized();
-            }
-        m_f.forward = m_forward;
+        m_left = leftOf(actor.skeleton, rest, sides).normalized();
+        if (roles.hasLegs())
+            if (const Vec3 apart = place(roles.legs[0].upper) - place(roles.legs[1].upper); apart.norm() > 1e-6 * actor.height)
+                m_left = apart.normalized();
+        m_f.forward = m_forward = forwardOf();
         sample();
     }
 
@@ -49,6 +46,22 @@ class Ranges {
 
   private:
     Vec3 place(int j) const { return m_rest[static_cast<std::size_t>(j)].t; }
+
+    /// Square to what is left and to the way its legs carry it; of the two ways that leaves, the one of its toes, or, on four
+    /// legs, of what its spine leads to.
+    Vec3 forwardOf() const {
+        Vec3 up = Vec3::UnitY(), ahead = Vec3::Zero();
+        if (m_roles.hasLegs()) {
+            up = Vec3::Zero();
+            for (const Limb& l : m_roles.legs) up += place(l.upper) - place(l.end);
+            for (const Limb& l : m_roles.legs)
+                if (l.beyond != kNoJoint) ahead += place(l.beyond) - place(l.end);
+        }
+        if (m_roles.fourLegged && !m_roles.spine.empty()) ahead = place(m_roles.spine.back()) - place(m_roles.hips);
+        const Vec3 forward = m_left.cross(up - m_left.dot(up) * m_left);
+        if (!(forward.norm() > 1e-6 * m_actor.height)) return Vec3::UnitZ();
+        return forward.dot(ahead) < 0 ? Vec3(-forward.normalized()) : Vec3(forward.normalized());
+    }
 
     void sample() {
         double frames = 0;

@@ -43,7 +43,7 @@ constexpr SettingSpec kSettings[] = {
      .label = "Does it",
      .type = SettingType::Joints,
      .help =
-         "What of the body acts: the hand that reaches, the head that looks (a chest with it turns half as far), what is pushed, "
+         "What of the body acts: the hand that reaches, the head that looks, with its neck (a chest with it turns half as far), what is pushed, "
          "what goes limp with all that hangs on it.",
      .role = scene::Role::Target,
      .feel = false},

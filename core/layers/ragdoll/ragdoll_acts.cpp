@@ -21,7 +21,21 @@ using Starts = Doing::Starts;
 constexpr double kLetsGo = 0.2;        // [s]
 constexpr double kTurnsToLook = 0.25;  // [s] at least
 constexpr double kLegsGive = 0.9;      // of their strength, while they extend
+constexpr double kArmGives = 0.85;     // of the strength of an arm or neck, while hand or head are drawn elsewhere
+constexpr double kLever = 0.25;        // sizes, of what turns a head
 constexpr double kNotYet = -1, kUpAgain = -2;
+
+/// What a segment hangs on, up to where something else hangs too, and without that.
+std::vector<std::size_t> upToTrunk(const rig::Figure& figure, std::size_t segment) {
+    std::vector<std::size_t> out;
+    for (int p = figure.segments[segment].parent; p >= 0; p = figure.segments[static_cast<std::size_t>(p)].parent) {
+        const auto hang = std::count_if(figure.segments.begin(), figure.segments.end(),
+                                        [&](const rig::FigureSegment& g) { return g.parent == p; });
+        if (hang != 1 || figure.segments[static_cast<std::size_t>(p)].parent < 0) break;
+        out.push_back(static_cast<std::size_t>(p));
+    }
+    return out;
+}
 
 }  // namespace
 
@@ -49,6 +63,17 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
             const bool own = std::find(act.segments.begin(), act.segments.end(), i) != act.segments.end();
             const int p = figure.segments[i].parent;
             act.below.push_back(own || (p >= 0 && act.below[static_cast<std::size_t>(p)]));
+        }
+        const std::size_t named = act.segments.size();
+        for (std::size_t k = 0; k < named; ++k) {
+            // A hand is drawn by its arm; a head looks with its neck.
+            const bool looks = act.asks.what == What::Look && named == 1,
+                       draws = act.asks.what == What::Reach || act.asks.what == What::Hold;
+            if (draws || act.asks.what == What::Look) act.arm.push_back(act.segments[k]);
+            for (std::size_t above : upToTrunk(figure, act.segments[k])) {
+                if (draws || looks) act.arm.push_back(above);
+                if (looks) act.segments.push_back(above);
+            }
         }
         if (act.asks.what == What::Leap && act.asks.byLegs) {
             std::vector<std::size_t> feet;
@@ -250,6 +275,8 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
             const double mix = act.asks.strength.at(frame);
             if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
         }
+        // An arm that chased its pose meanwhile would hold the hand back with more than a body weighs.
+        for (std::size_t i : act.arm) m_limp[i] = std::max(m_limp[i], kArmGives * act.weight);
         const bool legs = act.legs && act.legs->hasLegs();
         if (legs) act.legs->advance(act.past, body, askedOf(act, frame, dt));
         // What is thrown is let go at once: a root that is still led would take the speed away.
@@ -295,8 +322,8 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
         for (std::size_t segment : act.segments) {
             physics::Grip g;
             g.segment = body.number(segment);
-            // [times the body's weight], and of turning a tenth of its size as a lever.
-            g.most = weight * m_weight * (act.asks.what == What::Look ? 0.1 * m_size : 1.0);
+            // [times the body's weight], and of turning a part of its size as a lever.
+            g.most = weight * m_weight * (act.asks.what == What::Look ? kLever * m_size : 1.0);
             const auto at = [&](double share) -> Vec3 {
                 const Vec3 target = act.targetBefore + share * (act.target - act.targetBefore);
                 if (act.asks.what == What::Hold) {

@@ -52,6 +52,7 @@ class BodyActs {
         scene::Curve share;
         std::vector<std::size_t> segments;  // that do it
         std::vector<char> below;            // by segment: it hangs on one of them
+        std::vector<std::size_t> arm;       // hands that reach or hold, heads that look, and what is between them and the trunk
         std::optional<PushOff> legs;        // of a leap by them
         int anchor = -1;
         // Under way:
