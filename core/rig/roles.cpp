@@ -17,6 +17,7 @@ namespace nutatio::rig {
 namespace {
 
 constexpr double kNearlyAll = 0.6;  // of the names, in which a word says nothing
+constexpr int kMostPairs = 2;       // of limbs on one joint of what lies; more are hair
 
 using Words = std::vector<std::string>;
 
@@ -63,7 +64,7 @@ class Finder {
         for (const Vec3& up : {Vec3(0, 1, 0), Vec3(0, 0, 1), Vec3(0, 0, -1)}) {
             if (r.hasLegs() && r.hasArms()) break;
             if (!r.byNames) turnUp(up);
-            byShape(r);
+            byShape(r, up.y() == 0);
             if (r.hasLegs()) break;
         }
         if (!r.hasLegs()) turnUp(Vec3::UnitY());
@@ -303,11 +304,16 @@ class Finder {
         return std::hypot(way.x(), way.z()) > std::abs(way.y());
     }
 
-    void byShape(Roles& r) const {
+    /// `lying`: another axis than y is taken for up.
+    void byShape(Roles& r, bool lying) const {
         // What hangs in the air on both sides is hair, however long: legs come down to near the ground.
         constexpr double kNear = 0.35, kStands = 0.12;  // heights
         const Sides sides = sidesOf(m_actor);
-        const std::vector<Pair> pairs = pairsOf(r, sides);
+        std::vector<Pair> pairs = pairsOf(r, sides);
+        if (lying)
+            for (const Pair& p : std::vector<Pair>(pairs))
+                if (std::count_if(pairs.begin(), pairs.end(), [&](const Pair& o) { return o.from == p.from; }) > kMostPairs)
+                    std::erase_if(pairs, [&](const Pair& o) { return o.from == p.from; });
         if (pairs.empty()) return;
         const auto stands = [&](const Pair& p) { return p.low < kStands * m_height; };
         const Pair *legs = nullptr, *arms = nullptr;
@@ -324,6 +330,8 @@ class Finder {
             for (const Pair& p : pairs) {
                 if (&p == legs || (p.from != hips && !m_s.isBelow(p.from, hips) && !(stands(p) && lies(hips, p.from)))) continue;
                 const auto fore = [&](const Pair& x) { return stands(x) && lies(hips, x.from); };
+                // Whoever names legs names arms: what else hangs in pairs is hair.
+                if (r.byNames && !fore(p)) continue;
                 if (!arms || std::pair(fore(p), lengthOf(p.way[0])) > std::pair(fore(*arms), lengthOf(arms->way[0]))) arms = &p;
             }
         // The two longest links are thigh and shin, what comes after is the foot; forward is where the toes point.
