@@ -24,9 +24,11 @@ test: build node
 	@ctest --test-dir build/release --output-on-failure -j 2
 
 shots: build
+	@cmake --build --preset release --target nutatio-shots
 	@scripts/on-a-screen build/release/bin/nutatio-shots demo/lake-landing.nutatio docs/screenshots
 
 bench: build
+	@cmake --build --preset release --target nutatio-benchmarks nutatio-solver-table nutatio-reed-bed
 	@build/release/bin/nutatio-benchmarks --benchmark_out=build/bench.json --benchmark_out_format=json
 	@build/release/bin/nutatio-solver-table
 	@build/release/bin/nutatio-reed-bed
@@ -35,6 +37,7 @@ bench: build
 # What was asked against what came of it: Overlap, Steady, Sway, gauges; then all kinds at their defaults on characters that code
 # makes, and on those that nobody here made, where they are.
 bars: build
+	@cmake --build --preset release --target nutatio-bars nutatio-character-bars
 	@build/release/bin/nutatio-bars
 	@build/release/bin/nutatio-character-bars --zoo 28 $(wildcard ../shared/characters /usr/share/assimp/models/glTF2 /usr/share/assimp/models/BVH)
 

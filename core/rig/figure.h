@@ -43,7 +43,8 @@ struct Figure {
 /// at most. Fingers, toes, twist joints, hair and cloth ride on what they hang on. Capsules are fitted to vertices that the
 /// segment's joints hold, no thicker than leaves room for the limb on the other side, or go by the proportions of people where
 /// there is no mesh; corners are the outermost of its flesh. Ranges cover 98 % of what all clips do and 15 % more, and what a
-/// shoulder, elbow, hip or knee does in a fall, unless the clips bend it otherwise. Left and right weigh, measure and turn alike. Kept for the last few actors that were asked for; any thread.
+/// shoulder, elbow, hip or knee does in a fall, unless the clips bend it otherwise. Left and right weigh, measure
+/// and turn alike. Kept for the last few actors that were asked for; any thread.
 std::shared_ptr<const Figure> figureOf(const Actor& actor, const std::vector<int>& tops = {});
 
 /// The weight of a person as tall [kg], for a height [m].

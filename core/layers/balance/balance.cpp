@@ -160,8 +160,11 @@ constexpr SettingSpec kSettings[] = {
      .feel = false,
      .together = true,
      .choices = "mesh|all its mesh|names"},
-    partRow("heavier", "Heavier", Unit::Share, {-0.95, 20}, {-0.9, 3},
-            "How much more this part weighs, with what hangs on it, than its mesh tells.", false),
+    partRow(
+        "heavier", "Heavier", Unit::Share, {-0.95, 20}, {-0.9, 3},
+        "How much more this part weighs, with what hangs on it, than its mesh tells; capes, hair and what is held weigh nothing, "
+        "whatever is said, but by all its mesh.",
+        false),
     kMixRow,
 };
 

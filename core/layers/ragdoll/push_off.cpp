@@ -99,6 +99,11 @@ double PushOff::extension(const physics::OneBody& body) const {
     return m_legs.empty() ? 0 : least;
 }
 
+Vec3 leftOf(const Quat& root, const Vec3& forward) {
+    const Vec3 left = Vec3::UnitY().cross(root * forward);
+    return left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
+}
+
 void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
     const Vec3 g = body.gravity(), up = upOf(g);
     m_asked = asked;

@@ -13,6 +13,8 @@ struct SegmentStand {
     Vec3 offset = Vec3::Zero();  // from its parent's centre, in the parent's axes
 };
 using BodyPose = std::vector<SegmentStand>;
+/// To the left of where a root so turned faces, level. `forward`: as the rest pose faces, in the world.
+Vec3 leftOf(const Quat& root, const Vec3& forward);
 
 /// What a body is to do by its legs.
 struct LegsAsked {

@@ -162,17 +162,12 @@ bool BodyActs::due(const Act& act, std::size_t number, const physics::OneBody& b
     return true;
 }
 
-/// To the left of where the root faces, level.
-Vec3 BodyActs::leftOf(const Quat& root) const {
-    const Vec3 forward = root * (m_placement.turn * m_figure.forward), left = Vec3::UnitY().cross(forward);
-    return left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
-}
-
 Vec3 BodyActs::turnBy(const Act& act, const physics::OneBody& body) const {
     if (act.asks.turning == Doing::Turning::On) return Vec3::Zero();
     // Forwards as it stands now: about what is to its left.
-    const Vec3 asked =
-        act.asks.turning == Doing::Turning::AsAsked ? Vec3(act.asks.spin * leftOf(body.turn(0))) : Vec3(Vec3::Zero());
+    const Vec3 asked = act.asks.turning == Doing::Turning::AsAsked
+                           ? Vec3(act.asks.spin * leftOf(body.turn(0), m_placement.turn * m_figure.forward))
+                           : Vec3(Vec3::Zero());
     return asked - body.spinOfWhole();
 }
 
@@ -191,7 +186,7 @@ LegsAsked BodyActs::askedOf(const Act& act, int frame, double dt) const {
 
 void BodyActs::bend(BodyPose& pose) const {
     for (const Act& act : m_acts)
-        if (act.legs && act.active) act.legs->bend(pose, leftOf(pose.front().turn));
+        if (act.legs && act.active) act.legs->bend(pose, leftOf(pose.front().turn, m_placement.turn * m_figure.forward));
 }
 
 void BodyActs::begin(Act& act, int frame, double dt, physics::OneBody& body) {

@@ -75,7 +75,6 @@ class BodyActs {
     LegsAsked askedOf(const Act& act, int frame, double dt) const;
     /// What a leap makes of the body's turning.
     Vec3 turnBy(const Act& act, const physics::OneBody& body) const;
-    Vec3 leftOf(const Quat& root) const;
     Vec3 handOf(const physics::OneBody& body, std::size_t segment) const;
 
     const rig::Figure& m_figure;

@@ -437,12 +437,6 @@ std::vector<std::pair<std::string, physics::Body>> RagdollBody::bodies() const {
     return out;
 }
 
-/// To the left of where the root faces, level.
-Vec3 RagdollBody::leftOf(const Quat& root) const {
-    const Vec3 left = Vec3::UnitY().cross(root * (m_placement.turn * m_figure->forward));
-    return left.norm() > 1e-6 ? Vec3(left.normalized()) : Vec3(Vec3::UnitX());
-}
-
 void RagdollBody::beginBack(double dt, double seconds) {
     std::vector<WayBack::Rate> rates;
     for (const Slope& s : m_slope) rates.push_back({s.turn / dt, s.place / dt});
@@ -474,8 +468,10 @@ void RagdollBody::recover(double dt, double h) {
     const double floor = m_meetsFloor ? m_floor : -1e30;
     std::vector<Vec3> roots, v(n), w(n), places, wereAt;
     std::vector<Quat> turns, were;
-    m_back.pose(m_back.past() - dt, m_before, *m_body, m_lever, floor, leftOf(m_before[0].turn), were, wereAt);
-    m_back.pose(m_back.past(), m_now, *m_body, m_lever, floor, leftOf(m_now[0].turn), turns, places);
+    m_back.pose(m_back.past() - dt, m_before, *m_body, m_lever, floor,
+                leftOf(m_before[0].turn, m_placement.turn * m_figure->forward), were, wereAt);
+    m_back.pose(m_back.past(), m_now, *m_body, m_lever, floor, leftOf(m_now[0].turn, m_placement.turn * m_figure->forward), turns,
+                places);
     for (std::size_t i = 0; i < n; ++i) {
         v[i] = (places[i] - wereAt[i]) / dt;
         w[i] = rotationVector(turns[i] * were[i].conjugate()) / dt;

@@ -80,7 +80,6 @@ class RagdollBody {
     void recover(double dt, double h);
     void beginBack(double dt, double seconds);
     bool comesBack(double dt);
-    Vec3 leftOf(const Quat& root) const;
     void crouch(Pose& pose) const { m_acts.bend(pose); }
     std::vector<std::pair<std::string, physics::Body>> bodies() const;
     bool carried() const { return m_follow >= 1; }

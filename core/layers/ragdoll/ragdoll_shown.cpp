@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "layers/ragdoll/ragdoll.h"
+#include "rig/figure.h"
+#include "rig/figure_limits.h"
 
 namespace nutatio::layers::ragdoll {
 
@@ -36,8 +38,37 @@ std::optional<Placed> chosen(const OnShow& now) {
     return std::nullopt;
 }
 
+/// How far the joint of the chosen segment lets its end go, from where what it hangs on is turned: its range of swings, as clips
+/// and a living body have it.
+void addRange(const OnShow& now, std::vector<Mark>& out) {
+    if (now.settings.text("limits") != "kept") return;
+    const auto figure = rig::figureOf(now.actor);
+    const int i = now.chosen == rig::kNoJoint ? -1 : figure->find(now.chosen);
+    if (i < 0 || figure->segments[static_cast<std::size_t>(i)].parent < 0) return;
+    const rig::FigureSegment& g = figure->segments[static_cast<std::size_t>(i)];
+    std::vector<Affine> rest;
+    rig::worldTransforms(now.actor.skeleton, now.actor.restPose(), rest);
+    const auto on = static_cast<std::size_t>(figure->segments[static_cast<std::size_t>(g.parent)].joint);
+    const Quat parent = rig::turnFromRest(now.worlds[on], rest[on]);
+    const double more = radians(now.settings.at(scene::channelId("freer", now.actor.skeleton.reference(g.joint)), now.frame));
+    const Vec3 joint = now.worlds[static_cast<std::size_t>(g.joint)].t, z = g.axis.cross(g.side);
+    const Vec3 bone = now.placement.metres * (g.endB - g.at);
+    constexpr int kPoints = 48;
+    std::vector<Vec3> edge;
+    for (int k = 0; k <= kPoints; ++k) {
+        const double a = 2 * kPi * k / kPoints;
+        const Vec3 swing =
+            std::max(0.0, g.swingA + more) * std::cos(a) * g.side + std::max(0.0, g.swingB + more) * std::sin(a) * z;
+        edge.push_back(joint + parent * (g.middle * (fromRotationVector(swing) * bone)));
+    }
+    for (int k = 0; k < kPoints; k += kPoints / 8)
+        out.push_back(lineMark({joint, edge[static_cast<std::size_t>(k)]}, Mark::Tone::Moved, 1, 0.5));
+    out.push_back(lineMark(std::move(edge), Mark::Tone::Moved, 1.6));
+}
+
 std::vector<Mark> marks(const OnShow& now) {
     std::vector<Mark> out;
+    addRange(now, out);
     for (const Placed& p : placed(now)) {
         const bool is = p.joint == now.chosen;
         const Mark::Tone tone = is ? Mark::Tone::Standing : Mark::Tone::Quiet;
