@@ -49,6 +49,11 @@ TallRow::TallRow(Document& document, Session& session, QWidget* parent)
     refresh();
 }
 
+TallRow::~TallRow() {
+    // A field that goes while it is typed in loses the focus, and would tell of that.
+    m_field->disconnect(this);
+}
+
 void TallRow::refresh() {
     const scene::Scene& s = m_document.scene();
     const scene::ActorEntry* a = s.actor(m_session.selection().actor);
@@ -70,7 +75,8 @@ void TallRow::refresh() {
 }
 
 void TallRow::typed() {
-    if (!m_field->isModified()) return;
+    // What leaves the window with a number half typed says nothing.
+    if (!m_field->isModified() || !isVisible()) return;
     m_field->setModified(false);
     const bool none = m_field->text().trimmed().isEmpty();
     const auto value = arithmetic(m_field->text());

@@ -14,6 +14,7 @@ class TallRow : public QWidget {
     Q_OBJECT
   public:
     TallRow(Document& document, Session& session, QWidget* parent = nullptr);
+    ~TallRow() override;
 
   Q_SIGNALS:
     void said(const QString& sentence);

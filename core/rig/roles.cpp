@@ -307,7 +307,7 @@ class Finder {
     /// `lying`: another axis than y is taken for up.
     void byShape(Roles& r, bool lying) const {
         // What hangs in the air on both sides is hair, however long: legs come down to near the ground.
-        constexpr double kNear = 0.35, kStands = 0.12;  // heights
+        constexpr double kNear = 0.35, kStands = 0.12, kCarry = 0.25;  // heights
         const Sides sides = sidesOf(m_actor);
         std::vector<Pair> pairs = pairsOf(r, sides);
         if (lying)
@@ -321,6 +321,8 @@ class Finder {
             for (const Pair& p : pairs)
                 if (!legs || p.low < legs->low) legs = &p;
             if (legs->low > kNear * m_height) return;
+            // Of what lies, fingers are no legs: these carry what they hang on.
+            if (lying && place(legs->from).y() - m_low - legs->low < kCarry * m_height) return;
             // Of two pairs that stand, along a trunk that lies, the hind ones are those that the other hangs on.
             for (const Pair& p : pairs)
                 if (stands(p) && stands(*legs) && m_s.isBelow(legs->from, p.from) && lies(p.from, legs->from)) legs = &p;

@@ -296,7 +296,7 @@ TEST_CASE("a kit file that cannot be read says where, and a foreign file that it
     REQUIRE(files::writeKit(edit::kitOf(s, s.actors[0].id), f / "k.nutatio-kit").ok());
     const std::string good = test::textOf(f / "k.nutatio-kit");
     for (const auto& [from, to, said] : {std::tuple{"nutatio-kit", "cookbook", "not a Nutatio kit"},
-                                         {"\"version\": 1", "\"version\": 99", "newer"},
+                                         {"\"version\": 2", "\"version\": 99", "newer"},
                                          {"\"height\": ", "\"height\": -", "height"},
                                          {"\"turn\": [", "\"turn\": [9,", "turn"}}) {
         std::string bad = good;
