@@ -112,7 +112,7 @@ bool paint(app::Bench& bench, const std::filesystem::path& folder) {
     double worst = 0;
     bool drawn = false;
     const QObject here;  // the connection ends with it
-    QObject::connect(stage, &QOpenGLWidget::frameSwapped, &here, [&] { drawn = true; });
+    QObject::connect(stage, &Canvas::drawn, &here, [&] { drawn = true; });
     const double move = median(60, [&](int k) {
         const double before = now();
         drawn = false;
@@ -196,7 +196,7 @@ bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
     bool drawn = false;
     double worst = 0;
     const QObject here;
-    QObject::connect(bench.stage(), &QOpenGLWidget::frameSwapped, &here, [&] { drawn = bench.document().upToDate(); });
+    QObject::connect(bench.stage(), &Canvas::drawn, &here, [&] { drawn = bench.document().upToDate(); });
     const double move = median(40, [&](int k) {
         const double before = now();
         drawn = false;
@@ -245,7 +245,7 @@ bool compared(app::Bench& bench, bool stageAlone) {
     int swapped = 0;
     {
         const QObject here;
-        QObject::connect(bench.stage(), &QOpenGLWidget::frameSwapped, &here, [&] { ++swapped; });
+        QObject::connect(bench.stage(), &Canvas::drawn, &here, [&] { ++swapped; });
         bench.session().setPlaying(true);
         QTest::qWait(4000);
         bench.session().setPlaying(false);

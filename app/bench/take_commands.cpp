@@ -55,7 +55,7 @@ void Bench::keepTake() {
     QByteArray png;
     QBuffer buffer(&png);
     buffer.open(QIODevice::WriteOnly);
-    m_stage->grabFramebuffer().scaled(kPicture, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation).save(&buffer, "PNG");
+    m_stage->picture().scaled(kPicture, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation).save(&buffer, "PNG");
     auto picture = std::make_shared<const std::vector<std::uint8_t>>(png.begin(), png.end());
     std::string id;
     m_document.edit(tr("Keep a take"),

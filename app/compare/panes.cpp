@@ -1,7 +1,6 @@
 #include "app/compare/panes.h"
 
 #include <QMouseEvent>
-#include <QOpenGLPaintDevice>
 #include <QPainter>
 #include <QWheelEvent>
 
@@ -11,24 +10,19 @@
 
 namespace nutatio::app {
 
-Panes::Panes(Session& session, Stage& stage, QWidget* parent) : QOpenGLWidget(parent), m_session(session), m_stage(stage) {
+Panes::Panes(Session& session, Stage& stage, QWidget* parent) : Canvas(parent), m_session(session), m_stage(stage) {
     setAccessibleName(tr("Side by side"));
     setMinimumSize(240, 160);
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
-    QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
-    smooth.setSamples(look::drawsCheaply() ? 0 : 4);
-    setFormat(smooth);
-    connect(&session, &Session::frameChanged, this, qOverload<>(&QWidget::update));
+    connect(&session, &Session::frameChanged, this, [this] { redraw(); });
 }
 
 Panes::~Panes() {
-    makeCurrent();
-    m_renderer.reset();
-    doneCurrent();
+    withContext([this] { m_renderer.reset(); });
 }
 
-void Panes::initializeGL() {
+void Panes::prepare() {
     m_renderer = std::make_unique<Renderer>();
     m_renderer->initialise();
 }
@@ -37,7 +31,7 @@ void Panes::show(std::vector<Pane> panes, int columns, bool over) {
     m_panes = std::move(panes);
     m_columns = std::max(1, columns);
     m_over = over;
-    update();
+    redraw();
 }
 
 QRectF Panes::cell(std::size_t pane) const {
@@ -80,7 +74,7 @@ void Panes::drawModels(const QSize& size, double ratio) {
     f.floor = ground.floor;
     f.shadowFloor = ground.shadow;
     f.sceneSize = ground.size;
-    f.target = defaultFramebufferObject();
+    f.target = target();
     f.coarse = !m_over && m_panes.size() > 2;
     std::set<std::string> ids;
     for (const auto& posed : m_posed)
@@ -109,12 +103,8 @@ void Panes::drawModels(const QSize& size, double ratio) {
     }
 }
 
-void Panes::writeOver(const QSize& size, double ratio) {
+void Panes::write(QPainter& p) {
     const look::Theme& t = look::theme();
-    QOpenGLPaintDevice device(size);
-    device.setDevicePixelRatio(ratio);
-    QPainter p(&device);
-    p.setRenderHint(QPainter::TextAntialiasing);
     if (!m_over && m_panes.size() > 1)
         for (std::size_t k = 0; k < m_panes.size(); ++k) {
             // The rules between them.
@@ -160,10 +150,8 @@ void Panes::writeOver(const QSize& size, double ratio) {
     }
 }
 
-void Panes::paintGL() {
+QRect Panes::draw() {
     ++m_drawn;
-    const double ratio = devicePixelRatioF();
-    const QSize size(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     poseAll();
     if (!m_session.follows()) m_follower.forget();
     if (m_session.follows() && !m_posed.empty() && !m_posed[0].empty()) {
@@ -171,8 +159,8 @@ void Panes::paintGL() {
         camera.target += m_follower.step(m_posed[0].front());
         m_stage.setCamera(camera);
     }
-    drawModels(size, ratio);
-    writeOver(size, ratio);
+    drawModels(deviceSize(), devicePixelRatioF());
+    return {};
 }
 
 void Panes::mousePressEvent(QMouseEvent* e) {
@@ -184,7 +172,7 @@ void Panes::mouseMoveEvent(QMouseEvent* e) {
     if (e->buttons() == Qt::NoButton) {
         if (const int now = paneAt(e->position()); now != m_hovered) {
             m_hovered = now;
-            update();
+            redraw();
         }
         return;
     }
@@ -198,7 +186,7 @@ void Panes::mouseMoveEvent(QMouseEvent* e) {
     else
         c.orbit(by.x(), by.y());
     m_stage.setCamera(c);
-    update();
+    redraw();
 }
 
 void Panes::mouseReleaseEvent(QMouseEvent* e) {
@@ -210,12 +198,12 @@ void Panes::wheelEvent(QWheelEvent* e) {
     Camera c = m_stage.camera();
     c.zoom(e->angleDelta().y() / 120.0);
     m_stage.setCamera(c);
-    update();
+    redraw();
 }
 
 void Panes::leaveEvent(QEvent*) {
     m_hovered = -1;
-    update();
+    redraw();
 }
 
 }  // namespace nutatio::app

@@ -1,11 +1,11 @@
 // Several scenes in motion, side by side or over each other, in step and through one camera.
 #pragma once
 
-#include <QOpenGLWidget>
 #include <memory>
 #include <vector>
 
 #include "app/document/session.h"
+#include "app/stage/canvas.h"
 #include "app/stage/posing.h"
 #include "app/stage/renderer.h"
 
@@ -13,7 +13,7 @@ namespace nutatio::app {
 
 class Stage;
 
-class Panes : public QOpenGLWidget {
+class Panes : public Canvas {
     Q_OBJECT
   public:
     /// The camera is the stage's.
@@ -34,14 +34,15 @@ class Panes : public QOpenGLWidget {
     /// Of a pane, in the widget; of the only one where all lie over each other.
     QRectF cell(std::size_t pane) const;
     /// How many times it was drawn.
-    int drawn() const { return m_drawn; }
+    int timesDrawn() const { return m_drawn; }
 
   Q_SIGNALS:
     void picked(int pane);
 
   protected:
-    void initializeGL() override;
-    void paintGL() override;
+    void prepare() override;
+    QRect draw() override;
+    void write(QPainter& p) override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;
     void mouseReleaseEvent(QMouseEvent* e) override;
@@ -52,7 +53,6 @@ class Panes : public QOpenGLWidget {
     int paneAt(const QPointF& at) const;
     void poseAll();
     void drawModels(const QSize& size, double ratio);
-    void writeOver(const QSize& size, double ratio);
 
     Session& m_session;
     Stage& m_stage;

@@ -87,8 +87,11 @@ void PartsFace::layRoles(const scene::ActorEntry& a) {
     const std::vector<std::string> chosen = selectedJoints();
     addHeading(tr("The body, as it is taken"));
     const auto row = [&](std::string_view role, const QString& words, const std::vector<int>& joints) {
-        const auto told =
-            std::find_if(a.actor->told.begin(), a.actor->told.end(), [&](const rig::ToldRole& t) { return t.role == role; });
+        // Of what is not of the body there may be several, each with a row of its own.
+        const bool several = role == rig::kNotOfTheBody;
+        const auto told = std::find_if(a.actor->told.begin(), a.actor->told.end(), [&](const rig::ToldRole& t) {
+            return t.role == role && (!several || (!joints.empty() && t.joint == joints.front()));
+        });
         ListRow* r = addRow(words, joints.empty() ? tr("none")
                                                   : qs(rig::plainName(k, joints.front())) +
                                                         (told != a.actor->told.end() ? tr(", told") : QString()));
@@ -99,7 +102,7 @@ void PartsFace::layRoles(const scene::ActorEntry& a) {
         const auto tell = [this, id = a.id, words, role = std::string(role)](const std::string& joint, const std::string& as) {
             attempt(tr("%1 of %2").arg(words, qs(joint)), [&](scene::Scene& s) { return edit::tellRole(s, id, joint, as); });
         };
-        if (!chosen.empty() && (names.empty() || chosen.front() != names.front()))
+        if (!chosen.empty() && !(several && told != a.actor->told.end()) && (names.empty() || chosen.front() != names.front()))
             r->addButton(QStringLiteral("tell"), tr("Take selected"), tr("It is %1, which is selected").arg(qs(chosen.front())),
                          [tell, chosen, role = std::string(role)] { tell(chosen.front(), role); });
         else if (told != a.actor->told.end())
@@ -117,10 +120,13 @@ void PartsFace::layRoles(const scene::ActorEntry& a) {
     row("left leg", hind[0], roles.legs[0].chain);
     row("right leg", hind[1], roles.legs[1].chain);
     row("tail", tr("Tail"), roles.tail);
-    std::vector<int> beside;
+    bool any = false;
     for (const rig::ToldRole& t : a.actor->told)
-        if (t.role == rig::kNotOfTheBody) beside.push_back(t.joint);
-    row(rig::kNotOfTheBody, tr("Not of the body"), beside);
+        if (t.role == rig::kNotOfTheBody) {
+            row(rig::kNotOfTheBody, tr("Not of the body"), {t.joint});
+            any = true;
+        }
+    row(rig::kNotOfTheBody, any ? tr("Not of the body either") : tr("Not of the body"), {});
 }
 
 void PartsFace::lay() {

@@ -62,6 +62,8 @@ void TallRow::refresh() {
         if (!a && !each.isPiece()) a = &each;
     setVisible(a != nullptr);
     if (!a) return;
+    // What was typed for one actor says nothing of another.
+    if (m_actor != a->id) m_field->setModified(false);
     m_actor = a->id;
     const double now = a->actor->height * a->actor->metresPerUnit;
     if (!m_field->isModified() || !m_field->hasFocus()) m_field->setText(metres(now));

@@ -1,7 +1,6 @@
 #include "app/stage/stage.h"
 
 #include <QMouseEvent>
-#include <QOpenGLPaintDevice>
 #include <QPainter>
 #include <QUuid>
 #include <QWheelEvent>
@@ -21,6 +20,8 @@ namespace nutatio::app {
 
 namespace {
 
+constexpr double kEdge = 3;  // pixels about what changed
+
 bool moves(const rig::Track& track) {
     for (int j = 0; j < track.joints(); ++j)
         if (!track.holdsStill(j)) return true;
@@ -30,7 +31,7 @@ bool moves(const rig::Track& track) {
 }  // namespace
 
 Stage::Stage(Document& document, Session& session, QWidget* parent)
-    : QOpenGLWidget(parent),
+    : Canvas(parent),
       m_document(document),
       m_session(session),
       m_tug(document, session),
@@ -42,12 +43,6 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
     setFocusPolicy(Qt::ClickFocus);
     setMinimumSize(240, 180);
     setMouseTracking(true);
-    setUpdateBehavior(PartialUpdate);
-    setAttribute(Qt::WA_OpaquePaintEvent);  // whatever lies below is not painted first, frame after frame
-    // Of the stage alone: the window it is put into would be four times as dear to compose, without any edge to smooth.
-    QSurfaceFormat smooth = QSurfaceFormat::defaultFormat();
-    smooth.setSamples(look::drawsCheaply() ? 0 : 4);
-    setFormat(smooth);
     const auto refresh = [this] { update(); };
     const auto remark = [this] {
         m_marked.reset();
@@ -72,30 +67,27 @@ Stage::Stage(Document& document, Session& session, QWidget* parent)
 }
 
 Stage::~Stage() {
-    makeCurrent();
-    m_renderer.reset();
-    doneCurrent();
+    withContext([this] { m_renderer.reset(); });
 }
 
-void Stage::initializeGL() {
+void Stage::prepare() {
     // Taking the stage out of its window and back makes a new context: everything is loaded anew.
     m_renderer = std::make_unique<Renderer>();
     m_renderer->initialise();
-    m_whole = true;
 }
 
-void Stage::resizeGL(int, int) {
+void Stage::resized() {
     m_whole = true;
 }
 
 void Stage::update() {
     m_whole = true;
-    QOpenGLWidget::update();
+    redraw();
 }
 
 void Stage::updateOnly(const QRectF& rect) {
     m_changed = m_changed ? m_changed->united(rect) : rect;
-    QOpenGLWidget::update();
+    redraw(rect.adjusted(-kEdge, -kEdge, kEdge, kEdge));
 }
 
 void Stage::setCamera(const Camera& c) {
@@ -265,13 +257,12 @@ void Stage::frameSelection() {
 Renderer::Frame Stage::frameToDraw(double ratio) {
     Renderer::Frame f;
     f.camera = &m_camera;
-    f.size = QSize(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+    f.size = deviceSize();
     f.floor = m_floor;
     f.shadowFloor = m_shadowFloor;
     f.sceneSize = m_size;
-    f.target = defaultFramebufferObject();
+    f.target = target();
     if (!m_whole && m_changed) {
-        constexpr double kEdge = 3;
         const QRectF r = m_changed->adjusted(-kEdge, -kEdge, kEdge, kEdge);
         f.only = QRectF(r.topLeft() * ratio, r.size() * ratio).toAlignedRect() & QRect(QPoint(), f.size);
         if (f.only.isEmpty()) f.only = QRect(0, 0, 1, 1);
@@ -312,21 +303,14 @@ std::vector<Mark> Stage::allMarks() {
     return marks;
 }
 
-void Stage::paintGL() {
+QRect Stage::draw() {
     pose();
     follow();
     const double ratio = devicePixelRatioF();
     const Renderer::Frame f = frameToDraw(ratio);
     m_renderer->draw(f);
     m_renderer->drawMarks(allMarks(), f, ratio);
-    // Onto what is bound, and not onto the widget: while a picture is taken of the window that would be another device, which is
-    // painted over.
-    QOpenGLPaintDevice device(f.size);
-    device.setDevicePixelRatio(ratio);
-    QPainter p(&device);
-    p.setRenderHint(QPainter::TextAntialiasing);
-    if (!f.only.isEmpty()) p.setClipRect(QRectF(QPointF(f.only.topLeft()) / ratio, QSizeF(f.only.size()) / ratio));
-    write(p);
+    return f.only;
 }
 
 std::vector<int> Stage::marked(const std::string& actor) const {

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <QElapsedTimer>
-#include <QOpenGLWidget>
 #include <QTimer>
 #include <map>
 #include <memory>
@@ -12,6 +11,7 @@
 #include "app/document/document.h"
 #include "app/document/session.h"
 #include "app/stage/camera.h"
+#include "app/stage/canvas.h"
 #include "app/stage/grid_hand.h"
 #include "app/stage/pose_hand.h"
 #include "app/stage/posing.h"
@@ -27,7 +27,7 @@ struct Surface;
 
 namespace nutatio::app {
 
-class Stage : public QOpenGLWidget {
+class Stage : public Canvas {
     Q_OBJECT
   public:
     Stage(Document& document, Session& session, QWidget* parent = nullptr);
@@ -119,9 +119,10 @@ class Stage : public QOpenGLWidget {
     void mapStrokeMade(const std::string& actor, const std::string& map, const rig::Stroke& stroke);
 
   protected:
-    void initializeGL() override;
-    void resizeGL(int width, int height) override;
-    void paintGL() override;
+    void prepare() override;
+    QRect draw() override;
+    void write(QPainter& p) override;
+    void resized() override;
     void mousePressEvent(QMouseEvent* e) override;
     void mouseMoveEvent(QMouseEvent* e) override;
     void mouseReleaseEvent(QMouseEvent* e) override;
@@ -159,7 +160,6 @@ class Stage : public QOpenGLWidget {
     Renderer::Frame frameToDraw(double ratio);
     std::vector<Mark> allMarks();
     class Labels;
-    void write(QPainter& painter) const;
     void writeNames(Labels& labels) const;
     /// What the tool in hand says.
     std::pair<QString, QColor> toolWords() const;

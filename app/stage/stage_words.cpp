@@ -28,7 +28,7 @@ class Stage::Labels {
     std::vector<QRectF> m_written;
 };
 
-void Stage::write(QPainter& p) const {
+void Stage::write(QPainter& p) {
     Labels labels(p);
     writeNames(labels);
     if (const auto [text, colour] = toolWords(); !text.isEmpty()) labels.add(QPointF(4, height() - 22.0), text, colour);

@@ -7,7 +7,9 @@
 #include "files/set_piece.h"
 #include "layers/joint_worlds.h"
 #include "layers/registry.h"
+#include "rig/carried.h"
 #include "rig/record.h"
+#include "rig/roles.h"
 #include "scene/fit.h"
 #include "scene/items.h"
 
@@ -86,19 +88,41 @@ void forgetGauge(scene::Scene& s, const std::string& gauge) {
 
 }  // namespace
 
+namespace {
+
+/// The joints of what a kind takes as a whole: a body's carriers, whichever of its joints was chosen; a prop that was chosen,
+/// where the kind moves a prop alone; every root of what has no body.
+std::vector<std::string> wholeOf(const rig::Actor& actor, const layers::LayerKind& kind, const std::vector<std::string>& chosen) {
+    const rig::Skeleton& skeleton = actor.skeleton;
+    std::vector<int> body = rig::carriersOf(skeleton, rig::rolesOf(actor));
+    if (body.empty()) body = skeleton.roots();
+    scene::Layer prop;
+    prop.set(kind.target(), chosen);
+    const std::vector<layers::Moved> moved = kind.moves(actor, prop);
+    const auto carried = rig::carriedBy(actor);
+    const bool alone = !chosen.empty() && std::all_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
+        return std::none_of(body.begin(), body.end(), [&](int b) { return b == m.joint || skeleton.isBelow(b, m.joint); });
+    });
+    // The node that a skin stands on is chosen by a click on the mesh, and is no prop.
+    if (alone && (actor.instances->empty() || std::any_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
+                      return rig::carriedBelow(actor, *carried, m.joint) > 0;
+                  })))
+        return chosen;
+    std::vector<std::string> out;
+    for (int j : body) out.push_back(skeleton.reference(j));
+    return out;
+}
+
+}  // namespace
+
 std::string addLayer(scene::Scene& s, std::string_view kind, const std::string& actor, std::vector<std::string> joints) {
     const layers::LayerKind* k = layers::findKind(kind);
     const scene::ActorEntry* a = std::as_const(s).actor(actor);
     if (!k || !a) return {};
-    // A whole body is one, whichever of its joints was chosen.
-    if (k->takes == layers::Takes::Body) {
-        joints.clear();
-        scene::Layer whole;
-        if (const auto moved = k->moves(*a->actor, whole); !moved.empty())
-            joints.push_back(a->actor->skeleton.reference(moved.front().joint));
-    } else if (joints.empty()) {
+    if (k->takes == layers::Takes::Body)
+        joints = wholeOf(*a->actor, *k, joints);
+    else if (joints.empty())
         return {};
-    }
     std::string end;
     std::vector<std::string> without;
     if (k->takes == layers::Takes::Chains) {

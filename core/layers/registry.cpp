@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <charconv>
 #include <nlohmann/json.hpp>
+#include <unordered_set>
 
 #include "layers/act/act.h"
 #include "layers/balance/balance.h"
@@ -279,11 +280,10 @@ scene::Layer newLayer(const LayerKind& kind, const scene::Scene& scene, const sc
     if (joints.size() > 1) l.name += " +" + std::to_string(joints.size() - 1);
     // Two of a kind on the same joints are told apart by a number.
     const std::string name = l.name;
-    const auto taken = [&] {
-        return std::any_of(scene.layers.begin(), scene.layers.end(),
-                           [&](const scene::Layer& other) { return other.kind == l.kind && other.name == l.name; });
-    };
-    for (int n = 2; taken(); ++n) l.name = name + " " + std::to_string(n);
+    std::unordered_set<std::string_view> taken;
+    for (const scene::Layer& other : scene.layers)
+        if (other.kind == l.kind) taken.insert(other.name);
+    for (int n = 2; taken.count(l.name) > 0; ++n) l.name = name + " " + std::to_string(n);
     l.set(kind.target(), std::move(joints));
     l.id = scene.freshId(name + "-" + std::string(kind.id));
     return l;

@@ -88,7 +88,11 @@ Key pictureKey(const Actor& a) {
                 addAll(h, t.normals);
             }
         }
-    for (const Skin& s : a.skins) addAll(h, s.joints);
+    for (const Skin& s : a.skins) {
+        addAll(h, s.joints);
+        for (const Affine& bind : s.inverseBind)
+            h.bytes(bind.m.data(), sizeof(double) * 9).bytes(bind.t.data(), sizeof(double) * 3);
+    }
     for (const MeshInstance& i : a.instances)
         h.number(static_cast<std::uint64_t>(i.joint))
             .number(static_cast<std::uint64_t>(i.mesh))

@@ -72,6 +72,23 @@ class Moves {
     bool m_meshed;
 };
 
+/// Neck and head, and the face, which is of the head: nobody wants a jaw that swings.
+std::vector<int> headOf(const Skeleton& s, const Roles& roles, const std::vector<Words>& words) {
+    if (roles.head == kNoJoint) return {};
+    std::vector<int> head = roles.neck;
+    head.push_back(roles.head);
+    for (int j : s.subtree(roles.head)) {
+        const Words& its = words[static_cast<std::size_t>(j)];
+        Sort hair;
+        if (j != roles.head && !told(its, hair) &&
+            says(its,
+                 " jaw mouth chin muzzle snout lip lips eye eyes eyelid lid brow eyebrow teeth tooth mandible maxilla beak "
+                 "bill face head skull "))
+            head.push_back(j);
+    }
+    return head;
+}
+
 }  // namespace
 
 std::string_view sortName(Sort sort) {
@@ -109,7 +126,11 @@ std::vector<Part> partsOf(const Skeleton& s) {
 
 std::vector<Part> partsOf(const Actor& actor) {
     std::vector<Part> all = partsOf(actor.skeleton);
-    std::erase_if(all, [moves = Moves(actor)](const Part& p) { return !moves.any(p.joints); });
+    const Skeleton& s = actor.skeleton;
+    const std::vector<int> head = headOf(s, rolesOf(actor), wordsOf(s));
+    std::erase_if(all, [&, moves = Moves(actor)](const Part& p) {
+        return !moves.any(p.joints) || std::find(head.begin(), head.end(), p.joints.front()) != head.end();
+    });
     return all;
 }
 
@@ -134,7 +155,8 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     };
     // Spine, limbs and head are told by roles: what is numbered among them is no chain of its own.
     std::set<int> body(roles.spine.begin(), roles.spine.end());
-    body.insert(roles.neck.begin(), roles.neck.end());
+    const std::vector<int> head = headOf(s, roles, words);
+    body.insert(head.begin(), head.end());
     for (const auto* limbs : {&roles.legs, &roles.arms})
         for (const Limb& l : *limbs) body.insert(l.chain.begin(), l.chain.end());
     const std::string prefix = sharedPrefix(s);
@@ -157,17 +179,7 @@ std::vector<Part> suggestedParts(const Actor& actor) {
     for (Part& p : byName) add(plain(p.name), p.joints, p.sort);
     if (!roles.tail.empty()) add("tail", s.subtree(roles.tail.front()), Sort::Tail);
     if (roles.spine.size() > 1) add("spine", roles.spine, Sort::Spine);
-    if (roles.head != kNoJoint) {
-        std::vector<int> head = roles.neck;
-        head.push_back(roles.head);
-        // The face is of it: nobody wants a jaw that swings.
-        for (int j : s.subtree(roles.head))
-            if (j != roles.head && says(words[static_cast<std::size_t>(j)],
-                                        " jaw mouth chin muzzle snout lip lips eye eyes eyelid lid brow eyebrow teeth "
-                                        "tooth mandible maxilla beak bill face head skull "))
-                head.push_back(j);
-        add("head", std::move(head), Sort::Head);
-    }
+    add("head", head, Sort::Head);
     for (int side : {0, 1}) {
         const auto k = static_cast<std::size_t>(side);
         for (const auto& [limb, what] : {std::pair{&roles.arms[k], roles.fourLegged ? "fore leg" : "arm"},

@@ -24,7 +24,7 @@ struct Part {
 /// Chains and trees of joints that share a name but for a number: "tail_01" to "tail_08" are the part "tail". In the order of
 /// their roots; a joint alone is no part.
 std::vector<Part> partsOf(const Skeleton& skeleton);
-/// Those of them that move something: a file without its cape may have the cape's joints.
+/// Those of them that move something, as a file without its cape may have the cape's joints, and begin neither in head nor face.
 std::vector<Part> partsOf(const Actor& actor);
 
 /// Parts that names and skeleton suggest: those of partsOf, ears with what hangs on them, limbs, spine and head, chains of three

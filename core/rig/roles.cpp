@@ -10,6 +10,7 @@
 #include <set>
 
 #include "rig/carried.h"
+#include "rig/last_few.h"
 #include "rig/sides.h"
 
 namespace nutatio::rig {
@@ -520,7 +521,8 @@ std::vector<std::vector<std::string>> wordsOf(const Skeleton& s) {
 }
 
 Roles rolesOf(const Actor& actor) {
-    return Finder(actor).find();
+    static LastFew<Roles> known;
+    return *known.of(actor, {}, [&] { return Finder(actor).find(); });
 }
 
 namespace {

@@ -42,6 +42,7 @@ struct Roles {
     bool hasArms() const { return arms[0].found() && arms[1].found(); }
 };
 
+/// Kept for the last few actors that were asked for; any thread.
 Roles rolesOf(const Actor& actor);
 
 /// The lowest joint that all of some joints are or hang on; kNoJoint where there is none, and where one of them is kNoJoint it is

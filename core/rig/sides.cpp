@@ -4,6 +4,8 @@
 #include <array>
 #include <cctype>
 
+#include "rig/last_few.h"
+
 namespace nutatio::rig {
 
 namespace {
@@ -104,6 +106,10 @@ std::vector<Affine> bindWorlds(const Actor& actor, const std::vector<Affine>& re
 
 /// Gives every joint without a fellow the one that stands where it is mirrored to.
 void matchPlaces(const Skeleton& s, double near, Sides& sides) {
+    // By height, which few mirrors change: of thousands of joints only those of one layer are compared.
+    std::vector<std::pair<double, int>> byHeight;
+    for (int j = 0; j < s.size(); ++j) byHeight.emplace_back(sides.worlds[static_cast<std::size_t>(j)].t.y(), j);
+    std::sort(byHeight.begin(), byHeight.end());
     for (int j = 0; j < s.size(); ++j) {
         if (sides.fellow[static_cast<std::size_t>(j)] != kNoJoint) continue;
         const Vec3 to = sides.mirroredPlace(sides.worlds[static_cast<std::size_t>(j)].t);
@@ -113,9 +119,13 @@ void matchPlaces(const Skeleton& s, double near, Sides& sides) {
         }
         double nearest = near;
         int found = kNoJoint;
-        for (int o = 0; o < s.size(); ++o) {
+        for (auto at = std::lower_bound(byHeight.begin(), byHeight.end(), std::pair(to.y() - near, -1));
+             at != byHeight.end() && at->first <= to.y() + near; ++at) {
+            const int o = at->second;
             const double away = (sides.worlds[static_cast<std::size_t>(o)].t - to).norm();
-            if (o == j || away >= nearest || sides.fellow[static_cast<std::size_t>(o)] != kNoJoint ||
+            // Of two as near the first of the file.
+            if (o == j || away > nearest || (away == nearest && (found == kNoJoint || o > found)) ||
+                sides.fellow[static_cast<std::size_t>(o)] != kNoJoint ||
                 s.joint(o).children.size() != s.joint(j).children.size() || s.isBelow(o, j) || s.isBelow(j, o))
                 continue;
             nearest = away;
@@ -208,9 +218,7 @@ int matchBlindly(const Skeleton& s, double near, Sides& sides) {
     return most;
 }
 
-}  // namespace
-
-Sides sidesOf(const Actor& actor) {
+Sides found(const Actor& actor) {
     const Skeleton& s = actor.skeleton;
     Sides rest;
     worldTransforms(s, actor.restPose(), rest.worlds);
@@ -234,6 +242,13 @@ Sides sidesOf(const Actor& actor) {
     matchPlaces(s, near, sides);
     matchTree(s, sides);
     return sides;
+}
+
+}  // namespace
+
+Sides sidesOf(const Actor& actor) {
+    static LastFew<Sides> known;
+    return *known.of(actor, {}, [&] { return found(actor); });
 }
 
 Vec3 mirroredInRest(const Sides& sides, const std::vector<Affine>& rest, int joint, const Vec3& place) {

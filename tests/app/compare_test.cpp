@@ -124,17 +124,17 @@ TEST_CASE("takes stand side by side in step and over each other, with a line eac
     CHECK(w.bench.hint().contains(QStringLiteral("Four stand")));
     CHECK(w.bench.session().comparing().with.size() == 4);
 
-    const QImage first = view->panes()->grabFramebuffer();
+    const QImage first = view->panes()->picture();
     w.key(Qt::Key_Right);
-    CHECK(view->panes()->grabFramebuffer() != first);
+    CHECK(view->panes()->picture() != first);
     // Dragging in one pane turns the camera of all and of the stage.
     const double heading = w.bench.stage()->camera().heading;
     test::dragMouse(view->panes(), QPoint(60, 120), QPoint(120, 120));
     CHECK(std::abs(w.bench.stage()->camera().heading - heading) > 0.1);
-    const QImage side = view->panes()->grabFramebuffer();
+    const QImage side = view->panes()->picture();
     QTest::mouseClick(view->overEachOther(), Qt::LeftButton);
     CHECK(w.bench.session().comparing().over);
-    CHECK(view->panes()->grabFramebuffer() != side);
+    CHECK(view->panes()->picture() != side);
     // The plot moves the play-head.
     QTest::mouseClick(view->plot(), Qt::LeftButton, Qt::NoModifier, QPoint(view->plot()->width() - 12, 40));
     CHECK(w.bench.session().frame() == w.bench.document().frames() - 1);
@@ -193,13 +193,13 @@ TEST_CASE("restoring brings back what adopting leaves: here the shot that was on
 TEST_CASE("G shows the other take as a ghost, by its name, and the Scope its answer") {
     WithTakes w;
     toTakes(w);
-    const QImage bare = w.bench.stage()->grabFramebuffer();
+    const QImage bare = w.bench.stage()->picture();
     QTest::mouseClick(of<QPushButton>(w, 1, "take-ghost"), Qt::LeftButton);
     REQUIRE(w.bench.session().other());
     CHECK(w.bench.session().other()->id == w.scene().takes[1].id);
     w.key(Qt::Key_G);
     const auto plum = [&] {
-        const QImage image = w.bench.stage()->grabFramebuffer();
+        const QImage image = w.bench.stage()->picture();
         int n = 0;
         for (int y = 60; y < image.height(); ++y)
             for (int x = 0; x < image.width(); ++x)
@@ -235,9 +235,9 @@ TEST_CASE("a spread of two settings is laid out, plays, tells how each cell answ
         CHECK(p.figures.contains(QStringLiteral("bounces")));
     }
     CHECK(panes[0].figures != panes[2].figures);
-    const QImage still = view->panes()->grabFramebuffer();
+    const QImage still = view->panes()->picture();
     w.key(Qt::Key_Right);
-    CHECK(view->panes()->grabFramebuffer() != still);
+    CHECK(view->panes()->picture() != still);
     // The lower right cell.
     QTest::mouseClick(view->panes(), Qt::LeftButton, Qt::NoModifier, view->panes()->cell(8).center().toPoint());
     CHECK(w.scene().layer("tail")->number("swing") == Approx(spread.across.to));
@@ -285,9 +285,9 @@ TEST_CASE("on mocap that nobody here made takes stand side by side, one is adopt
     // Without meshes they are seen by their bones; the camera goes along if it is asked to.
     w.bench.session().setFollows(true);
     w.bench.session().setFrame(10);
-    const QImage early = w.bench.compareView()->panes()->grabFramebuffer();
+    const QImage early = w.bench.compareView()->panes()->picture();
     w.bench.session().setFrame(40);
-    CHECK(w.bench.compareView()->panes()->grabFramebuffer() != early);
+    CHECK(w.bench.compareView()->panes()->picture() != early);
     const Vec3 target = w.bench.stage()->camera().target;
     look("mocap-side.png");
     CHECK((w.bench.stage()->camera().target - target).norm() > 0.5);
@@ -416,13 +416,13 @@ TEST_CASE("R draws the way of a joint, Shift+R that of a spot under the mouse, s
     Window w(test::kDemo);
     w.bench.session().selectJoint("otter", w.joint("tail_10"));
     w.settle();
-    const QImage bare = w.bench.stage()->grabFramebuffer();
+    const QImage bare = w.bench.stage()->picture();
     w.key(Qt::Key_R);
     REQUIRE(waitFor([&] { return w.bench.stage()->ways().all().size() == 1; }));
     const auto& way = w.bench.stage()->ways().all()[0];
     CHECK(static_cast<int>(way.seen.size()) == w.bench.document().frames());
     CHECK((way.seen[12] - w.tailTip()).norm() < 1e-9);
-    CHECK(w.bench.stage()->grabFramebuffer() != bare);
+    CHECK(w.bench.stage()->picture() != bare);
     w.key(Qt::Key_4, Qt::ControlModifier);
     QApplication::processEvents();
     w.clickButton("face-trails");
@@ -438,10 +438,10 @@ TEST_CASE("R draws the way of a joint, Shift+R that of a spot under the mouse, s
     auto* every = w.bench.findChild<QSpinBox*>(QStringLiteral("ghost-every"));
     REQUIRE(every);
     w.bench.session().setFrame(12);
-    const QImage without = w.bench.stage()->grabFramebuffer();
+    const QImage without = w.bench.stage()->picture();
     for (int k = 0; k < 4; ++k) QTest::keyClick(every, Qt::Key_Up);
     CHECK(w.bench.session().trails().ghostEvery == 4);
-    CHECK(w.bench.stage()->grabFramebuffer() != without);
+    CHECK(w.bench.stage()->picture() != without);
     // A spot: the belly, which fills the middle of the stage.
     const auto belly = w.bench.stage()->jointPixel("otter", w.joint("belly"));
     REQUIRE(belly);

@@ -280,19 +280,19 @@ TEST_CASE("what is locked says so and stays as it is, what is out of sight is no
     const scene::Owner wind{scene::List::Winds, w.scene().winds[0].id};
     w.bench.session().select({});
     w.settle();
-    const QImage shown = w.bench.stage()->grabFramebuffer();
+    const QImage shown = w.bench.stage()->picture();
     w.bench.session().selectWind(wind.id);
     w.bench.action(QStringLiteral("hide"))->trigger();
     CHECK(w.scene().wind(wind.id)->hidden);
     w.bench.session().select({});
     w.settle();
-    const QImage hidden = w.bench.stage()->grabFramebuffer();
+    const QImage hidden = w.bench.stage()->picture();
     CHECK(shown != hidden);
     w.bench.session().selectWind(wind.id);
     w.bench.action(QStringLiteral("hide"))->trigger();
     w.bench.session().select({});
     w.settle();
-    CHECK(w.bench.stage()->grabFramebuffer() == shown);
+    CHECK(w.bench.stage()->picture() == shown);
 }
 
 TEST_CASE("a click on a pane of the comparison makes its take the other one") {

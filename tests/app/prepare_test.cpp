@@ -176,6 +176,31 @@ TEST_CASE("the body as it is taken is read in Parts, put right with a joint that
     CHECK(head() == found);
 }
 
+TEST_CASE("of several things that are not of the body each is taken back by itself") {
+    Window w(test::kOtter);
+    w.key(Qt::Key_1, Qt::ControlModifier);
+    w.clickButton("face-parts");
+    const std::string id = w.scene().actors[0].id;
+    const auto rows = [&] {
+        QApplication::processEvents();
+        return w.bench.findChildren<ListRow*>(QStringLiteral("role-not of the body"));
+    };
+    const auto press = [&](ListRow* row, const char* button) {
+        auto* b = row->findChild<QPushButton*>(QLatin1String(button));
+        REQUIRE(b);
+        QTest::mouseClick(b, Qt::LeftButton);
+    };
+    for (const char* joint : {"satchel", "belly"}) {
+        w.bench.session().selectJoint(id, w.joint(joint));
+        press(rows().back(), "tell");
+    }
+    REQUIRE(w.scene().actors[0].actor->told.size() == 2);
+    REQUIRE(rows().size() == 3);
+    press(rows()[1], "untell");
+    REQUIRE(w.scene().actors[0].actor->told.size() == 1);
+    CHECK(w.scene().actors[0].actor->told.front().joint == w.joint("satchel"));
+}
+
 TEST_CASE("the bend test swings what is selected, goes along with the selection, and tints what follows") {
     Window w(kDemo);
     w.bench.action("joints")->trigger();
@@ -324,7 +349,7 @@ TEST_CASE("what a stroke draws of the stage is what drawing all of it would show
     const QPoint from = stage->jointPixel(w.scene().actors[0].id, w.joint("spine_01"))->toPoint();
     bool drawn = false;
     const QObject here;  // the connection ends with it
-    QObject::connect(stage, &QOpenGLWidget::frameSwapped, &here, [&] { drawn = true; });
+    QObject::connect(stage, &Canvas::drawn, &here, [&] { drawn = true; });
     const auto onScreen = [&] {
         REQUIRE(waitFor([&] { return drawn; }));
         QApplication::processEvents();

@@ -24,7 +24,7 @@ TEST_CASE("the window draws and drags what a kind shows that it does not know") 
     w.bench.session().setStep(app::StepId::Tune);
     w.settle();
     Stage* stage = w.bench.stage();
-    const QImage with = stage->grabFramebuffer();
+    const QImage with = stage->picture();
     const auto handle = stage->handlePixel(Stage::Handle::OfLayer, "far");
     REQUIRE(handle);
     test::dragMouse(stage, handle->toPoint(), handle->toPoint() + QPoint(60, 0));
@@ -38,7 +38,7 @@ TEST_CASE("the window draws and drags what a kind shows that it does not know") 
     w.bench.document().undo();
     w.settle();
     CHECK(w.scene().layer(id)->number("far") == 1);
-    CHECK(stage->grabFramebuffer() == with);
+    CHECK(stage->picture() == with);
     test::dragMouse(stage, handle->toPoint(), handle->toPoint() + QPoint(2000, 0));
     w.settle();
     CHECK(w.scene().layer(id)->number("far") <= 4);

@@ -92,9 +92,11 @@ struct Skirt {
 }  // namespace
 
 TEST_CASE("chains that lie on still bodies come to rest") {
+    int which = 0;
     for (double f : {2.0, 0.8, 5.0})
         for (double bounces : {0.0, 2.0, 8.0})
             for (double friction : {0.0, 0.2, 0.8}) {
+                if (!test::tries(which++)) continue;
                 if (bounces / f > 5) continue;  // chains beside the bodies still ring after 20 s, as they were asked to
                 Skirt skirt(bounces, friction, f, 1.0 / 120);
                 const double most = 1000 * skirt.restlessness(20, 1.0 / 120);

@@ -171,6 +171,27 @@ TEST_CASE("a body falls as a whole from whichever of its joints it is told") {
     }
 }
 
+TEST_CASE("a prop that is chosen falls alone, a joint of the body takes the prop along") {
+    auto actor = std::make_shared<rig::Actor>(*test::personActor({}));
+    std::vector<rig::Joint> joints = actor->skeleton.joints();
+    for (rig::Joint& j : joints) j.children.clear();
+    rig::Joint crate;
+    crate.name = "crate";
+    crate.rest.t = Vec3(2, 0.5, 0);
+    joints.push_back(crate);
+    actor->skeleton = rig::Skeleton(joints);
+    actor->finish();
+    for (const auto& [joint, bodyGoes] : {std::pair{"crate", false}, {"left_forearm", true}}) {
+        INFO(joint);
+        scene::Scene s = test::sceneWith(actor);
+        s.layer(edit::addLayer(s, "fall", s.actors[0].id, {joint}))->set("lift", 1.0);
+        const pipeline::Evaluation e = test::evaluate(s);
+        const auto lifted = [&](int root) { return e.actors[0].result->at(root, 0).t.y() - e.actors[0].body->at(root, 0).t.y(); };
+        CHECK(lifted(actor->skeleton.find("crate")) == Approx(1));
+        CHECK(lifted(actor->skeleton.roots().front()) == Approx(bodyGoes ? 1 : 0).margin(1e-9));
+    }
+}
+
 TEST_CASE("a pose that goes on changing while it lies never sinks into the floor") {
     scene::Scene s = falling("Walk", {{"lift", 0.6}, {"spin", 200.0}});
     const pipeline::Evaluation e = test::evaluate(s);

@@ -117,6 +117,8 @@ struct Bench {
 
 /// So many draws of the same code, or under sanitizers, which look at memory and not at odds, an eighth of them.
 int draws(int many);
+/// Whether one of many like cases is tried: under sanitizers each eighth, counted from 0.
+bool tries(int which);
 
 /// How often this program has asked for memory so far (counted in core-tests).
 std::size_t allocations();

@@ -222,7 +222,73 @@ class Falling {
         readColliders();
     }
 
-    void run() { simulate(); }
+    void run() {
+        m_touch = -1;
+        m_speed = 0;
+        const Vec3 below = -Vec3::UnitY();
+        const Outline outline = outlineAt(m_from, below);
+        const Vec3 start = outline.centre;
+        physics::ArticulatedDef def;
+        Eigen::AlignedBox3d box;
+        for (const Vec3& v : outline.points) box.extend(v);
+        const Vec3 sides = box.sizes();
+        def.size = std::max(1e-6, sides.maxCoeff());
+        physics::SegmentDef s;
+        s.mass = rig::usualMass(def.size);
+        s.centre = start;
+        s.joint = s.endA = s.endB = start;
+        s.radius = 0.5 * std::max(1e-6, sides.minCoeff());
+        for (const Vec3& v : outline.points) s.corners.push_back(v);
+        s.edged = true;
+        const Vec3 d = sides.cwiseAbs2();
+        Vec3 moments = s.mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
+        moments = moments.cwiseMax(0.1 * moments.maxCoeff());
+        // One that stays turned is too heavy to turn.
+        if (m_s.text("turns") != "rolls") moments *= 1e6;
+        s.inertia = moments.asDiagonal();
+        def.segments.push_back(std::move(s));
+        const double size = def.size;
+        physics::Articulated body(std::move(def));
+        body.setGravity(Vec3(0, -kEarthGravity * m_s.at("gravity"), 0));
+        const double fps = m_below.grid().fps, dt = 1 / fps;
+        const int steps = std::max(1, static_cast<int>(std::ceil(kRate * dt - 1e-6)));
+        const double h = dt / steps;
+        const Vec3 way = scene::windDirection(m_s.at("heading"), m_s.at("rise")),
+                   level = scene::windDirection(m_s.at("heading"), 0);
+        const Vec3 spin =
+            radians(m_s.at("spin")) * Vec3(Vec3::UnitY().cross(level)) + radians(m_s.at("twirl")) * Vec3(Vec3::UnitY());
+        const Vec3 from = start + Vec3(0, m_s.at("lift"), 0);
+        body.start(std::vector<Vec3>{from}, std::vector<Quat>{Quat::Identity()}, std::vector<Vec3>{m_s.at("speed") * way},
+                   std::vector<Vec3>{spin}, h);
+        // What stands in the floor as it begins rises out of it over a while: thrown out, it would fall over.
+        double low = 1e300;
+        for (const Vec3& v : outline.points) low = std::min(low, v.y() + m_s.at("lift"));
+        m_deep = outline.points.empty() ? 0 : std::max(0.0, m_s.at("floor") - low);
+        m_path.assign(1, {from, Quat::Identity()});
+        m_start = start;
+        Vec3 centre = start;  // that the weight hangs about, in the animation
+        for (int f = m_from + 1; f <= m_to; ++f) {
+            if (m_cancel.asked()) throw Cancelled{};
+            const Outline now = outlineAt(f, body.turn(0).conjugate() * below);
+            if ((now.centre - centre).norm() > kMostOff * size) {
+                body.moveCentre(0, body.turn(0) * (now.centre - centre));
+                centre = now.centre;
+            }
+            std::vector<Vec3> corners;
+            for (const Vec3& v : now.points) corners.push_back(v - centre);
+            body.setCorners(0, std::move(corners));
+            for (int k = 0; k < steps; ++k) {
+                meet(body, f, static_cast<double>(k) / steps, dt);
+                const double speed = body.velocity(0).norm();
+                body.step(h);
+                if (m_touch < 0 && body.touches(0)) {
+                    m_touch = f;
+                    m_speed = speed;
+                }
+            }
+            m_path.push_back({body.place(0) + body.turn(0) * (start - centre), body.turn(0)});
+        }
+    }
 
     Filtered made() const {
         Filtered out;
@@ -361,74 +427,6 @@ class Falling {
         }
         for (std::size_t j = 0; j < m_falls.size() && all.empty(); ++j)
             if (m_falls[j]) all.push_back(p.toWorld(worlds[j].t));
-    }
-
-    void simulate() {
-        m_touch = -1;
-        m_speed = 0;
-        const Vec3 below = -Vec3::UnitY();
-        const Outline outline = outlineAt(m_from, below);
-        const Vec3 start = outline.centre;
-        physics::ArticulatedDef def;
-        Eigen::AlignedBox3d box;
-        for (const Vec3& v : outline.points) box.extend(v);
-        const Vec3 sides = box.sizes();
-        def.size = std::max(1e-6, sides.maxCoeff());
-        physics::SegmentDef s;
-        s.mass = rig::usualMass(def.size);
-        s.centre = start;
-        s.joint = s.endA = s.endB = start;
-        s.radius = 0.5 * std::max(1e-6, sides.minCoeff());
-        for (const Vec3& v : outline.points) s.corners.push_back(v);
-        s.edged = true;
-        const Vec3 d = sides.cwiseAbs2();
-        Vec3 moments = s.mass / 12 * Vec3(d.y() + d.z(), d.z() + d.x(), d.x() + d.y());
-        moments = moments.cwiseMax(0.1 * moments.maxCoeff());
-        // One that stays turned is too heavy to turn.
-        if (m_s.text("turns") != "rolls") moments *= 1e6;
-        s.inertia = moments.asDiagonal();
-        def.segments.push_back(std::move(s));
-        const double size = def.size;
-        physics::Articulated body(std::move(def));
-        body.setGravity(Vec3(0, -kEarthGravity * m_s.at("gravity"), 0));
-        const double fps = m_below.grid().fps, dt = 1 / fps;
-        const int steps = std::max(1, static_cast<int>(std::ceil(kRate * dt - 1e-6)));
-        const double h = dt / steps;
-        const Vec3 way = scene::windDirection(m_s.at("heading"), m_s.at("rise")),
-                   level = scene::windDirection(m_s.at("heading"), 0);
-        const Vec3 spin =
-            radians(m_s.at("spin")) * Vec3(Vec3::UnitY().cross(level)) + radians(m_s.at("twirl")) * Vec3(Vec3::UnitY());
-        const Vec3 from = start + Vec3(0, m_s.at("lift"), 0);
-        body.start(std::vector<Vec3>{from}, std::vector<Quat>{Quat::Identity()}, std::vector<Vec3>{m_s.at("speed") * way},
-                   std::vector<Vec3>{spin}, h);
-        // What stands in the floor as it begins rises out of it over a while: thrown out, it would fall over.
-        double low = 1e300;
-        for (const Vec3& v : outline.points) low = std::min(low, v.y() + m_s.at("lift"));
-        m_deep = outline.points.empty() ? 0 : std::max(0.0, m_s.at("floor") - low);
-        m_path.assign(1, {from, Quat::Identity()});
-        m_start = start;
-        Vec3 centre = start;  // that the weight hangs about, in the animation
-        for (int f = m_from + 1; f <= m_to; ++f) {
-            if (m_cancel.asked()) throw Cancelled{};
-            const Outline now = outlineAt(f, body.turn(0).conjugate() * below);
-            if ((now.centre - centre).norm() > kMostOff * size) {
-                body.moveCentre(0, body.turn(0) * (now.centre - centre));
-                centre = now.centre;
-            }
-            std::vector<Vec3> corners;
-            for (const Vec3& v : now.points) corners.push_back(v - centre);
-            body.setCorners(0, std::move(corners));
-            for (int k = 0; k < steps; ++k) {
-                meet(body, f, static_cast<double>(k) / steps, dt);
-                const double speed = body.velocity(0).norm();
-                body.step(h);
-                if (m_touch < 0 && body.touches(0)) {
-                    m_touch = f;
-                    m_speed = speed;
-                }
-            }
-            m_path.push_back({body.place(0) + body.turn(0) * (start - centre), body.turn(0)});
-        }
     }
 
     void meet(physics::Articulated& body, int f, double u, double dt) const {
