@@ -1,6 +1,7 @@
 #include "edit/edit.h"
 
 #include <algorithm>
+#include <set>
 
 #include "edit/gauges.h"
 #include "edit/mounts.h"
@@ -90,17 +91,16 @@ void forgetGauge(scene::Scene& s, const std::string& gauge) {
 
 namespace {
 
-/// The joints of what a kind takes as a whole: a body's carriers, whichever of its joints was chosen; a prop that was chosen,
-/// where the kind moves a prop alone; every root of what has no body.
+/// The topmost joints of what a kind takes as a whole: of all that the kind moves of the actor, whichever joint was chosen; a
+/// prop that was chosen, where the kind moves a prop alone.
 std::vector<std::string> wholeOf(const rig::Actor& actor, const layers::LayerKind& kind, const std::vector<std::string>& chosen) {
     const rig::Skeleton& skeleton = actor.skeleton;
-    std::vector<int> body = rig::carriersOf(skeleton, rig::rolesOf(actor));
-    if (body.empty()) body = skeleton.roots();
+    const std::vector<int> body = rig::carriersOf(skeleton, rig::rolesOf(actor));
     scene::Layer prop;
     prop.set(kind.target(), chosen);
     const std::vector<layers::Moved> moved = kind.moves(actor, prop);
     const auto carried = rig::carriedBy(actor);
-    const bool alone = !chosen.empty() && std::all_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
+    const bool alone = !chosen.empty() && !body.empty() && std::all_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
         return std::none_of(body.begin(), body.end(), [&](int b) { return b == m.joint || skeleton.isBelow(b, m.joint); });
     });
     // The node that a skin stands on is chosen by a click on the mesh, and is no prop.
@@ -108,8 +108,14 @@ std::vector<std::string> wholeOf(const rig::Actor& actor, const layers::LayerKin
                       return rig::carriedBelow(actor, *carried, m.joint) > 0;
                   })))
         return chosen;
+    const std::vector<layers::Moved> whole = kind.moves(actor, {});
     std::vector<std::string> out;
-    for (int j : body) out.push_back(skeleton.reference(j));
+    std::set<int> taken;
+    for (const layers::Moved& m : whole)
+        if (taken.insert(m.joint).second && std::none_of(whole.begin(), whole.end(), [&](const layers::Moved& o) {
+                return o.joint != m.joint && skeleton.isBelow(m.joint, o.joint);
+            }))
+            out.push_back(skeleton.reference(m.joint));
     return out;
 }
 
