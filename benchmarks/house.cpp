@@ -101,7 +101,7 @@ bool paint(app::Bench& bench, const std::filesystem::path& folder) {
     QTest::qWait(300);
     app::Stage* stage = bench.stage();
     stage->setJointsShown(false);
-    stage->grabFramebuffer();
+    stage->picture();
     const std::string actor = bench.document().scene().actors[0].id;
     bench.session().selectJoint(actor, 20);
     bench.action(QStringLiteral("paint"))->trigger();
@@ -112,7 +112,7 @@ bool paint(app::Bench& bench, const std::filesystem::path& folder) {
     double worst = 0;
     bool drawn = false;
     const QObject here;  // the connection ends with it
-    QObject::connect(stage, &Canvas::drawn, &here, [&] { drawn = true; });
+    QObject::connect(stage, &app::Canvas::drawn, &here, [&] { drawn = true; });
     const double move = median(60, [&](int k) {
         const double before = now();
         drawn = false;
@@ -196,7 +196,7 @@ bool dragKey(app::Bench& bench, const std::filesystem::path& folder) {
     bool drawn = false;
     double worst = 0;
     const QObject here;
-    QObject::connect(bench.stage(), &Canvas::drawn, &here, [&] { drawn = bench.document().upToDate(); });
+    QObject::connect(bench.stage(), &app::Canvas::drawn, &here, [&] { drawn = bench.document().upToDate(); });
     const double move = median(40, [&](int k) {
         const double before = now();
         drawn = false;
@@ -245,7 +245,7 @@ bool compared(app::Bench& bench, bool stageAlone) {
     int swapped = 0;
     {
         const QObject here;
-        QObject::connect(bench.stage(), &Canvas::drawn, &here, [&] { ++swapped; });
+        QObject::connect(bench.stage(), &app::Canvas::drawn, &here, [&] { ++swapped; });
         bench.session().setPlaying(true);
         QTest::qWait(4000);
         bench.session().setPlaying(false);
@@ -255,7 +255,7 @@ bool compared(app::Bench& bench, bool stageAlone) {
     constexpr int kFrames = 40;
     const double drawn = median(kFrames, [&](int k) {
         bench.session().setFrame(k % 28);
-        bench.stage()->grabFramebuffer();
+        bench.stage()->picture();
     });
     std::printf("a frame of it drawn: %.1f ms by the clock, %.1f ms of all processors\n", drawn,
                 1000 * (static_cast<double>(clock()) - spent) / CLOCKS_PER_SEC / kFrames);
@@ -271,12 +271,12 @@ bool compared(app::Bench& bench, bool stageAlone) {
     if (!QTest::qWaitFor([&] { return bench.compareView()->ready(); }, 60000)) return false;
     QTest::qWait(300);
     const auto rate = [&](app::Panes* panes) {
-        const int before = panes->drawn();
+        const int before = panes->timesDrawn();
         const double from = now();
         bench.session().setPlaying(true);
         QTest::qWait(4000);
         bench.session().setPlaying(false);
-        return 1000 * (panes->drawn() - before) / (now() - from);
+        return 1000 * (panes->timesDrawn() - before) / (now() - from);
     };
     std::printf("four takes side by side play at %.1f of %g frames a second\n", rate(bench.compareView()->panes()),
                 document.scene().shot().fps);
@@ -385,7 +385,7 @@ int main(int argc, char** argv) {
     constexpr int kFrames = 40;
     const double frame = median(kFrames, [&](int k) {
         bench.session().setFrame(k % 28);
-        bench.stage()->grabFramebuffer();
+        bench.stage()->picture();
     });
     std::printf("a frame of the otter drawn: %.1f ms of the interface's thread, %.1f ms by the clock (software OpenGL)\n",
                 (ownTime() - drawing) / kFrames, frame);

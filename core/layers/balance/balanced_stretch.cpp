@@ -22,13 +22,15 @@ namespace nutatio::layers::balance {
 
 namespace {
 
-constexpr int kRounds = 6, kHipRounds = 3;
+constexpr int kRounds = 6, kHipRounds = 3, kHalves = 5;
 constexpr double kSmooth = 0.06, kLeanCalm = 0.35, kPressCalm = 0.12;  // [s]
 constexpr double kAround = 0.3;  // [s] before and after, whose contacts hold the weight up too: a step is caught by the next foot
 constexpr double kFades = 0.15;  // [s] from a flight, over which path and counter-balance die away
 constexpr double kHandEase = 0.25;  // [s] about a grip
-constexpr double kUpright = 0.6;    // of the line between the hips, that is level in one that stands
-constexpr double kBeyond = 0.1;     // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
+constexpr double kStraight = 6 * kPi / 180,
+                 kStraightAbout = 0.12;  // [rad, s] that an even path may turn a leg by, as below; about it
+constexpr double kUpright = 0.6;         // of the line between the hips, that is level in one that stands
+constexpr double kBeyond = 0.1;          // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
 
 /// 1 where something holds, and less and less over so many frames about it.
 std::vector<double> softly(const std::vector<char>& holds, double frames) {
@@ -251,6 +253,8 @@ class Balancing {
             if (amount > 0) even[k] = std::min(1.0, amount) * (path.smooth(i, kSmooth * m_fps) - path.frame(i));
         }
         const double most = 0.25 * m_weights.leg * m_metres;
+        std::vector<Vec3> shifts(static_cast<std::size_t>(m_n), Vec3::Zero());
+        std::vector<double> share(static_cast<std::size_t>(m_n), 1.0);
         everyFrame([&](int f, auto& locals, auto& worlds) {
             const auto i = static_cast<std::size_t>(laps.first() + f);
             const auto k = static_cast<std::size_t>(f);
@@ -264,8 +268,65 @@ class Balancing {
                 const Vec3 rest = goal - posed(f, locals, worlds);
                 by += 0.8 * rest;
                 const double size = by.norm();
-                shift(p, f, way[i] + (size > 0 ? Vec3(by * (most * std::tanh(size / most) / size)) : by));
+                shifts[k] = size > 0 ? Vec3(by * (most * std::tanh(size / most) / size)) : by;
+                shift(p, f, way[i] + shifts[k]);
             }
+            // A leg's turn is the root of its way there, where it is nearly straight: the share is found by halves.
+            if (mostLegTurn(f, way[i], locals, worlds) <= kStraight) return;
+            double much = 1;
+            share[k] = 0;
+            for (int r = 0; r < kHalves; ++r) {
+                const double half = 0.5 * (share[k] + much);
+                shift(p, f, way[i] + half * shifts[k]);
+                (mostLegTurn(f, way[i], locals, worlds) <= kStraight ? share[k] : much) = half;
+            }
+        });
+        // A leg that is nearly straight bends far for a little way: the path stays as animated about there.
+        share = calmLow(std::move(share), static_cast<int>(std::ceil(kStraightAbout * m_fps)));
+        for (int f = 0; f < m_n; ++f) {
+            const auto k = static_cast<std::size_t>(f);
+            if (share[k] < 1) shift(at(f), f, way[static_cast<std::size_t>(laps.first() + f)] + share[k] * shifts[k]);
+        }
+    }
+
+    /// How far legs are turned against where they would be with a body that is shifted by `way` alone [rad].
+    double mostLegTurn(int f, const Vec3& way, std::vector<Xform>& locals, std::vector<Affine>& worlds) {
+        posed(f, locals, worlds);
+        Posture without = at(f);
+        shift(without, f, way);
+        std::vector<Xform> were;
+        m_below.pose(m_from + f, were);
+        m_body.pose(without, were, worlds);
+        double turn = 0;
+        for (const Poised::Limb& l : m_body.limbs())
+            for (int j : {l.upper, l.lower, l.end})
+                if (l.foot)
+                    turn = std::max(turn,
+                                    locals[static_cast<std::size_t>(j)].r.angularDistance(were[static_cast<std::size_t>(j)].r));
+        return turn;
+    }
+
+    /// The least of so many frames to either side, and evenly from there to the rest; in a loop round its ends.
+    std::vector<double> calmLow(std::vector<double> values, int about) const {
+        const auto over = [&](const auto& of) {
+            std::vector<double> out;
+            for (int f = 0; f < m_n; ++f) out.push_back(of(f));
+            return out;
+        };
+        const auto index = [&](int f) {
+            // A loop's last frame is its first one again.
+            if (m_is.laps.round && m_n > 1) return static_cast<std::size_t>(((f % (m_n - 1)) + m_n - 1) % (m_n - 1));
+            return static_cast<std::size_t>(within(f, 0, m_n - 1));
+        };
+        values = over([&](int f) {
+            double least = 1;
+            for (int k = -about; k <= about; ++k) least = std::min(least, values[index(f + k)]);
+            return least;
+        });
+        return over([&](int f) {
+            double sum = 0;
+            for (int k = -about; k <= about; ++k) sum += values[index(f + k)];
+            return sum / (2 * about + 1);
         });
     }
 
