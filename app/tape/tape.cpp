@@ -222,8 +222,10 @@ QWidget* Tape::transport() {
     row->addWidget(clip);
     m_clip = new QComboBox;
     m_clip->setAccessibleName(tr("Shot"));
+    // As wide as its names, where there is room beside a trial's sliders.
+    m_clip->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     m_clip->setMinimumWidth(112);
-    m_clip->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    m_clip->setMaximumWidth(170);
     row->addSpacing(4);
     row->addWidget(m_clip);
     connect(m_clip, &QComboBox::activated, this, [this](int i) {

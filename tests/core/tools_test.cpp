@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 #include <random>
 
+#include "base/calm.h"
 #include "files/scene_file.h"
 #include "layers/feels.h"
 #include "layers/joint_worlds.h"
@@ -17,6 +18,26 @@
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
+
+TEST_CASE("shares are kept low about where they have to be, never above what they may be, in a loop round its ends") {
+    std::vector<double> may(21, 1.0);
+    may[0] = 0.2;
+    may[20] = 0.2;
+    may[9] = 0.5;
+    for (const bool round : {false, true}) {
+        const std::vector<double> is = calmLow(may, 2, round);
+        for (std::size_t f = 0; f < may.size(); ++f) CHECK(is[f] <= may[f] + 1e-12);
+        for (std::size_t f = 1; f < may.size(); ++f) CHECK(std::abs(is[f] - is[f - 1]) < 0.2);
+        CHECK(is[9] == Approx(0.5));
+        CHECK(is[14] == Approx(1));
+    }
+    // The last frame of a loop is its first: what holds there holds on both sides.
+    std::vector<double> loop(21, 1.0);
+    loop[19] = 0;
+    CHECK(calmLow(loop, 2, true)[0] == Approx(calmLow(loop, 2, true)[20]));
+    CHECK(calmLow(loop, 2, true)[1] < 1);
+    CHECK(calmLow(loop, 2, false)[1] == Approx(1));
+}
 using test::kOtterFile;
 using test::TempFolder;
 

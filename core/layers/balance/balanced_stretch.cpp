@@ -7,6 +7,7 @@
 #include <atomic>
 #include <cmath>
 
+#include "base/calm.h"
 #include "layers/balance/weight_path.h"
 
 namespace nutatio::layers::balance {
@@ -282,7 +283,7 @@ class Balancing {
             }
         });
         // A leg that is nearly straight bends far for a little way: the path stays as animated about there.
-        share = calmLow(std::move(share), static_cast<int>(std::ceil(kStraightAbout * m_fps)));
+        share = calmLow(share, static_cast<int>(std::ceil(kStraightAbout * m_fps)), m_is.laps.round);
         for (int f = 0; f < m_n; ++f) {
             const auto k = static_cast<std::size_t>(f);
             if (share[k] < 1) shift(at(f), f, way[static_cast<std::size_t>(laps.first() + f)] + share[k] * shifts[k]);
@@ -304,30 +305,6 @@ class Balancing {
                     turn = std::max(turn,
                                     locals[static_cast<std::size_t>(j)].r.angularDistance(were[static_cast<std::size_t>(j)].r));
         return turn;
-    }
-
-    /// The least of so many frames to either side, and evenly from there to the rest; in a loop round its ends.
-    std::vector<double> calmLow(std::vector<double> values, int about) const {
-        const auto over = [&](const auto& of) {
-            std::vector<double> out;
-            for (int f = 0; f < m_n; ++f) out.push_back(of(f));
-            return out;
-        };
-        const auto index = [&](int f) {
-            // A loop's last frame is its first one again.
-            if (m_is.laps.round && m_n > 1) return static_cast<std::size_t>(((f % (m_n - 1)) + m_n - 1) % (m_n - 1));
-            return static_cast<std::size_t>(within(f, 0, m_n - 1));
-        };
-        values = over([&](int f) {
-            double least = 1;
-            for (int k = -about; k <= about; ++k) least = std::min(least, values[index(f + k)]);
-            return least;
-        });
-        return over([&](int f) {
-            double sum = 0;
-            for (int k = -about; k <= about; ++k) sum += values[index(f + k)];
-            return sum / (2 * about + 1);
-        });
     }
 
     /// Moves the body by a way [m, in the world]; in the air its feet go along.

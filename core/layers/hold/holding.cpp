@@ -5,6 +5,7 @@
 #include <cstdio>
 #include <optional>
 
+#include "base/calm.h"
 #include "layers/descent.h"
 #include "layers/hold/held_point.h"
 #include "layers/hold/hold_build.h"
@@ -24,6 +25,10 @@ namespace nutatio::layers::hold {
 // walks in place the ground runs under it as fast as its feet tell (rig::strideOf).
 
 namespace {
+
+constexpr double kBendsBy = 310 * kPi / 180;  // [rad/s] at most, that a knee or elbow bends apart from how it is animated
+constexpr double kCalmAbout = 0.06;           // [s] about a limb that would bend faster, in which the body goes along less
+constexpr int kShares = 32;                   // in which a share is looked for
 
 /// Evened out over some frames on either side, ends held or going round.
 std::vector<Vec3> evened(const std::vector<Vec3>& v, double frames, bool round) {
@@ -75,6 +80,7 @@ class Holding {
         }
         combine();
         moveRoot();
+        calm();
         return solve();
     }
 
@@ -220,6 +226,85 @@ class Holding {
             more = evened(more, spread, round);
             for (std::size_t f = 0; f < more.size(); ++f) m_root[f] += more[f];
         }
+    }
+
+    /// How far a limb is bent whose end is so far from its top [rad].
+    double bendOver(const HeldLimb& l, double away) const {
+        const double a = (place(l.lower, 0) - place(l.upper, 0)).norm(), b = (place(l.end, 0) - place(l.lower, 0)).norm();
+        if (!(a > 0) || !(b > 0)) return 0;
+        return kPi - std::acos(within((a * a + b * b - away * away) / (2 * a * b), -1.0, 1.0));
+    }
+    /// What that is more than below, with shares of the limb's offset and of the root's [rad].
+    double bentMore(std::size_t limb, int f, double offset, double root) const {
+        const auto at = static_cast<std::size_t>(f);
+        const HeldLimb& l = m_build.limbs[limb];
+        const Vec3 way = place(l.end, f) - place(l.upper, f);
+        return bendOver(l, (way + offset * m_offset[limb][at] - root * m_root[at]).norm()) - bendOver(l, way.norm());
+    }
+
+    /// How far a limb may be bent more than below, by frame [rad]: as far as it would be, but no frame farther from the next than
+    /// kBendsBy lets it.
+    std::vector<double> calmBends(std::size_t limb) const {
+        std::vector<double> most;
+        for (int f = 0; f < m_n; ++f) most.push_back(std::abs(bentMore(limb, f, 1, 1)) + 1e-9);
+        const double step = kBendsBy / m_below.grid().fps;
+        const auto follow = [&](int f, int from) {
+            double& here = most[static_cast<std::size_t>(f)];
+            here = std::min(here, most[static_cast<std::size_t>(from)] + step);
+        };
+        // Of a loop twice: what follows its end is its beginning.
+        for (int lap = 0; lap < (m_c.period > 0 ? 2 : 1); ++lap) {
+            for (int f = 1; f < m_n; ++f) follow(f, f - 1);
+            for (int f = m_n - 2; f >= 0; --f) follow(f, f + 1);
+            if (m_c.period <= 0) break;
+            follow(0, m_n - 1);
+            follow(m_n - 1, 0);
+        }
+        return most;
+    }
+
+    /// The largest share of kShares at which nothing is bent beyond what it may be, or that which bends least.
+    template <class Beyond>
+    static double shareOf(const Beyond& beyond) {
+        double share = 1, least = 1e300;
+        for (int k = 0; k <= kShares && least > 0; ++k) {
+            const double tried = 1 - static_cast<double>(k) / kShares, over = beyond(tried);
+            if (over >= least) continue;
+            least = over;
+            share = tried;
+        }
+        return share;
+    }
+
+    /// A limb that is nearly straight bends far for a little way, and would bend and straighten within two frames of a short
+    /// contact. The body goes along less there, and the limb slides, for as much as its bend would change too fast. What was set
+    /// by hand is held.
+    void calm() {
+        std::vector<std::size_t> found;
+        for (std::size_t k = 0; k < m_build.limbs.size(); ++k)
+            if (std::none_of(m_points.begin(), m_points.end(), [&](const OfLimb& o) {
+                    return o.limb == k &&
+                           std::any_of(o.point.held.begin(), o.point.held.end(), [](const Held& h) { return h.set; });
+                }))
+                found.push_back(k);
+        std::vector<std::vector<double>> allowed;
+        for (std::size_t k : found) allowed.push_back(calmBends(k));
+        const auto beyond = [&](std::size_t n, int f, double offset, double root) {
+            return std::max(0.0, std::abs(bentMore(found[n], f, offset, root)) - allowed[n][static_cast<std::size_t>(f)]);
+        };
+        std::vector<double> goes;
+        for (int f = 0; f < m_n; ++f)
+            goes.push_back(shareOf([&](double share) {
+                double most = 0;
+                for (std::size_t n = 0; n < found.size(); ++n)
+                    if (m_build.limbs[found[n]].foot) most = std::max(most, beyond(n, f, 1, share));
+                return most;
+            }));
+        goes = calmLow(goes, static_cast<int>(std::ceil(kCalmAbout * m_below.grid().fps)), m_c.period > 0);
+        for (std::size_t f = 0; f < m_root.size(); ++f) m_root[f] *= goes[f];
+        for (std::size_t n = 0; n < found.size(); ++n)
+            for (int f = 0; f < m_n; ++f)
+                m_offset[found[n]][static_cast<std::size_t>(f)] *= shareOf([&](double share) { return beyond(n, f, share, 1); });
     }
 
     Filtered solve() {
