@@ -70,7 +70,7 @@ void TallRow::refresh() {
     const rig::Actor& file = a->source ? *a->source : *a->actor;
     const double said = file.height * file.metresPerUnit;
     const auto likelier = rig::likelierHeight(*a->actor, now);
-    m_note->setText(likelier                      ? tr("A person would be %1 m.").arg(metres(*likelier))
+    m_note->setText(likelier                      ? tr("%1 m is likelier.").arg(metres(*likelier))
                     : metres(said) == metres(now) ? QString()
                                                   : tr("Its file says %1 m.").arg(metres(said)));
     m_note->setVisible(!m_note->text().isEmpty());

@@ -5,6 +5,7 @@
 
 #include "measure/check_rules.h"
 #include "rig/parts.h"
+#include "rig/roles.h"
 #include "rig/tall.h"
 
 namespace nutatio::measure {
@@ -64,9 +65,11 @@ void unit(const Checked& on, std::vector<Finding>& out) {
         Finding f = on.about("unit", Severity::Look, rig::kNoJoint);
         f.size = metres;
         f.unit = "m";
-        f.sentence = "It goes on two legs and stands " + shortNumber(metres) + " m tall: it falls, swings and weighs as a " +
-                     (metres > *likelier ? "giant" : "toy") + " of that size does. " + shortNumber(*likelier) +
-                     " m would be a person's height.";
+        const bool animal = rig::rolesOf(on.actor).fourLegged;
+        f.sentence = "It goes on " + std::string(animal ? "four" : "two") + " legs and stands " + shortNumber(metres) +
+                     " m tall: it falls, swings and weighs as a " + (metres > *likelier ? "giant" : "toy") +
+                     " of that size does. " + shortNumber(*likelier) +
+                     (animal ? " m is likelier." : " m would be a person's height.");
         f.repair.push_back("stand-tall:actor=" + on.entry.id + ",metres=" + shortNumber(*likelier));
         out.push_back(std::move(f));
         return;

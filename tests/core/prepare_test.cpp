@@ -14,6 +14,7 @@
 #include "rig/surface.h"
 #include "tests/support/posed.h"
 #include "tests/support/rigs.h"
+#include "tests/support/zoo.h"
 #include "tests/support/validator.h"
 
 using namespace nutatio;
@@ -434,6 +435,29 @@ TEST_CASE("a giant on two legs is told by the check, and stands as a person when
         CHECK(s.actors[0].actor->height * s.actors[0].actor->metresPerUnit == Approx(likely).epsilon(0.01));
         const auto after = measure::check(s);
         CHECK(std::none_of(after.begin(), after.end(), [](const measure::Finding& x) { return x.kind == "unit"; }));
+    }
+}
+
+TEST_CASE("an animal of a size that none has is told by the check, one of a giraffe's size is not") {
+    TempFolder folder;
+    test::writeAnimal(folder / "a.glb", 4);  // on four legs
+    scene::Scene s = test::sceneWith(test::read(folder / "a.glb"));
+    const std::string actor = s.actors[0].id;
+    REQUIRE(rig::rolesOf(*s.actors[0].actor).fourLegged);
+    for (const auto& [metres, likely] : {std::pair{110.0, 1.1}, {0.011, 1.1}, {600.0, 0.6}, {5.0, 0.0}, {0.1, 0.0}}) {
+        INFO(metres);
+        REQUIRE(edit::standTall(s, actor, metres).ok());
+        const auto found = measure::check(s);
+        const auto f = std::find_if(found.begin(), found.end(),
+                                    [](const measure::Finding& x) { return x.kind == "unit" && !x.repair.empty(); });
+        if (likely == 0) {
+            CHECK(f == found.end());
+            continue;
+        }
+        REQUIRE(f != found.end());
+        CHECK(f->sentence.find("four legs") != std::string::npos);
+        REQUIRE(edit::carryOut(s, f->repair[0]).ok());
+        CHECK(s.actors[0].actor->height * s.actors[0].actor->metresPerUnit == Approx(likely).epsilon(0.01));
     }
 }
 
