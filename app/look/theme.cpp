@@ -245,8 +245,8 @@ namespace {
 bool g_alwaysSmooth = false;
 }
 
-void smoothAlways() {
-    g_alwaysSmooth = true;
+void smoothAlways(bool on) {
+    g_alwaysSmooth = on;
 }
 
 bool drawsCheaply() {

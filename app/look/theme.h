@@ -32,7 +32,7 @@ void setSurfaceFormat();
 /// that motion plays. Wants the application.
 bool drawsCheaply();
 /// Edges are smoothed whoever draws: for pictures that are kept.
-void smoothAlways();
+void smoothAlways(bool on = true);
 /// Loads the shipped fonts and dresses the application.
 void dress(QApplication& app);
 

@@ -70,6 +70,8 @@ class Canvas::ReadBack {
     /// Fills the picture with what is drawn anew.
     void drawNow() {
         m_stale = false;
+        const QSize size = m_canvas.deviceSize();
+        if (size.isEmpty()) return;
         const bool first = !m_context;
         if (first) {
             m_surface = std::make_unique<QOffscreenSurface>();
@@ -79,7 +81,6 @@ class Canvas::ReadBack {
         }
         if (!enter()) return;
         if (first) m_canvas.prepare();
-        const QSize size = m_canvas.deviceSize();
         if (!m_target || m_target->size() != size) {
             QOpenGLFramebufferObjectFormat format;
             format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);

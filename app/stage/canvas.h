@@ -5,8 +5,6 @@
 #include <QWidget>
 #include <memory>
 
-class QOpenGLWidget;
-
 namespace nutatio::app {
 
 /// Where a graphics card draws, a layer of the window that the card composes. Where a processor does, a picture that is read back

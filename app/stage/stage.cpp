@@ -240,13 +240,31 @@ const Stage::Shown* Stage::shown(const std::string& actor) const {
     return at == m_shown.end() ? nullptr : &*at;
 }
 
+Eigen::AlignedBox3d Stage::boxNow() const {
+    Eigen::AlignedBox3d box;
+    if (m_document.scene().actors.empty()) return box;
+    const Shown* first = shown(m_document.scene().actors.front().id);
+    if (!first) return box;
+    const std::vector<bool>& carries = first->posed.actor->isSkinJoint;
+    const bool any = std::find(carries.begin(), carries.end(), true) != carries.end();
+    for (std::size_t j = 0; j < first->posed.worlds.size(); ++j)
+        if (!any || carries[j]) box.extend(first->posed.worlds[j].t);
+    return box;
+}
+
 void Stage::frameSelection() {
     Eigen::AlignedBox3d box;
     const Selection& sel = m_session.selection();
     if (const Shown* s = shown(sel.actor))
         for (int j : marked(sel.actor)) box.extend(s->posed.worlds[static_cast<std::size_t>(j)].t);
     if (box.isEmpty() && !m_framed.empty()) {
-        m_camera.frame(m_box.min(), m_box.max());
+        // What has fallen, flown or gone from where it stands at first is framed where it is.
+        const Vec3 about = Vec3::Constant(0.1 * m_size);
+        const Eigen::AlignedBox3d now = boxNow(), stands(m_box.min() - about, m_box.max() + about);
+        if (now.isEmpty() || stands.contains(now))
+            m_camera.frame(m_box.min(), m_box.max());
+        else
+            m_camera.frame(now.min() - about, now.max() + about);
     } else if (!box.isEmpty()) {
         const Vec3 least = Vec3::Constant(0.16 * m_size);
         m_camera.frame(box.min() - least, box.max() + least);

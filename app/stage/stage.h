@@ -155,6 +155,8 @@ class Stage : public Canvas {
     void markPath(std::vector<Mark>& marks) const;
     /// Where a pixel's ray meets the ground; nothing above the horizon.
     std::optional<Vec3> onGround(const QPointF& at) const;
+    /// About the joints of the first actor that carry its mesh, in the frame on show [m]; empty where none is shown.
+    Eigen::AlignedBox3d boxNow() const;
     /// Takes the camera along with the actor.
     void follow();
     Renderer::Frame frameToDraw(double ratio);

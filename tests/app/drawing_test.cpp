@@ -164,3 +164,36 @@ TEST_CASE("vertices that a layer moves are drawn moved, and back in place when i
     CHECK(screen.draw(camera, {&at}) == with);
     CHECK(screen.draw(camera, {&away}) == without);
 }
+
+TEST_CASE("where a card draws, the stage is composed with its window: the same picture, and the mouse goes through it") {
+    const auto pictureOf = [](Window& w) { return w.bench.stage()->picture().convertToFormat(QImage::Format_RGB32); };
+    QImage readBack;
+    {
+        Window w(test::kOtter);
+        readBack = pictureOf(w);
+    }
+    struct Smooth {
+        Smooth() { look::smoothAlways(true); }
+        ~Smooth() { look::smoothAlways(false); }
+    } smooth;
+    Window w(test::kOtter);
+    Stage* stage = w.bench.stage();
+    const QRect there(stage->mapTo(&w.bench, QPoint()), stage->size());
+    for (const QImage& composed : {pictureOf(w), w.bench.grab(there).toImage().convertToFormat(QImage::Format_RGB32)}) {
+        REQUIRE(composed.size() == readBack.size());
+        // Edges are smoothed there.
+        int differ = 0;
+        for (int y = 0; y < composed.height(); ++y)
+            for (int x = 0; x < composed.width(); ++x) {
+                const QColor a(composed.pixel(x, y)), b(readBack.pixel(x, y));
+                differ +=
+                    std::max({std::abs(a.red() - b.red()), std::abs(a.green() - b.green()), std::abs(a.blue() - b.blue())}) > 40;
+            }
+        CHECK(differ < composed.width() * composed.height() / 25);
+    }
+    const auto at = stage->jointPixel(w.scene().actors[0].id, w.joint("tail_05"));
+    REQUIRE(at);
+    QTest::mouseClick(w.bench.windowHandle(), Qt::LeftButton, Qt::NoModifier, there.topLeft() + at->toPoint());
+    QApplication::processEvents();
+    CHECK(w.bench.session().selection().joints == std::vector<int>{w.joint("tail_05")});
+}

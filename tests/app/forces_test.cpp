@@ -33,6 +33,26 @@ scene::Keys keysOf(Window& w, const scene::Owner& owner, const char* setting) {
 
 }  // namespace
 
+TEST_CASE("F frames what falls where it is, in the air and on the ground") {
+    Window w(test::kOtter);
+    w.bench.document().edit(QStringLiteral("fall"), [](scene::Scene& s) {
+        s.layer(edit::addLayer(s, "fall", s.actors[0].id, {}))->set("lift", 6.0);
+        s.editShot().loop = scene::Loop::Once;
+    });
+    w.settle();
+    w.bench.session().select({});
+    for (const int frame : {0, w.scene().frames(w.scene().shot()) - 1}) {
+        INFO(frame);
+        w.bench.session().setFrame(frame);
+        w.settle();
+        w.key(Qt::Key_F);
+        w.settle();
+        const auto at = w.bench.stage()->jointPixel(w.scene().actors[0].id, w.joint("hips"));
+        REQUIRE(at);
+        CHECK(QRectF(w.bench.stage()->rect()).adjusted(60, 60, -60, -60).contains(*at));
+    }
+}
+
 TEST_CASE("the Scope's peak is pulled: settings follow, the shot is simulated again, one step undoes it") {
     Window w(kDemo);
     w.bench.session().selectLayer("tail");

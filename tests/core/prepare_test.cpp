@@ -424,7 +424,9 @@ TEST_CASE("how tall it is, is told, and gravity follows while the file's units s
 TEST_CASE("a giant on two legs is told by the check, and stands as a person when that is mended") {
     scene::Scene s = test::sceneWith(test::read(kOtterFile));
     const std::string actor = s.actors[0].id;
+    int which = 0;
     for (const auto& [metres, likely] : {std::pair{3.86, 1.7}, {170.0, 1.7}, {18.0, 1.8}, {0.068, 1.7}, {5.9, 1.8}}) {
+        if (!test::tries(which++)) continue;
         INFO(metres);
         REQUIRE(edit::standTall(s, actor, metres).ok());
         const auto found = measure::check(s);
@@ -444,7 +446,9 @@ TEST_CASE("an animal of a size that none has is told by the check, one of a gira
     scene::Scene s = test::sceneWith(test::read(folder / "a.glb"));
     const std::string actor = s.actors[0].id;
     REQUIRE(rig::rolesOf(*s.actors[0].actor).fourLegged);
+    int which = 0;
     for (const auto& [metres, likely] : {std::pair{110.0, 1.1}, {0.011, 1.1}, {600.0, 0.6}, {5.0, 0.0}, {0.1, 0.0}}) {
+        if (!test::tries(which++)) continue;
         INFO(metres);
         REQUIRE(edit::standTall(s, actor, metres).ok());
         const auto found = measure::check(s);

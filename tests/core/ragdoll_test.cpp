@@ -450,7 +450,8 @@ TEST_CASE("bodies are told and fall on characters that nobody here made") {
         double deepest = 0;
         const rig::Track& t = *e.actors[0].result;
         const int frames = std::min(t.frames(), 240);
-        for (int f = 0; f < frames; ++f) deepest = std::max(deepest, s.layer(id)->number("floor") - lowestOf(s, t, f));
+        for (int f = 0; f < frames; ++f)
+            if (test::tries(f)) deepest = std::max(deepest, s.layer(id)->number("floor") - lowestOf(s, t, f));
         CHECK(deepest < 0.01 * size);
         if (frames > 100) CHECK(lowestOf(s, t, frames - 1) - s.layer(id)->number("floor") < 0.1 * size);
     }

@@ -27,11 +27,11 @@ constexpr int kRounds = 6, kHipRounds = 3, kHalves = 5;
 constexpr double kSmooth = 0.06, kLeanCalm = 0.35, kPressCalm = 0.12;  // [s]
 constexpr double kAround = 0.3;  // [s] before and after, whose contacts hold the weight up too: a step is caught by the next foot
 constexpr double kFades = 0.15;  // [s] from a flight, over which path and counter-balance die away
-constexpr double kHandEase = 0.25;  // [s] about a grip
-constexpr double kStraight = 6 * kPi / 180,
-                 kStraightAbout = 0.12;  // [rad, s] that an even path may turn a leg by, as below; about it
-constexpr double kUpright = 0.6;         // of the line between the hips, that is level in one that stands
-constexpr double kBeyond = 0.1;          // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
+constexpr double kHandEase = 0.25;           // [s] about a grip
+constexpr double kStraight = 6 * kPi / 180;  // [rad] that an even path may turn a leg by, apart from how it is animated
+constexpr double kStraightAbout = 0.12;      // [s] about a leg that would be turned by more, in which the path is evened less
+constexpr double kUpright = 0.6;             // of the line between the hips, that is level in one that stands
+constexpr double kBeyond = 0.1;  // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
 
 /// 1 where something holds, and less and less over so many frames about it.
 std::vector<double> softly(const std::vector<char>& holds, double frames) {
