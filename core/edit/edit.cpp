@@ -87,27 +87,24 @@ void forgetGauge(scene::Scene& s, const std::string& gauge) {
     forget(s.pins);
 }
 
-}  // namespace
-
-namespace {
-
-/// The topmost joints of what a kind takes as a whole: of all that the kind moves of the actor, whichever joint was chosen; a
-/// prop that was chosen, where the kind moves a prop alone.
+/// The topmost joints of what a kind takes as a whole: of all that the kind moves of the actor, whichever joint was chosen; of
+/// what was chosen alone where that is a prop beside the body, or where there is no body.
 std::vector<std::string> wholeOf(const rig::Actor& actor, const layers::LayerKind& kind, const std::vector<std::string>& chosen) {
     const rig::Skeleton& skeleton = actor.skeleton;
     const std::vector<int> body = rig::carriersOf(skeleton, rig::rolesOf(actor));
+    std::vector<std::string> roots;
+    for (const std::string& name : chosen) {
+        int j = skeleton.find(name);
+        while (j != rig::kNoJoint && skeleton.joint(j).parent != rig::kNoJoint) j = skeleton.joint(j).parent;
+        if (j == rig::kNoJoint) continue;
+        // The node that a skin stands on is chosen by a click on the mesh, and is no prop.
+        if (!actor.instances->empty() && rig::carriedBelow(actor, *rig::carriedBy(actor), j) <= 0) continue;
+        if (std::any_of(body.begin(), body.end(), [&](int b) { return b == j || skeleton.isBelow(b, j); })) continue;
+        if (std::find(roots.begin(), roots.end(), skeleton.reference(j)) == roots.end()) roots.push_back(skeleton.reference(j));
+    }
     scene::Layer prop;
-    prop.set(kind.target(), chosen);
-    const std::vector<layers::Moved> moved = kind.moves(actor, prop);
-    const auto carried = rig::carriedBy(actor);
-    const bool alone = !chosen.empty() && !body.empty() && std::all_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
-        return std::none_of(body.begin(), body.end(), [&](int b) { return b == m.joint || skeleton.isBelow(b, m.joint); });
-    });
-    // The node that a skin stands on is chosen by a click on the mesh, and is no prop.
-    if (alone && (actor.instances->empty() || std::any_of(moved.begin(), moved.end(), [&](const layers::Moved& m) {
-                      return rig::carriedBelow(actor, *carried, m.joint) > 0;
-                  })))
-        return chosen;
+    prop.set(kind.target(), roots);
+    if (!roots.empty() && !kind.problem(actor, prop)) return roots;
     const std::vector<layers::Moved> whole = kind.moves(actor, {});
     std::vector<std::string> out;
     std::set<int> taken;

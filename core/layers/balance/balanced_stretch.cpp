@@ -273,13 +273,22 @@ class Balancing {
                 shift(p, f, way[i] + shifts[k]);
             }
             // A leg's turn is the root of its way there, where it is nearly straight: the share is found by halves.
-            if (mostLegTurn(f, way[i], locals, worlds) <= kStraight) return;
+            Posture without = p;
+            shift(without, f, way[i]);
+            std::vector<Xform> were;
+            m_below.pose(m_from + f, were);
+            m_body.pose(without, were, worlds);
+            const auto within = [&] {
+                posed(f, locals, worlds);
+                return mostLegTurn(were, locals) <= kStraight;
+            };
+            if (within()) return;
             double much = 1;
             share[k] = 0;
             for (int r = 0; r < kHalves; ++r) {
                 const double half = 0.5 * (share[k] + much);
                 shift(p, f, way[i] + half * shifts[k]);
-                (mostLegTurn(f, way[i], locals, worlds) <= kStraight ? share[k] : much) = half;
+                (within() ? share[k] : much) = half;
             }
         });
         // A leg that is nearly straight bends far for a little way: the path stays as animated about there.
@@ -290,14 +299,8 @@ class Balancing {
         }
     }
 
-    /// How far legs are turned against where they would be with a body that is shifted by `way` alone [rad].
-    double mostLegTurn(int f, const Vec3& way, std::vector<Xform>& locals, std::vector<Affine>& worlds) {
-        posed(f, locals, worlds);
-        Posture without = at(f);
-        shift(without, f, way);
-        std::vector<Xform> were;
-        m_below.pose(m_from + f, were);
-        m_body.pose(without, were, worlds);
+    /// How far legs are turned from one pose to another [rad].
+    double mostLegTurn(const std::vector<Xform>& were, const std::vector<Xform>& locals) const {
         double turn = 0;
         for (const Poised::Limb& l : m_body.limbs())
             for (int j : {l.upper, l.lower, l.end})
