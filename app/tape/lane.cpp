@@ -215,11 +215,28 @@ void Lane::paintIntervals(QPainter& p, const FrameScale& s) {
         p.setBrush(t.sheet);
         p.setPen(QPen(t.persimmon, 1.2));
         for (double x : {b, c}) p.drawEllipse(QPointF(x, 2.5), 2.5, 2.5);
-        if (!sort.isEmpty()) {
-            p.setPen(t.ink);
-            p.setFont(look::textFont(9));
-            p.drawText(QRectF(a + 6, kBand, std::max(0.0, d - a - 12), height() - kBand), Qt::AlignVCenter | Qt::AlignLeft, sort);
-        }
+        if (!sort.isEmpty()) paintSort(p, QRectF(a + 6, kBand, std::max(0.0, d - a - 12), height() - kBand), sort, i.from, i.to);
+    }
+}
+
+/// What an act is, and what came of it between two times [s].
+void Lane::paintSort(QPainter& p, const QRectF& room, const QString& sort, double from, double to) {
+    const look::Theme& t = look::theme();
+    const QFont font = look::textFont(9);
+    const QFontMetrics metrics(font);
+    p.setFont(font);
+    p.setPen(t.ink);
+    p.drawText(room, Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(sort, Qt::ElideRight, static_cast<int>(room.width())));
+    const ResultsPtr& r = m_document.results();
+    if (!r) return;
+    const double fps = m_document.scene().shot().fps;
+    for (const layers::Came& c : r->evaluation.cameOf(m_layer)) {
+        if (c.frame < std::lround(from * fps) || c.frame > std::lround(to * fps)) continue;
+        const QRectF rest = room.adjusted(metrics.horizontalAdvance(sort) + 8, 0, 0, 0);
+        p.setPen(c.less ? t.ochreText : t.inkSoft);
+        p.drawText(rest, Qt::AlignVCenter | Qt::AlignLeft,
+                   metrics.elidedText(QString::fromStdString(c.text), Qt::ElideRight, static_cast<int>(rest.width())));
+        return;
     }
 }
 
@@ -237,6 +254,9 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
                    tr("Does nothing: %1").arg(QString::fromStdString(result->problem)));
         return;
     }
+    const scene::Layer* layer = m_document.scene().layer(m_layer);
+    if (const QString sort = layer ? sortOf(*layer) : QString(); intervals().empty() && !sort.isEmpty())
+        paintSort(p, QRectF(6, 0, s.width - 12, height()), sort, 0, 1e6);
     if (result) paintSpans(p, s, result->lane);
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);

@@ -62,6 +62,7 @@ class Lane : public QWidget {
     void paintSpans(QPainter& p, const FrameScale& s, const std::vector<layers::LaneSpan>& spans);
     void paintTrace(QPainter& p, const FrameScale& s, const std::vector<float>& body, const std::vector<float>& added,
                     double larger, double top, double bottom);
+    void paintSort(QPainter& p, const QRectF& room, const QString& sort, double from, double to);
     void paintIntervals(QPainter& p, const FrameScale& s);
 
     Document& m_document;

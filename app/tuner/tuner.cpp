@@ -242,6 +242,8 @@ void Tuner::showRemark() {
             if (!l->idle.empty()) lines << tr("It does nothing: %1.").arg(QString::fromStdString(l->idle));
             for (const std::string& remark : l->remarks) lines << QString::fromStdString(remark);
         }
+        for (const layers::Came& c : r->evaluation.cameOf(owner->id))
+            if (c.less) lines << tr("Frame %1: %2").arg(c.frame + 1).arg(QString::fromStdString(c.text));
     } else if (r && owner && owner->list == scene::List::Colliders && !r->evaluation.actors.empty()) {
         bool met = false, any = false;
         for (const pipeline::ActorResult& a : r->evaluation.actors)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "layers/layer_context.h"
+#include "layers/told.h"
 
 namespace nutatio::layers {
 
@@ -44,6 +45,8 @@ class Mover {
 
     /// What a person should know of how it went, a sentence each; asked for after the last step.
     virtual std::vector<std::string> remarks() const { return {}; }
+    /// What came of the acts that it carried out; asked for after the last step.
+    virtual std::vector<Came> came() const { return {}; }
 
     /// The point whose answer the Scope shows [units], where the body alone would have it, and the lever that turns its
     /// way into an angle (0: it answers by moving, not by turning).

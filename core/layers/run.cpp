@@ -172,6 +172,9 @@ Filtered simulate(const LayerKind& kind, const LayerContext& context, const rig:
     for (const auto& m : movers)
         for (std::string& r : m->remarks())
             if (std::find(out.remarks.begin(), out.remarks.end(), r) == out.remarks.end()) out.remarks.push_back(std::move(r));
+    for (const auto& m : movers)
+        for (Came& c : m->came()) out.came.push_back(std::move(c));
+    std::stable_sort(out.came.begin(), out.came.end(), [](const Came& a, const Came& b) { return a.frame < b.frame; });
     const auto worse = [](const Closure& a, const Closure& b) {
         return std::tuple(a.blended, a.after, a.laps) < std::tuple(b.blended, b.after, b.laps);
     };

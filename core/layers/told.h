@@ -42,6 +42,14 @@ struct Figure {
     bool tight = false;  // it could give no more
 };
 
+/// What came of a layer that another one carries out, once it was under way.
+struct Came {
+    std::string layer;  // id
+    int frame = 0;      // at which it began
+    std::string text;   // in a few words
+    bool less = false;  // than was asked
+};
+
 struct Told {
     std::vector<std::string> remarks;    // what a person should know, a sentence each
     std::string said;                    // what came of what was asked, in a few words; empty: `measured` tells, or nothing
@@ -49,6 +57,7 @@ struct Told {
     std::vector<LaneSpan> lane;          // for its lane
     std::vector<Figure> figures;         // for the Tuner; empty: the motion of the shot is shown there
     std::string figuresTell;             // what they are, in a few words
+    std::vector<Came> came;              // of layers that it carried out, the earliest first
     std::shared_ptr<const Notes> notes;  // null: the kind has none
     std::shared_ptr<const scene::Seal> sealed;  // what was to be sealed, made
 

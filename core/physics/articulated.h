@@ -267,6 +267,7 @@ class Articulated {
                       std::vector<Touch>& out) const;
     double depthIn(std::size_t i, std::size_t k, const Vec3& x, const Quat& q) const;
     double depthBetween(std::size_t i, std::size_t j, const Vec3& xi, const Quat& qi, const Vec3& xj, const Quat& qj) const;
+    double sharedBy(std::size_t pair) const;
     void wear(double h);
     void wearTurns(double h);
     Vec3 slideOf(const Segment& s, const Following& f, const Vec3& p) const;
@@ -317,7 +318,7 @@ class Articulated {
     struct Allowed {
         std::vector<double> posed;  // what the pose has at the deepest of its way
         std::vector<double> owed;   // of that, what its own way made
-        std::vector<double> given;  // what it is allowed as far as it follows
+        std::vector<double> given;  // what it is allowed if it follows wholly
         std::vector<double> now;    // and what it is still allowed
     };
     Allowed m_in, m_pairs;

@@ -5,7 +5,7 @@
 
 namespace nutatio::physics {
 
-// given = share (1.2 depth + 0.002 size), depth: the deepest that the pose has on its way; limbs that the pose has deeper in one
+// given = 1.2 depth + 0.002 size, of which a segment has the share by which it follows; depth: the deepest that the pose has on its way; limbs that the pose has deeper in one
 //         another than half the thinner one's radius pass through: which way is out cannot be told there
 // now     falls to what is given no faster than now / 0.3 s, nor than a body falls that rises by 0.5 % of its size
 // owed += depth (pose now, surface as it was) - depth (pose before, surface as it was): no more of the depth in a surface is the
@@ -69,17 +69,29 @@ void Articulated::endPoses(const Pose* was, const Pose& is) {
     for (std::size_t i = 0; i < m_s.size(); ++i)
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
             const std::size_t at = i * m_surfaces.size() + k;
-            m_in.given[at] = m_following[i].share * (kMore * m_in.posed[at] + kPoseSlack * wholeOf(m_s[i]).size);
+            m_in.given[at] = kMore * m_in.posed[at] + kPoseSlack * wholeOf(m_s[i]).size;
         }
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
         const double size = wholeOf(m_s[i]).size, posed = m_pairs.posed[pair],
-                     through = kThrough * std::min(m_s[i].radius, m_s[j].radius),
-                     share = std::min(m_following[i].share, m_following[j].share);
-        m_pairs.given[pair] = share * (posed > through ? 10 * size : kMore * posed + kPoseSlack * size);
+                     through = kThrough * std::min(m_s[i].radius, m_s[j].radius);
+        m_pairs.given[pair] = posed > through ? 10 * size : kMore * posed + kPoseSlack * size;
     }
-    for (Allowed* a : {&m_in, &m_pairs})
-        if (!was || a->now.size() != a->given.size()) a->now = a->given;
+    if (!was || m_in.now.size() != m_in.given.size()) {
+        m_in.now.resize(m_in.given.size());
+        for (std::size_t at = 0; at < m_in.now.size(); ++at)
+            m_in.now[at] = m_following[at / m_surfaces.size()].share * m_in.given[at];
+    }
+    if (!was || m_pairs.now.size() != m_pairs.given.size()) {
+        m_pairs.now.resize(m_pairs.given.size());
+        for (std::size_t pair = 0; pair < m_meets.size(); ++pair) m_pairs.now[pair] = sharedBy(pair) * m_pairs.given[pair];
+    }
+}
+
+/// How far both limbs of a pair follow.
+double Articulated::sharedBy(std::size_t pair) const {
+    return std::min(m_following[static_cast<std::size_t>(m_meets[pair].first)].share,
+                    m_following[static_cast<std::size_t>(m_meets[pair].second)].share);
 }
 
 void Articulated::wear(double h) {
@@ -97,16 +109,17 @@ void Articulated::wear(double h) {
     for (std::size_t i = 0; i < m_s.size(); ++i)
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
             const std::size_t at = i * m_surfaces.size() + k;
-            wear(m_in.now[at], m_in.given[at], wholeOf(m_s[i]).size, [&] { return depthIn(i, k, m_s[i].x, m_s[i].q); });
+            wear(m_in.now[at], m_following[i].share * m_in.given[at], wholeOf(m_s[i]).size, [&] { return depthIn(i, k, m_s[i].x, m_s[i].q); });
         }
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);
         double& now = m_pairs.now[pair];
+        const double given = sharedBy(pair) * m_pairs.given[pair];
         const auto depth = [&] { return depthBetween(i, j, m_s[i].x, m_s[i].q, m_s[j].x, m_s[j].q); };
         // What its pose left deep in one another passes through until it is out far enough to tell which way that is.
         const double through = kThrough * std::min(m_s[i].radius, m_s[j].radius);
-        if (now > m_pairs.given[pair] && now > through && depth() > through) continue;
-        wear(now, m_pairs.given[pair], wholeOf(m_s[i]).size, depth);
+        if (now > given && now > through && depth() > through) continue;
+        wear(now, given, wholeOf(m_s[i]).size, depth);
     }
 }
 

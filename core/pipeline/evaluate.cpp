@@ -69,6 +69,15 @@ const LayerResult* Evaluation::layer(std::string_view id) const {
     return nullptr;
 }
 
+std::vector<layers::Came> Evaluation::cameOf(std::string_view layer) const {
+    std::vector<layers::Came> out;
+    for (const ActorResult& a : actors)
+        for (const LayerResult& l : a.layers)
+            std::copy_if(l.came.begin(), l.came.end(), std::back_inserter(out),
+                         [&](const layers::Came& c) { return c.layer == layer; });
+    return out;
+}
+
 layers::ResolvedPtr Evaluation::settingsOf(const scene::Owner& owner) const {
     if (const LayerResult* l = owner.list == scene::List::Layers ? layer(owner.id) : nullptr) return l->settings;
     const auto at = items.find(owner);

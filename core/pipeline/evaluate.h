@@ -56,6 +56,8 @@ struct Evaluation {
 
     const ActorResult* actor(std::string_view id) const;
     const LayerResult* layer(std::string_view id) const;
+    /// What came of a layer that others carry out, the earliest first.
+    std::vector<layers::Came> cameOf(std::string_view layer) const;
     /// A layer's settings as they held, or those of an item that is fed; null for anything else.
     layers::ResolvedPtr settingsOf(const scene::Owner& owner) const;
     /// Null where there is no such gauge.

@@ -30,6 +30,7 @@ constexpr double kFades = 0.15;  // [s] from a flight, over which path and count
 constexpr double kHandEase = 0.25;           // [s] about a grip
 constexpr double kStraight = 6 * kPi / 180;  // [rad] that an even path may turn a leg by, apart from how it is animated
 constexpr double kStraightAbout = 0.12;      // [s] about a leg that would be turned by more, in which the path is evened less
+constexpr double kUnseenTurn = 0.2, kUnseenWay = 0.001;  // [deg], [heights]: what changes by less all through is left as it is
 constexpr double kUpright = 0.6;             // of the line between the hips, that is level in one that stands
 constexpr double kBeyond = 0.1;  // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
 
@@ -74,6 +75,7 @@ class Balancing {
         lift();
         counter();
         settle();
+        leaveUnseen();
     }
 
     void write(Filtered& out, Weighed& weighed) const {
@@ -84,7 +86,6 @@ class Balancing {
             posed(f, locals, worlds);
             for (auto& [joint, column] : out.joints) column.push_back(locals[static_cast<std::size_t>(joint)]);
             centre.push_back(m_c.placement.toWorld(m_body.centreOf(worlds)));
-            depart(f, locals, worlds);
         }
         tell(weighed, centre);
     }
@@ -546,8 +547,23 @@ class Balancing {
         return out;
     }
 
+    /// What nobody could see is not done: it is as near to the noise of the clip as to what is asked.
+    void leaveUnseen() {
+        std::vector<Xform> locals;
+        std::vector<Affine> worlds;
+        for (int f = 0; f < m_n; ++f) {
+            posed(f, locals, worlds);
+            depart(f, locals, worlds);
+        }
+        if (!m_is.flights.empty() || m_most.front() > kUnseenWay * 100 * m_metres * m_c.actor.height) return;
+        if (std::any_of(m_most.begin() + 1, m_most.end(), [](double turn) { return turn > kUnseenTurn; })) return;
+        const std::vector<double> beyond = std::move(m_beyond);
+        begin();
+        m_beyond = beyond;
+    }
+
     /// How far this frame's pose is from the one below.
-    void depart(int f, const std::vector<Xform>& locals, const std::vector<Affine>& worlds) const {
+    void depart(int f, const std::vector<Xform>& locals, const std::vector<Affine>& worlds) {
         const auto turned = [&](int joint) {
             return degrees(m_below.at(joint, m_from + f).r.angularDistance(locals[static_cast<std::size_t>(joint)].r));
         };
@@ -628,7 +644,7 @@ class Balancing {
     double m_fps, m_metres, m_pull;
     std::vector<Posture> m_postures;
     std::vector<char> m_flies;
-    mutable std::vector<double> m_most;
+    std::vector<double> m_most;
     std::vector<int> m_saturated;  // by group, the hips last
     std::vector<double> m_beyond;  // by frame [m]
     double m_missed = 0;

@@ -47,9 +47,32 @@ std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>
             if (f > 0) way += (on[at] - on[at - 1]).norm();
             seen[at] = Vec3(way, m_ground.toSurface(f, on[at]).norm(), 0);
         }
-        spans = rig::standingOf(seen, m_fps, limb, rule, m_ground.isSurface() ? &touching : nullptr);
+        const double* floor = m_ground.isSurface() ? &touching : nullptr;
+        if (m_c.period > 0 && n > 1) {
+            const Vec3 lap = m_ground.isSurface() ? Vec3(way, 0, 0) : m_ground.lapWay();
+            spans = standingRound(seen, lap, limb, rule, floor);
+        } else {
+            spans = rig::standingOf(seen, m_fps, limb, rule, floor);
+        }
     }
     return cut(std::move(spans));
+}
+
+/// Of a lap between two others: what stands over the seam is too short, to either side of it, to be found by itself.
+std::vector<rig::Standing> PointFinder::standingRound(const std::vector<Vec3>& places, const Vec3& lap, double limb,
+                                                      const rig::StandingRule& rule, const double* floor) const {
+    const int last = static_cast<int>(places.size()) - 1;
+    std::vector<Vec3> laps;
+    for (int f = 0; f <= 3 * last; ++f) {
+        const int number = std::min(f / last, 2);
+        laps.push_back(places[static_cast<std::size_t>(f - number * last)] + (number - 1) * lap);
+    }
+    std::vector<rig::Standing> out;
+    for (const rig::Standing& s : rig::standingOf(laps, m_fps, limb, rule, floor)) {
+        const rig::Standing here{std::max(s.from - last, 0), std::min(s.to - last, last)};
+        if (here.from <= here.to) out.push_back(here);
+    }
+    return out;
 }
 
 std::vector<rig::Standing> PointFinder::cut(std::vector<rig::Standing> spans) const {
@@ -142,7 +165,7 @@ Point PointFinder::find(int joint, const Vec3& local, std::vector<Vec3> world, d
     const bool set = m_c.settings->text("contacts") == "intervals";
     for (std::size_t k = 0; k < stands.size(); ++k) {
         const rig::Standing& s = stands[k];
-        Held held{joint, s.from, s.to, m_ground.at(s.from).apply(middle[k]), 0, 0, set, local, near};
+        Held held{joint, s.from, s.to, m_ground.at(s.from).apply(middle[k]), 0, 0, set, local, false, near};
         for (int f = s.from; f <= s.to; ++f) {
             const auto at = static_cast<std::size_t>(f);
             p.weight[at] = 1;
@@ -151,6 +174,7 @@ Point PointFinder::find(int joint, const Vec3& local, std::vector<Vec3> world, d
             held.before = std::max(held.before, off.norm());
         }
         ease(p, stands, k);
+        held.goesOn = k > 0 && k + 1 == stands.size() && joins(stands, static_cast<int>(n));
         p.held.push_back(held);
     }
     if (m_c.period > 0 && n > 1) {

@@ -14,6 +14,7 @@ struct Held {
     double before = 0, after = 0;  // the farthest that it slides from its middle, below and above the layer [units]
     bool set = false;              // by hand
     Vec3 spot = Vec3::Zero();      // that is held, in the joint's axes [units]
+    bool goesOn = false;           // over the seam of a loop, as its first one
     double near = 0;               // how near to where it stands it counts as standing [units]; 0: set by hand
 };
 

@@ -395,7 +395,8 @@ class Holding {
             }
         char said[120];
         const double mm = 1000 * m_c.placement.metres;
-        const auto many = static_cast<int>(contacts->held.size());
+        const auto many = static_cast<int>(
+            std::count_if(contacts->held.begin(), contacts->held.end(), [](const Held& held) { return !held.goesOn; }));
         std::snprintf(said, sizeof said, "holds %d contact%s: %s %.3g mm below, %.2g mm now", many, many == 1 ? "" : "s",
                       many == 1 ? "it slides" : "they slide", mm * before, mm * after);
         if (many > 0) out.said = said;

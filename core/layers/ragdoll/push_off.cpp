@@ -252,18 +252,24 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
     return false;
 }
 
-std::string PushOff::shortfall(double size) const {
-    if (m_phase == Phase::Crouches) return "is over before it has crouched";
+std::string PushOff::shortfall(double size, bool brief) const {
+    if (m_phase == Phase::Crouches) return brief ? "over before it crouched" : "is over before it has crouched";
+    if (m_phase == Phase::Drives) return brief ? "over before it is off" : "is over before it is off the ground";
     if (m_phase != Phase::Off) return {};
-    if (m_legs.empty()) return "finds no legs to leap with";
+    if (m_legs.empty()) return brief ? "no legs" : "finds no legs to leap with";
     if (m_miss < (m_asked.toPlace ? kMissed : kShort) * size) return {};
     char text[200];
+    const bool slips = m_slip > kSlipped * size;
+    if (brief) {
+        std::snprintf(text, sizeof text, "%.0f cm short%s", 100 * m_miss, slips ? ": slips" : m_capped ? ": effort" : "");
+        return text;
+    }
     if (m_asked.toPlace)
         std::snprintf(text, sizeof text, "comes %.0f cm short of its place", 100 * m_miss);
     else
         std::snprintf(text, sizeof text, "rises %.0f cm of %.0f", 100 * (m_asked.height - m_miss), 100 * m_asked.height);
     std::string out = text;
-    if (m_slip > kSlipped * size) {
+    if (slips) {
         std::snprintf(text, sizeof text, ": its feet slip by %.0f cm", 100 * m_slip);
         out += text;
     } else if (m_capped) {

@@ -51,8 +51,8 @@ class PushOff {
     /// Its forces in a substep of `h`, `past` [s] after the frame before; true when it takes off.
     bool drive(double past, double h, const physics::OneBody& body, std::vector<physics::Thrust>& out);
 
-    /// What came of it, when that is less than was asked; empty before.
-    std::string shortfall(double size) const;
+    /// What came of it, when that is less than was asked; empty before. `brief`: in two or three words.
+    std::string shortfall(double size, bool brief = false) const;
     void appendState(std::vector<double>& to) const;
     const double* takeState(const double* from);
 

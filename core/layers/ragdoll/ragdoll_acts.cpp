@@ -23,6 +23,7 @@ constexpr double kTurnsToLook = 0.25;  // [s] at least
 constexpr double kLegsGive = 0.9;      // of their strength, while they extend
 constexpr double kArmGives = 0.85;     // of the strength of an arm or neck, while hand or head are drawn elsewhere
 constexpr double kLever = 0.25;        // sizes, of what turns a head
+constexpr double kOff = 0.02, kPast = 5 * kPi / 180;  // [sizes], [rad]: told from there on
 constexpr double kNotYet = -1, kUpAgain = -2;
 
 /// What a segment hangs on, up to where something else hangs too, and without that.
@@ -49,6 +50,7 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
     for (const LayerContext::Act& a : context.acts) {
         Act act;
         act.name = a.layer->name;
+        act.layer = a.layer->id;
         act.settings = a.settings;
         act.asks = a.doing;
         act.spans = a.spans;
@@ -102,7 +104,7 @@ void BodyActs::reset() {
     for (Act& a : m_acts) {
         a.begun = -1;
         a.over = a.active = false;
-        a.off = 0;
+        a.times.clear();
         if (a.legs) a.legs->reset();
     }
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
@@ -230,6 +232,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
                                        [&](const scene::Interval& s) { return time >= s.from - 1e-9 && time <= s.to + 1e-9; });
         const bool inside = act.spans.empty() || span != act.spans.end();
         if (!inside) {
+            if (act.begun >= 0 && act.legs) judge(act, 0, dt, body);
             act.over = act.over || act.begun >= 0;
             act.begun = -1;
             act.active = false;
@@ -248,6 +251,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
             act.over = false;
             act.targetBefore = act.target;
             act.turnBefore = act.turn;
+            timeOf(act);
         }
         act.active = true;
         act.force = act.asks.force.at(frame);
@@ -285,18 +289,90 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
             m_recoverSeconds = act.spans.empty() ? 1 : std::max(dt, to - act.begun);
             m_recovering = std::min(1.0, act.past / m_recoverSeconds);
         }
-        if (act.asks.what == What::Reach && act.past >= std::max(ease, 2 * dt) && act.weight > 0.99 * act.asks.strength.at(frame))
-            act.off = std::max(act.off, (handOf(body, act.segments.front()) - act.targetBefore).norm());
-        if (act.asks.what == What::Look && act.past >= std::max(ease, kTurnsToLook) + dt &&
-            act.weight > 0.99 * act.asks.strength.at(frame)) {
+        if (act.legs || act.weight > 0.99 * act.asks.strength.at(frame)) judge(act, ease, dt, body);
+    }
+    if (m_limpWhenItLands) land(time, dt, body);
+}
+
+BodyActs::Time& BodyActs::timeOf(Act& act) {
+    for (Time& t : act.times)
+        if (t.begun == act.begun) return t;
+    return act.times.emplace_back(Time{act.begun, 0, false, {}, {}});
+}
+
+void BodyActs::judge(Act& act, double ease, double dt, const physics::OneBody& body) const {
+    Time& time = timeOf(act);
+    const std::size_t hand = act.segments.front();
+    switch (act.asks.what) {
+        case What::Reach: {
+            if (act.past < std::max(ease, 2 * dt)) return;
+            const double off = (handOf(body, hand) - act.targetBefore).norm();
+            if (off <= time.off) return;
+            time.off = off;
+            // From where the arm hangs, along its bones.
+            double length = 0;
+            Vec3 at = handOf(body, hand);
+            for (std::size_t i : act.arm) {
+                const Vec3 joint = body.at(i, body.segment(i).joint - body.segment(i).centre);
+                length += (at - joint).norm();
+                at = joint;
+            }
+            time.far = (act.targetBefore - at).norm() > 0.99 * length;
+            return;
+        }
+        case What::Hold:
+            if (act.past >= std::max(ease, 2 * dt))
+                time.off = std::max(time.off, (handOf(body, hand) - act.targetBefore - act.turnBefore * act.own).norm());
+            return;
+        case What::Look: {
+            if (act.past < std::max(ease, kTurnsToLook) + dt) return;
             const std::size_t looks = *std::max_element(act.segments.begin(), act.segments.end());
             const Vec3 way = act.targetBefore - body.place(looks),
                        forward = body.turn(looks) * (m_placement.turn * m_figure.forward);
             if (way.norm() > 1e-6 * m_size)
-                act.off = std::max(act.off, std::acos(std::clamp(forward.normalized().dot(way.normalized()), -1.0, 1.0)));
+                time.off = std::max(time.off, std::acos(std::clamp(forward.normalized().dot(way.normalized()), -1.0, 1.0)));
+            return;
         }
+        case What::Leap:
+            if (!act.legs) return;
+            time.leapt = act.legs->shortfall(m_size);
+            time.briefly = act.legs->shortfall(m_size, true);
+            return;
+        default: return;
     }
-    if (m_limpWhenItLands) land(time, dt, body);
+}
+
+/// In two or three words, and whether it is less than was asked.
+std::pair<std::string, bool> BodyActs::toldOf(const Act& act, const Time& time) const {
+    char text[80];
+    switch (act.asks.what) {
+        case What::Reach:
+            if (time.off <= kOff * m_size) return {"reached", false};
+            std::snprintf(text, sizeof text, "%.0f cm short: %s", 100 * time.off, time.far ? "too far" : "force");
+            return {text, true};
+        case What::Hold:
+            if (time.off <= kOff * m_size) return {"holds", false};
+            std::snprintf(text, sizeof text, "lets go by %.0f cm: force", 100 * time.off);
+            return {text, true};
+        case What::Look:
+            if (time.off <= kPast) return {"looks at it", false};
+            std::snprintf(text, sizeof text, "%.0f\u00b0 past: force", degrees(time.off));
+            return {text, true};
+        case What::Leap: return time.briefly.empty() ? std::pair(std::string("reached"), false) : std::pair(time.briefly, true);
+        default: return {};
+    }
+}
+
+std::vector<Came> BodyActs::came() const {
+    std::vector<Came> out;
+    const auto frame = [&](double time) { return static_cast<int>(std::lround(time * m_fps)); };
+    for (const Act& a : m_acts) {
+        for (const Time& t : a.times)
+            if (auto [text, less] = toldOf(a, t); !text.empty()) out.push_back({a.layer, frame(t.begun), std::move(text), less});
+        if (a.asks.starts != Starts::OnTime && a.times.empty())
+            out.push_back({a.layer, a.spans.empty() ? 0 : frame(a.spans.front().from), "never due", true});
+    }
+    return out;
 }
 
 void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
@@ -357,7 +433,7 @@ void BodyActs::drive(double u, double h, double dt, physics::OneBody& body, std:
 
 void BodyActs::appendState(State& out) const {
     for (const Act& a : m_acts) {
-        out.insert(out.end(), {a.begun, a.over ? 1.0 : 0.0, a.active ? 1.0 : 0.0, a.off});
+        out.insert(out.end(), {a.begun, a.over ? 1.0 : 0.0, a.active ? 1.0 : 0.0});
         for (const Vec3* v : {&a.from, &a.own, &a.target}) out.insert(out.end(), v->begin(), v->end());
         for (double c : a.turn.coeffs()) out.push_back(c);
         if (a.legs) a.legs->appendState(out);
@@ -370,7 +446,6 @@ const double* BodyActs::takeState(const double* from) {
         a.begun = *from++;
         a.over = *from++ != 0;
         a.active = *from++ != 0;
-        a.off = *from++;
         for (Vec3* v : {&a.from, &a.own, &a.target}) {
             *v = Vec3::Map(from);
             from += 3;
@@ -386,20 +461,24 @@ const double* BodyActs::takeState(const double* from) {
 std::vector<std::string> BodyActs::remarks() const {
     std::vector<std::string> out;
     for (const Act& a : m_acts) {
-        if (a.asks.what == What::Reach && a.off > 0.02 * m_size) {
-            char text[160];
-            std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for", a.name.c_str(), 100 * a.off);
-            out.emplace_back(text);
+        double off = 0;
+        bool far = false;
+        for (const Time& t : a.times) {
+            if (t.off >= off) far = t.far;
+            off = std::max(off, t.off);
+            if (!t.leapt.empty()) out.push_back("\"" + a.name + "\" " + t.leapt);
         }
-        if (a.asks.what == What::Look && a.off > radians(5)) {
-            char text[160];
+        char text[200] = "";
+        if (a.asks.what == What::Reach && off > kOff * m_size)
+            std::snprintf(text, sizeof text, "\"%s\" ends %.0f cm short of what it reaches for: %s", a.name.c_str(), 100 * off,
+                          far ? "that is farther than its arm is long" : "more force brings it nearer");
+        if (a.asks.what == What::Hold && off > kOff * m_size)
+            std::snprintf(text, sizeof text, "\"%s\" lets go by up to %.0f cm: more force holds it", a.name.c_str(), 100 * off);
+        if (a.asks.what == What::Look && off > kPast)
             std::snprintf(text, sizeof text, "\"%s\" looks up to %.0f degrees past what it looks at", a.name.c_str(),
-                          degrees(a.off));
-            out.emplace_back(text);
-        }
-        if (a.legs)
-            if (const std::string less = a.legs->shortfall(m_size); !less.empty()) out.push_back("\"" + a.name + "\" " + less);
-        if (a.asks.starts != Starts::OnTime && !a.spans.empty() && a.begun < 0 && !a.over)
+                          degrees(off));
+        if (*text != 0) out.emplace_back(text);
+        if (a.asks.starts != Starts::OnTime && !a.spans.empty() && a.times.empty())
             out.push_back("\"" + a.name + "\" is never due in this shot");
     }
     if (m_limpWhenItLands && m_landed == kNotYet) out.push_back("it does not land in this shot, or is not in the air before");

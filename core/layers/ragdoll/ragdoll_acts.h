@@ -42,10 +42,19 @@ class BodyActs {
     void appendState(State& out) const;
     const double* takeState(const double* from);
     std::vector<std::string> remarks() const;
+    std::vector<Came> came() const;
 
   private:
+    /// What came of an act, one of the times that it was under way.
+    struct Time {
+        double begun = 0;    // [s]
+        double off = 0;      // how far from where it should be at most, once it is in [m]; of a look [rad]
+        bool far = false;    // a hand's place was farther than its arm is long
+        std::string leapt;   // what a leap fell short by
+        std::string briefly;
+    };
     struct Act {
-        std::string name;
+        std::string name, layer;  // as it is called, and its id
         ResolvedPtr settings;  // that it asks by
         Doing asks;
         std::vector<scene::Interval> spans;
@@ -65,8 +74,13 @@ class BodyActs {
         double past = 0, length = 0;  // [s] since it began, and until it ends
         Vec3 target = Vec3::Zero(), targetBefore = Vec3::Zero();
         Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
-        double off = 0;  // how far from where it should be at most, once it is in [m]; of a look [rad]
+        std::vector<Time> times;
     };
+    /// The record of the time that an act is under way now.
+    static Time& timeOf(Act& act);
+    /// How far an act is off what it asks, at the frame before [m; of a look rad].
+    void judge(Act& act, double ease, double dt, const physics::OneBody& body) const;
+    std::pair<std::string, bool> toldOf(const Act& act, const Time& time) const;
     void place(Act& act, int frame, const Anchors& anchors, const physics::OneBody& body,
                const std::vector<std::pair<std::string, physics::Body>>& bodies) const;
     bool due(const Act& act, std::size_t number, const physics::OneBody& body) const;

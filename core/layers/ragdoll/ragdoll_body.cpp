@@ -61,6 +61,7 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
     m_slope.resize(n);
     m_nextSlope.resize(n);
     m_limpness.assign(n, 0.0);
+    m_strengthIs.assign(n, 1.0);
     m_bones.assign(n, Vec3::Zero());
     addColliders(context, fellows);
     m_anchors.close();
@@ -199,11 +200,13 @@ void RagdollBody::tune(int frame, double dt) {
     // A limb that is limp no longer would whip if all its strength came back at once.
     for (std::size_t i = 0; i < m_limpness.size(); ++i)
         m_limpness[i] = std::max(m_acts.limp(i), std::max(0.0, m_limpness[i] - dt / kStiffens));
-    m_follow = m_settings->at("follow", frame) * (1 - m_acts.freed());
+    m_followWas = m_followIs;
+    m_strengthWas = m_strengthIs;
+    m_followIs = m_settings->at("follow", frame) * (1 - m_acts.freed());
     m_floor = m_settings->at("floor", frame);
     m_meetsFloor = m_settings->text("meets") != "nothing";
     m_body->setGravity(Vec3(0, -kEarthGravity * m_settings->at("gravity", frame), 0));
-    const double carries = m_settings->at("carried", frame), strength = m_settings->at("strength", frame);
+    const double strength = m_settings->at("strength", frame);
     const double n = static_cast<double>(std::max<std::size_t>(2, m_body->size()));
     for (std::size_t i = 0; i < m_body->size(); ++i) {
         physics::JointAim& aim = m_body->aim(i);
@@ -212,7 +215,6 @@ void RagdollBody::tune(int frame, double dt) {
         aim.zeta =
             physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
         aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_limpness[i]), 0.0, 1.0);
-        aim.carried = carries * aim.strength;
         aim.drag = m_settings->at("drag", frame);
         if (m_alone < 0 || m_part[i] == m_alone) continue;
         // A part is measured on a base that is held.
@@ -221,17 +223,35 @@ void RagdollBody::tune(int frame, double dt) {
         aim.strength = 1;
     }
     if (m_alone >= 0) {
-        m_follow = 1;
+        m_followIs = 1;
         m_meetsFloor = false;
     }
-    m_share.resize(m_body->size());
-    for (std::size_t i = 0; i < m_body->size(); ++i) {
-        const int p = m_figure->segments[i].parent;
-        m_share[i] = p < 0 ? m_follow : std::min(m_share[static_cast<std::size_t>(p)], m_follow * m_body->aim(i).strength);
-        m_body->following(i).share = m_settings->text("meets") == "nothing" || m_acts.pushesOff() ? 0 : m_share[i];
-    }
+    for (std::size_t i = 0; i < m_body->size(); ++i) m_strengthIs[i] = m_body->aim(i).strength;
+    m_carries = m_settings->at("carried", frame);
+    m_allows = m_settings->text("meets") != "nothing" && !m_acts.pushesOff();
+    // What it lets go of within the frame is still allowed what it had at the frame's beginning.
+    ease(0);
+    const std::vector<double> had = m_share;
+    ease(1);
+    for (std::size_t i = 0; i < m_share.size() && m_allows; ++i)
+        m_body->following(i).share = std::max(m_share[i], had[i]);
     if (m_air.still()) return;
     m_air.setFrame(frame);
+}
+
+/// How firmly all of it follows at `u` of the way between two frames: what goes limp frame by frame would go limp sooner where
+/// frames are long, and fall another way.
+void RagdollBody::ease(double u) {
+    m_follow = m_followWas + u * (m_followIs - m_followWas);
+    m_share.resize(m_body->size());
+    for (std::size_t i = 0; i < m_body->size(); ++i) {
+        physics::JointAim& aim = m_body->aim(i);
+        aim.strength = m_strengthWas[i] + u * (m_strengthIs[i] - m_strengthWas[i]);
+        aim.carried = m_carries * aim.strength;
+        const int p = m_figure->segments[i].parent;
+        m_share[i] = p < 0 ? m_follow : std::min(m_share[static_cast<std::size_t>(p)], m_follow * aim.strength);
+        m_body->following(i).share = m_allows ? m_share[i] : 0;
+    }
 }
 
 void RagdollBody::read(const PoseView& pose, Pose& out) {
@@ -261,6 +281,7 @@ RagdollBody::Stand RagdollBody::between(std::size_t i, double u) const {
 void RagdollBody::aimAt(double u0, double u1, double ends, double h) {
     const std::size_t n = m_body->size();
     Pose &from = m_from, &to = m_to;
+    ease(std::clamp(0.5 * (u0 + u1), 0.0, 1.0));
     from.resize(n);
     to.resize(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -317,6 +338,8 @@ void RagdollBody::follow(std::size_t i, double h) {
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {
     const std::size_t n = m_body->size();
     tune(frame, 0);
+    m_strengthWas = m_strengthIs;
+    m_followWas = m_followIs;
     std::vector<Vec3> roots, v(n), w(n);
     std::vector<Quat> turns(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -520,8 +543,9 @@ void RagdollBody::write(const PoseView& goal, std::span<Xform> out) const {
 void RagdollBody::appendState(State& out) const {
     for (const Slope& s : m_slope)
         for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
-    out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore});
+    out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore, m_followIs});
     out.insert(out.end(), m_limpness.begin(), m_limpness.end());
+    out.insert(out.end(), m_strengthIs.begin(), m_strengthIs.end());
     for (const Vec3& b : m_bones) out.insert(out.end(), b.begin(), b.end());
     m_back.appendState(out);
     m_acts.appendState(out);
@@ -535,8 +559,10 @@ const double* RagdollBody::takeState(const double* at) {
         }
     m_went = {at[0], at[1]};
     m_freedBefore = at[2];
-    at += 3;
+    m_followIs = at[3];
+    at += 4;
     for (double& l : m_limpness) l = *at++;
+    for (double& s : m_strengthIs) s = *at++;
     for (Vec3& b : m_bones) {
         b = Vec3::Map(at);
         at += 3;

@@ -44,6 +44,7 @@ class RagdollBody {
     void appendState(State& out) const;
     const double* takeState(const double* from);
     std::vector<std::string> remarks() const;
+    std::vector<Came> came() const { return m_acts.came(); }
     Vec3 probe() const;
     Vec3 probeGoal() const;
     double probeLever() const;
@@ -68,6 +69,7 @@ class RagdollBody {
     void addColliders(const LayerContext& context, std::span<const LayerContext* const> fellows);
     double apart(const PartChannels& channels, std::size_t segment, int frame) const;
     void tune(int frame, double dt);
+    void ease(double u);
     void read(const PoseView& pose, Pose& out);
     Vec3 toWorld(const Vec3& p) const { return m_placement.toWorld(p); }
     /// The animation at `u` of the way from the frame before to the one being stepped to.
@@ -110,8 +112,11 @@ class RagdollBody {
     std::vector<int> m_backFrames;   // that it took to come back, time after time
     std::vector<Vec3> m_bones;       // by segment: from its parent's centre, in the parent's axes, as it last followed its pose
     std::vector<double> m_limpness;  // by segment: what is limp no longer stiffens again over kStiffens
-    double m_follow = 1, m_floor = 0;
-    bool m_meetsFloor = true;
+    // By segment, at the frame before and at the one being stepped to: strength of its joint, between which substeps go.
+    std::vector<double> m_strengthWas, m_strengthIs;
+    double m_followWas = 1, m_followIs = 1, m_follow = 1, m_floor = 0;
+    double m_carries = 0;  // what the body is held up by, of a joint of full strength
+    bool m_meetsFloor = true, m_allows = true;
     std::vector<double> m_share;  // by segment: how far it follows its pose, as far as all that it hangs on does
     std::size_t m_watched = 0;
     int m_pulled = -1;                                                                // segment that a hand has hold of

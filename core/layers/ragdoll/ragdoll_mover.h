@@ -19,6 +19,7 @@ class RagdollMover final : public Mover {
     void setState(const State& state) override;
     std::size_t smooth() const override { return m_all->smooth(); }
     std::vector<std::string> remarks() const override;
+    std::vector<Came> came() const override { return own().came(); }
     Vec3 probe() const override { return own().probe(); }
     Vec3 probeGoal() const override { return own().probeGoal(); }
     double probeLever() const override { return own().probeLever(); }
