@@ -223,6 +223,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
                        const std::vector<std::pair<std::string, physics::Body>>& bodies) {
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
     m_freed = 0;
+    m_thrown = false;
     m_recovering.reset();
     const double time = frame / m_fps;
     for (std::size_t n = 0; n < m_acts.size(); ++n) {
@@ -280,8 +281,10 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         if (legs) act.legs->advance(act.past, body, askedOf(act, frame, dt));
         // What is thrown is let go at once: a root that is still led would take the speed away.
         if ((act.asks.what == What::Leap || act.asks.what == What::Push) && act.asks.strength.at(frame) > 0 &&
-            (!legs || act.legs->drives() || act.legs->isOff()))
+            (!legs || act.legs->drives() || act.legs->isOff())) {
             m_freed = 1;
+            m_thrown = true;
+        }
         if (legs && act.legs->drives())
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.legs->isLeg(i)) m_limp[i] = std::max(m_limp[i], kLegsGive);

@@ -30,6 +30,8 @@ class BodyActs {
     }
     double limp(std::size_t segment) const { return m_limp[segment]; }
     double freed() const { return m_freed; }
+    /// It is thrown or pushes itself off: what lets go of it does so at once.
+    bool thrown() const { return m_thrown; }
     /// What is gripped and pushed off at `u` of the way to the frame, in a substep of `h` [s].
     void drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
                std::vector<physics::Thrust>& thrusts);
@@ -97,6 +99,7 @@ class BodyActs {
     std::vector<Act> m_acts;
     std::vector<double> m_limp;
     double m_freed = 0;
+    bool m_thrown = false;
     bool m_limpWhenItLands;
     double m_aloft = 0, m_landed = -1;  // [s] without a touch; when it landed, below 0: it did not yet, or is up again
     std::optional<double> m_recovering;

@@ -227,6 +227,10 @@ void RagdollBody::tune(int frame, double dt) {
         m_meetsFloor = false;
     }
     for (std::size_t i = 0; i < m_body->size(); ++i) m_strengthIs[i] = m_body->aim(i).strength;
+    if (m_acts.thrown()) {
+        m_followWas = m_followIs;
+        m_strengthWas = m_strengthIs;
+    }
     m_carries = m_settings->at("carried", frame);
     m_allows = m_settings->text("meets") != "nothing" && !m_acts.pushesOff();
     // What it lets go of within the frame is still allowed what it had at the frame's beginning.
