@@ -5,7 +5,8 @@
 
 namespace nutatio::physics {
 
-// given = 1.2 depth + 0.002 size, of which a segment has the share by which it follows; depth: the deepest that the pose has on its way; limbs that the pose has deeper in one
+// given = 1.2 depth + 0.002 size, of which a segment has the share by which it follows; depth: the deepest that the pose has on
+// its way; limbs that the pose has deeper in one
 //         another than half the thinner one's radius pass through: which way is out cannot be told there
 // now     falls to what is given no faster than now / 0.3 s, nor than a body falls that rises by 0.5 % of its size
 // owed += depth (pose now, surface as it was) - depth (pose before, surface as it was): no more of the depth in a surface is the
@@ -109,7 +110,8 @@ void Articulated::wear(double h) {
     for (std::size_t i = 0; i < m_s.size(); ++i)
         for (std::size_t k = 0; k < m_surfaces.size(); ++k) {
             const std::size_t at = i * m_surfaces.size() + k;
-            wear(m_in.now[at], m_following[i].share * m_in.given[at], wholeOf(m_s[i]).size, [&] { return depthIn(i, k, m_s[i].x, m_s[i].q); });
+            wear(m_in.now[at], m_following[i].share * m_in.given[at], wholeOf(m_s[i]).size,
+                 [&] { return depthIn(i, k, m_s[i].x, m_s[i].q); });
         }
     for (std::size_t pair = 0; pair < m_meets.size(); ++pair) {
         const auto i = static_cast<std::size_t>(m_meets[pair].first), j = static_cast<std::size_t>(m_meets[pair].second);

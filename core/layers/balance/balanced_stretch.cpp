@@ -31,7 +31,7 @@ constexpr double kHandEase = 0.25;           // [s] about a grip
 constexpr double kStraight = 6 * kPi / 180;  // [rad] that an even path may turn a leg by, apart from how it is animated
 constexpr double kStraightAbout = 0.12;      // [s] about a leg that would be turned by more, in which the path is evened less
 constexpr double kUnseenTurn = 0.2, kUnseenWay = 0.001;  // [deg], [heights]: what changes by less all through is left as it is
-constexpr double kUpright = 0.6;             // of the line between the hips, that is level in one that stands
+constexpr double kUpright = 0.6;                         // of the line between the hips, that is level in one that stands
 constexpr double kBeyond = 0.1;  // of an outline, that the pressure point may lie beyond it: flesh, shoes and rounding
 
 /// 1 where something holds, and less and less over so many frames about it.

@@ -16,7 +16,7 @@ Vec3 middleOf(const std::vector<Vec3>& points) {
     return out;
 }
 
-std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>& on, double limb, double running,
+std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>& on, double limb, const HeldGround& ground,
                                               double& near) const {
     const int n = static_cast<int>(on.size());
     std::vector<rig::Standing> spans;
@@ -32,24 +32,24 @@ std::vector<rig::Standing> PointFinder::spans(int joint, const std::vector<Vec3>
         rule.still = own.at("still");
         near = rule.near * limb;
         rule.quick = 2 * rule.still;
-        rule = rule.over(running / limb);
+        rule = rule.over(ground.runs() / limb);
         std::vector<Vec3> seen = on;
         // Near a thing that carries it: nearer than at any other time.
-        if (m_ground.carried()) {
+        if (ground.carried()) {
             const Vec3 nearest = middleOf(on);
             for (Vec3& q : seen) q = Vec3(q.x(), (q - nearest).norm(), q.z());
         }
         // Near a surface by how far it is, still by how far it goes.
         const double touching = 0;
         double way = 0;
-        for (int f = 0; f < n && m_ground.isSurface(); ++f) {
+        for (int f = 0; f < n && ground.isSurface(); ++f) {
             const auto at = static_cast<std::size_t>(f);
             if (f > 0) way += (on[at] - on[at - 1]).norm();
-            seen[at] = Vec3(way, m_ground.toSurface(f, on[at]).norm(), 0);
+            seen[at] = Vec3(way, ground.toSurface(f, on[at]).norm(), 0);
         }
-        const double* floor = m_ground.isSurface() ? &touching : nullptr;
+        const double* floor = ground.isSurface() ? &touching : nullptr;
         if (m_c.period > 0 && n > 1) {
-            const Vec3 lap = m_ground.isSurface() ? Vec3(way, 0, 0) : m_ground.lapWay();
+            const Vec3 lap = ground.isSurface() ? Vec3(way, 0, 0) : ground.lapWay();
             spans = standingRound(seen, lap, limb, rule, floor);
         } else {
             spans = rig::standingOf(seen, m_fps, limb, rule, floor);
@@ -158,9 +158,9 @@ Point PointFinder::find(int joint, const Vec3& local, std::vector<Vec3> world, d
         std::vector<Vec3> there;
         for (std::size_t f = 0; f < clip.size(); ++f)
             there.push_back(clipGround->at(static_cast<int>(f)).inverse().apply(clip[f]));
-        stands = spans(joint, there, limb, clipGround->runs(), near);
+        stands = spans(joint, there, limb, *clipGround, near);
     }
-    if (stands.empty()) stands = spans(joint, on, limb, m_ground.runs(), near);
+    if (stands.empty()) stands = spans(joint, on, limb, m_ground, near);
     const std::vector<Vec3> middle = middles(stands, on);
     const bool set = m_c.settings->text("contacts") == "intervals";
     for (std::size_t k = 0; k < stands.size(); ++k) {

@@ -31,8 +31,10 @@ class PointFinder {
                const HeldGround* clipGround) const;
 
   private:
-    /// When it stands, cuts counted; of what goes round, what stands over the seam is there once before and once after it. `near`: how near to where it stands it is then [units], where that is found.
-    std::vector<rig::Standing> spans(int joint, const std::vector<Vec3>& on, double limb, double running, double& near) const;
+    /// When it stands, cuts counted; of what goes round, what stands over the seam is there once before and once after it.
+    /// `near`: how near to where it stands it is then [units], where that is found.
+    std::vector<rig::Standing> spans(int joint, const std::vector<Vec3>& on, double limb, const HeldGround& ground,
+                                     double& near) const;
     std::vector<rig::Standing> standingRound(const std::vector<Vec3>& places, const Vec3& lap, double limb,
                                              const rig::StandingRule& rule, const double* floor) const;
     std::vector<rig::Standing> cut(std::vector<rig::Standing> spans) const;

@@ -18,11 +18,11 @@ namespace {
 using What = Doing::What;
 using Starts = Doing::Starts;
 
-constexpr double kLetsGo = 0.2;        // [s]
-constexpr double kTurnsToLook = 0.25;  // [s] at least
-constexpr double kLegsGive = 0.9;      // of their strength, while they extend
-constexpr double kArmGives = 0.85;     // of the strength of an arm or neck, while hand or head are drawn elsewhere
-constexpr double kLever = 0.25;        // sizes, of what turns a head
+constexpr double kLetsGo = 0.2, kLetsGoAtOnce = 1.0 / 24;  // [s], in which what goes limp does so at most and at least
+constexpr double kTurnsToLook = 0.25;                      // [s] at least
+constexpr double kLegsGive = 0.9;                          // of their strength, while they extend
+constexpr double kArmGives = 0.85;                    // of the strength of an arm or neck, while hand or head are drawn elsewhere
+constexpr double kLever = 0.25;                       // sizes, of what turns a head
 constexpr double kOff = 0.02, kPast = 5 * kPi / 180;  // [sizes], [rad]: told from there on
 constexpr double kNotYet = -1, kUpAgain = -2;
 
@@ -45,6 +45,7 @@ BodyActs::BodyActs(const LayerContext& context, const rig::Figure& figure, Ancho
       m_placement(context.placement),
       m_fps(context.settings->fps()),
       m_limp(figure.segments.size(), 0.0),
+      m_limpWas(figure.segments.size(), 0.0),
       m_limpWhenItLands(context.settings->text("landing") == "goes limp") {
     m_size = figure.height * context.placement.metres;
     for (const LayerContext::Act& a : context.acts) {
@@ -108,7 +109,8 @@ void BodyActs::reset() {
         if (a.legs) a.legs->reset();
     }
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
-    m_freed = m_aloft = 0;
+    m_thrown = false;
+    m_aloft = 0;
     m_landed = kNotYet;
     m_recovering.reset();
 }
@@ -121,10 +123,33 @@ void BodyActs::land(double time, double dt, const physics::OneBody& body) {
     if (m_recovering && m_landed >= 0) m_landed = kUpAgain;
     if (m_landed < 0 && touches && m_aloft >= kAloft - 1e-9) m_landed = time;
     m_aloft = touches ? 0 : m_aloft + dt;
-    if (m_landed < 0) return;
-    const double limp = eased(std::min(1.0, (time - m_landed + dt) / kLetsGo));
-    for (double& l : m_limp) l = std::max(l, limp);
-    m_freed = std::max(m_freed, limp);
+    m_sinceLanded = m_landed < 0 ? -1 : time - m_landed + dt;
+}
+
+double BodyActs::letGo(const Act& act, double u) const {
+    if (act.asks.what != What::Limp || !act.active) return 0;
+    return (act.mixWas + u * (act.mix - act.mixWas)) * eased(within((act.past + (u - 1) * m_dt) / act.letsGoIn, 0.0, 1.0));
+}
+
+/// Of a landing.
+double BodyActs::letGoLanded(double u) const {
+    return m_sinceLanded < 0 ? 0 : eased(within((m_sinceLanded + (u - 1) * m_dt) / kLetsGo, 0.0, 1.0));
+}
+
+double BodyActs::limp(std::size_t segment, double u) const {
+    double out = std::max(m_limpWas[segment] + u * (m_limp[segment] - m_limpWas[segment]), letGoLanded(u));
+    for (const Act& act : m_acts)
+        if (act.below[segment]) out = std::max(out, letGo(act, u));
+    return out;
+}
+
+double BodyActs::freed(double u) const {
+    if (m_thrown) return 1;
+    double out = letGoLanded(u);
+    // A spring on the whole body would hold it up, however little of it were left.
+    for (const Act& act : m_acts)
+        if (act.below[0] && act.mix > 0) out = std::max(out, std::min(1.0, letGo(act, u) / act.full));
+    return out;
 }
 
 /// The far end of what acts: a hand's palm, a head's middle.
@@ -221,8 +246,9 @@ void BodyActs::begin(Act& act, int frame, double dt, physics::OneBody& body) {
 
 void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::OneBody& body,
                        const std::vector<std::pair<std::string, physics::Body>>& bodies) {
+    m_limpWas = m_limp;
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
-    m_freed = 0;
+    m_dt = dt;
     m_thrown = false;
     m_recovering.reset();
     const double time = frame / m_fps;
@@ -266,14 +292,13 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
                          ? strength
                          : act.asks.strength.at(frame) * std::min(eased(act.past / ease), 1.0);
         if (act.asks.what == What::Limp) {
-            // Muscles let go within a few frames: what is half held up is a puppet.
-            if (ease > kLetsGo && act.past < ease)
-                act.weight = act.asks.strength.at(frame) * eased(std::min(1.0, act.past / kLetsGo));
-            for (std::size_t i = 0; i < m_limp.size(); ++i)
-                if (act.below[i]) m_limp[i] = std::max(m_limp[i], act.weight);
-            // A spring on the whole body would hold it up, however little of it were left.
-            const double mix = act.asks.strength.at(frame);
-            if (act.below[0] && mix > 0) m_freed = std::max(m_freed, std::min(1.0, act.weight / mix));
+            // Muscles let go within a few frames, what is half held up is a puppet; and in some time, however short frames are.
+            act.letsGoIn = within(ease, kLetsGoAtOnce, kLetsGo);
+            act.full = act.asks.strength.at(frame);
+            act.mix = ease > act.letsGoIn && act.past < ease ? act.full : act.weight;
+            act.mixWas = begins || act.share.empty() || frame < 1 || act.past - dt < ease
+                             ? act.mix
+                             : act.share[std::min(static_cast<std::size_t>(frame - 1), act.share.size() - 1)];
         }
         // An arm that chased its pose meanwhile would hold the hand back with more than a body weighs.
         for (std::size_t i : act.arm) m_limp[i] = std::max(m_limp[i], kArmGives * act.weight);
@@ -281,10 +306,8 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         if (legs) act.legs->advance(act.past, body, askedOf(act, frame, dt));
         // What is thrown is let go at once: a root that is still led would take the speed away.
         if ((act.asks.what == What::Leap || act.asks.what == What::Push) && act.asks.strength.at(frame) > 0 &&
-            (!legs || act.legs->drives() || act.legs->isOff())) {
-            m_freed = 1;
+            (!legs || act.legs->drives() || act.legs->isOff()))
             m_thrown = true;
-        }
         if (legs && act.legs->drives())
             for (std::size_t i = 0; i < m_limp.size(); ++i)
                 if (act.legs->isLeg(i)) m_limp[i] = std::max(m_limp[i], kLegsGive);
@@ -295,6 +318,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         if (act.legs || act.weight > 0.99 * act.asks.strength.at(frame)) judge(act, ease, dt, body);
     }
     if (m_limpWhenItLands) land(time, dt, body);
+    if (m_thrown) m_limpWas = m_limp;
 }
 
 BodyActs::Time& BodyActs::timeOf(Act& act) {
@@ -341,7 +365,8 @@ void BodyActs::judge(Act& act, double ease, double dt, const physics::OneBody& b
             time.leapt = act.legs->shortfall(m_size);
             time.briefly = act.legs->shortfall(m_size, true);
             return;
-        default: return;
+        default:
+            return;
     }
 }
 
@@ -361,8 +386,10 @@ std::pair<std::string, bool> BodyActs::toldOf(const Act& act, const Time& time) 
             if (time.off <= kPast) return {"looks at it", false};
             std::snprintf(text, sizeof text, "%.0f\u00b0 past: force", degrees(time.off));
             return {text, true};
-        case What::Leap: return time.briefly.empty() ? std::pair(std::string("reached"), false) : std::pair(time.briefly, true);
-        default: return {};
+        case What::Leap:
+            return time.briefly.empty() ? std::pair(std::string("reached"), false) : std::pair(time.briefly, true);
+        default:
+            return {};
     }
 }
 
@@ -442,6 +469,7 @@ void BodyActs::appendState(State& out) const {
         if (a.legs) a.legs->appendState(out);
     }
     out.insert(out.end(), {m_aloft, m_landed});
+    out.insert(out.end(), m_limp.begin(), m_limp.end());
 }
 
 const double* BodyActs::takeState(const double* from) {
@@ -458,6 +486,7 @@ const double* BodyActs::takeState(const double* from) {
     }
     m_aloft = *from++;
     m_landed = *from++;
+    for (double& l : m_limp) l = *from++;
     return from;
 }
 

@@ -28,10 +28,9 @@ class BodyActs {
     bool pushesOff() const {
         return std::any_of(m_acts.begin(), m_acts.end(), [](const Act& a) { return a.active && a.legs && a.legs->hasLegs(); });
     }
-    double limp(std::size_t segment) const { return m_limp[segment]; }
-    double freed() const { return m_freed; }
-    /// It is thrown or pushes itself off: what lets go of it does so at once.
-    bool thrown() const { return m_thrown; }
+    /// At `u` of the way to the frame.
+    double limp(std::size_t segment, double u) const;
+    double freed(double u) const;
     /// What is gripped and pushed off at `u` of the way to the frame, in a substep of `h` [s].
     void drive(double u, double h, double dt, physics::OneBody& body, std::vector<physics::Grip>& grips,
                std::vector<physics::Thrust>& thrusts);
@@ -49,15 +48,15 @@ class BodyActs {
   private:
     /// What came of an act, one of the times that it was under way.
     struct Time {
-        double begun = 0;    // [s]
-        double off = 0;      // how far from where it should be at most, once it is in [m]; of a look [rad]
-        bool far = false;    // a hand's place was farther than its arm is long
-        std::string leapt;   // what a leap fell short by
+        double begun = 0;   // [s]
+        double off = 0;     // how far from where it should be at most, once it is in [m]; of a look [rad]
+        bool far = false;   // a hand's place was farther than its arm is long
+        std::string leapt;  // what a leap fell short by
         std::string briefly;
     };
     struct Act {
         std::string name, layer;  // as it is called, and its id
-        ResolvedPtr settings;  // that it asks by
+        ResolvedPtr settings;     // that it asks by
         Doing asks;
         std::vector<scene::Interval> spans;
         scene::Curve share;
@@ -74,10 +73,15 @@ class BodyActs {
         bool active = false;
         double weight = 0, force = 0;
         double past = 0, length = 0;  // [s] since it began, and until it ends
+        double mixWas = 0, mix = 0, full = 1,
+               letsGoIn = 1;  // of what goes limp, at the frame before, now and at most; in how many seconds
         Vec3 target = Vec3::Zero(), targetBefore = Vec3::Zero();
         Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
         std::vector<Time> times;
     };
+    /// How limp what goes limp is at `u` of the way to the frame.
+    double letGo(const Act& act, double u) const;
+    double letGoLanded(double u) const;
     /// The record of the time that an act is under way now.
     static Time& timeOf(Act& act);
     /// How far an act is off what it asks, at the frame before [m; of a look rad].
@@ -97,10 +101,11 @@ class BodyActs {
     scene::Placement m_placement;
     double m_fps;
     std::vector<Act> m_acts;
-    std::vector<double> m_limp;
-    double m_freed = 0;
-    bool m_thrown = false;
+    std::vector<double> m_limp, m_limpWas;  // by segment, at the frame and at the one before, beside what goes limp
+    double m_dt = 1 / 24.0;                 // [s]
+    bool m_thrown = false;                  // it is thrown or pushes itself off: what lets go of it does so at once
     bool m_limpWhenItLands;
+    double m_sinceLanded = -1;          // [s] at the frame
     double m_aloft = 0, m_landed = -1;  // [s] without a touch; when it landed, below 0: it did not yet, or is up again
     std::optional<double> m_recovering;
     double m_recoverSeconds = 0;

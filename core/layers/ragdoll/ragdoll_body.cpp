@@ -61,6 +61,7 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
     m_slope.resize(n);
     m_nextSlope.resize(n);
     m_limpness.assign(n, 0.0);
+    m_limpnessWas.assign(n, 0.0);
     m_strengthIs.assign(n, 1.0);
     m_bones.assign(n, Vec3::Zero());
     addColliders(context, fellows);
@@ -197,12 +198,12 @@ void RagdollBody::addStand(double u, std::vector<Vec3>& places, std::vector<Quat
 }
 
 void RagdollBody::tune(int frame, double dt) {
-    // A limb that is limp no longer would whip if all its strength came back at once.
-    for (std::size_t i = 0; i < m_limpness.size(); ++i)
-        m_limpness[i] = std::max(m_acts.limp(i), std::max(0.0, m_limpness[i] - dt / kStiffens));
+    m_stiffens = dt / kStiffens;
+    m_limpnessWas = m_limpness;
+    for (std::size_t i = 0; i < m_limpness.size(); ++i) m_limpness[i] = limpness(i, 1);
     m_followWas = m_followIs;
     m_strengthWas = m_strengthIs;
-    m_followIs = m_settings->at("follow", frame) * (1 - m_acts.freed());
+    m_followIs = m_settings->at("follow", frame);
     m_floor = m_settings->at("floor", frame);
     m_meetsFloor = m_settings->text("meets") != "nothing";
     m_body->setGravity(Vec3(0, -kEarthGravity * m_settings->at("gravity", frame), 0));
@@ -214,7 +215,7 @@ void RagdollBody::tune(int frame, double dt) {
         aim.swing = m_settings->at("swing", frame, along) * std::max(0.0, 1 + apart(m_stiffer, i, frame));
         aim.zeta =
             physics::dampingRatio(m_settings->at("bounces", frame, along) * std::max(0.0, 1 + apart(m_bouncier, i, frame)));
-        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)) * (1 - m_limpness[i]), 0.0, 1.0);
+        aim.strength = std::clamp(strength * (1 - apart(m_looser, i, frame)), 0.0, 1.0);
         aim.drag = m_settings->at("drag", frame);
         if (m_alone < 0 || m_part[i] == m_alone) continue;
         // A part is measured on a base that is held.
@@ -227,18 +228,17 @@ void RagdollBody::tune(int frame, double dt) {
         m_meetsFloor = false;
     }
     for (std::size_t i = 0; i < m_body->size(); ++i) m_strengthIs[i] = m_body->aim(i).strength;
-    if (m_acts.thrown()) {
+    m_carries = m_settings->at("carried", frame);
+    m_allows = m_settings->text("meets") != "nothing" && !m_acts.pushesOff();
+    if (dt <= 0) {
         m_followWas = m_followIs;
         m_strengthWas = m_strengthIs;
     }
-    m_carries = m_settings->at("carried", frame);
-    m_allows = m_settings->text("meets") != "nothing" && !m_acts.pushesOff();
     // What it lets go of within the frame is still allowed what it had at the frame's beginning.
     ease(0);
     const std::vector<double> had = m_share;
     ease(1);
-    for (std::size_t i = 0; i < m_share.size() && m_allows; ++i)
-        m_body->following(i).share = std::max(m_share[i], had[i]);
+    for (std::size_t i = 0; i < m_share.size() && m_allows; ++i) m_body->following(i).share = std::max(m_share[i], had[i]);
     if (m_air.still()) return;
     m_air.setFrame(frame);
 }
@@ -246,16 +246,22 @@ void RagdollBody::tune(int frame, double dt) {
 /// How firmly all of it follows at `u` of the way between two frames: what goes limp frame by frame would go limp sooner where
 /// frames are long, and fall another way.
 void RagdollBody::ease(double u) {
-    m_follow = m_followWas + u * (m_followIs - m_followWas);
+    m_follow = (m_followWas + u * (m_followIs - m_followWas)) * (m_alone < 0 ? 1 - m_acts.freed(u) : 1);
     m_share.resize(m_body->size());
     for (std::size_t i = 0; i < m_body->size(); ++i) {
         physics::JointAim& aim = m_body->aim(i);
         aim.strength = m_strengthWas[i] + u * (m_strengthIs[i] - m_strengthWas[i]);
+        if (m_alone < 0 || m_part[i] == m_alone) aim.strength *= 1 - limpness(i, u);
         aim.carried = m_carries * aim.strength;
         const int p = m_figure->segments[i].parent;
         m_share[i] = p < 0 ? m_follow : std::min(m_share[static_cast<std::size_t>(p)], m_follow * aim.strength);
         m_body->following(i).share = m_allows ? m_share[i] : 0;
     }
+}
+
+/// A limb that is limp no longer would whip if all its strength came back at once.
+double RagdollBody::limpness(std::size_t i, double u) const {
+    return std::max({m_acts.limp(i, u), m_limpnessWas[i] - u * m_stiffens, 0.0});
 }
 
 void RagdollBody::read(const PoseView& pose, Pose& out) {
@@ -342,8 +348,6 @@ void RagdollBody::follow(std::size_t i, double h) {
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {
     const std::size_t n = m_body->size();
     tune(frame, 0);
-    m_strengthWas = m_strengthIs;
-    m_followWas = m_followIs;
     std::vector<Vec3> roots, v(n), w(n);
     std::vector<Quat> turns(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -473,7 +477,7 @@ void RagdollBody::beginBack(double dt, double seconds) {
 /// Whether the body is on its way back in this frame. Where an act that freed its root ends or fades, it begins one that is as
 /// long as its distance needs; an act that asks it to recover says how long itself. What frees it anew ends it.
 bool RagdollBody::comesBack(double dt) {
-    const double freed = m_acts.freed();
+    const double freed = m_acts.freed(1);
     const bool asked = m_acts.recovering().has_value(), again = freed > m_freedBefore + 1e-9;
     const bool ends = freed < m_freedBefore - 1e-9 || (asked && !m_back.on());
     m_freedBefore = freed;

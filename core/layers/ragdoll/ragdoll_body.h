@@ -70,6 +70,7 @@ class RagdollBody {
     double apart(const PartChannels& channels, std::size_t segment, int frame) const;
     void tune(int frame, double dt);
     void ease(double u);
+    double limpness(std::size_t segment, double u) const;
     void read(const PoseView& pose, Pose& out);
     Vec3 toWorld(const Vec3& p) const { return m_placement.toWorld(p); }
     /// The animation at `u` of the way from the frame before to the one being stepped to.
@@ -108,10 +109,11 @@ class RagdollBody {
     Stand m_led;  // the root as the animation has it at the frame
     std::vector<Slope> m_slope, m_nextSlope;
     WayBack m_back;
-    double m_freedBefore = 0;        // how much its root was its own in the frame before
-    std::vector<int> m_backFrames;   // that it took to come back, time after time
-    std::vector<Vec3> m_bones;       // by segment: from its parent's centre, in the parent's axes, as it last followed its pose
-    std::vector<double> m_limpness;  // by segment: what is limp no longer stiffens again over kStiffens
+    double m_freedBefore = 0;       // how much its root was its own in the frame before
+    std::vector<int> m_backFrames;  // that it took to come back, time after time
+    std::vector<Vec3> m_bones;      // by segment: from its parent's centre, in the parent's axes, as it last followed its pose
+    double m_stiffens = 0;          // in the frame
+    std::vector<double> m_limpnessWas, m_limpness;  // by segment: what is limp no longer stiffens again over kStiffens
     // By segment, at the frame before and at the one being stepped to: strength of its joint, between which substeps go.
     std::vector<double> m_strengthWas, m_strengthIs;
     double m_followWas = 1, m_followIs = 1, m_follow = 1, m_floor = 0;
