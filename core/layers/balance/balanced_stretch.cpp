@@ -99,7 +99,10 @@ class Balancing {
 
     Vec3 posed(int f, std::vector<Xform>& locals, std::vector<Affine>& worlds) const {
         m_below.pose(m_from + f, locals);
-        m_body.pose(at(f), locals, worlds);
+        if (m_left)
+            worlds = m_is.worlds[static_cast<std::size_t>(f)];
+        else
+            m_body.pose(at(f), locals, worlds);
         return m_c.placement.toWorld(m_body.centreOf(worlds));
     }
 
@@ -370,7 +373,8 @@ class Balancing {
         }
         return out;
     }
-    /// The outline of all that is by the floor about a frame of laps.
+    /// The outline of all that is by the floor about a frame of laps, where the ground that runs below a clip in place has it
+    /// then.
     std::vector<Eigen::Vector2d> around(int i, const std::vector<std::vector<Eigen::Vector2d>>& outlines) const {
         std::vector<Eigen::Vector2d> points;
         const int reach = static_cast<int>(std::lround(kAround * m_fps));
@@ -557,9 +561,8 @@ class Balancing {
         }
         if (!m_is.flights.empty() || m_most.front() > kUnseenWay * 100 * m_metres * m_c.actor.height) return;
         if (std::any_of(m_most.begin() + 1, m_most.end(), [](double turn) { return turn > kUnseenTurn; })) return;
-        const std::vector<double> beyond = std::move(m_beyond);
-        begin();
-        m_beyond = beyond;
+        std::fill(m_most.begin(), m_most.end(), 0.0);
+        m_left = true;
     }
 
     /// How far this frame's pose is from the one below.
@@ -648,6 +651,7 @@ class Balancing {
     std::vector<int> m_saturated;  // by group, the hips last
     std::vector<double> m_beyond;  // by frame [m]
     double m_missed = 0;
+    bool m_left = false;  // as it is below
 };
 
 }  // namespace

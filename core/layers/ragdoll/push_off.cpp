@@ -25,7 +25,15 @@ constexpr double kSpare = 0.2;      // of the way that legs have, by which they 
 constexpr double kSteers = 0.15;    // [rad]
 constexpr double kMakesGood = 0.3;  // a substep
 constexpr double kUnbends = 0.3;    // [s]
-constexpr double kMostLean = 0.5;   // [lengths of a leg] that the trunk goes over the feet
+constexpr double kLies =
+    1.1;  // [rad] from upright, of the line from a foot to the centre of mass: beyond, it does not stand on it
+constexpr double kLongest = 0.6;   // [s] that legs extend for
+constexpr double kHolds = 0.42;    // [rad] from upright, that a push leans at most: usual ground gives way at 0.46
+constexpr double kTurnsBy = 0.05;  // [lengths of a leg] past the centre of mass, that all together may push
+constexpr double kAir = 0.2;       // of its push that a leg has whose foot does not stand
+constexpr double kFalls =
+    1.2;  // of the time that a fall as deep as the crouch takes, at least: what goes down faster leaves the ground
+constexpr double kMostLean = 0.5;  // [lengths of a leg] that the trunk goes over the feet
 
 Vec3 jointOf(const physics::OneBody& body, std::size_t i) {
     const physics::SegmentDef& d = body.segment(i);
@@ -42,6 +50,54 @@ Vec3 steered(const Vec3& way, const Vec3& to) {
     if (!(to.norm() > 1e-9)) return way;
     const Vec3 by = rotationVector(arc(way, to.normalized()));
     return fromRotationVector(by.norm() > kSteers ? Vec3(by * (kSteers / by.norm())) : by) * way;
+}
+
+/// A push that what stands can take: leant no farther from upright than it holds on to the ground.
+Vec3 standing(const Vec3& along, const Vec3& up) {
+    const double lean = std::acos(std::clamp(along.dot(up), -1.0, 1.0));
+    return lean <= kHolds ? along : Vec3(fromRotationVector(-kHolds * along.cross(up).normalized()) * up);
+}
+
+/// A leg of more than two bones, as animals have: each joint bends on the way it is bent, until the foot is where it was under a
+/// top that has gone `by`.
+void fold(const BodyPose& pose, BodyPose& out, const std::vector<std::size_t>& chain, const Vec3& by) {
+    constexpr double kSure = 10 * kPi / 180, kMost = 2;  // [rad] bent so far a joint folds as far as the others; at most
+    constexpr int kHalves = 30;
+    const std::size_t bones = chain.size() - 1;
+    std::vector<Vec3> bone(bones), hinge(bones, Vec3::Zero());
+    for (std::size_t k = 0; k < bones; ++k) bone[k] = pose[chain[k + 1]].joint - pose[chain[k]].joint;
+    for (std::size_t k = 1; k < bones; ++k) {
+        const Vec3 axis = bone[k - 1].cross(bone[k]);
+        const double angle = std::atan2(axis.norm(), bone[k - 1].dot(bone[k]));
+        if (axis.norm() > 0) hinge[k] = std::min(1.0, angle / kSure) * axis.normalized();
+    }
+    std::vector<Quat> turn(bones, Quat::Identity());
+    const auto folded = [&](double angle) {
+        Vec3 end = bone[0];
+        for (std::size_t k = 1; k < bones; ++k) {
+            turn[k] = turn[k - 1] * fromRotationVector(angle * hinge[k]);
+            end += turn[k] * bone[k];
+        }
+        return end;
+    };
+    const Vec3 way = pose[chain.back()].joint - pose[chain[0]].joint - by;
+    double low = 0, high = kMost;
+    for (int r = 0; r < kHalves; ++r) {
+        const double angle = 0.5 * (low + high);
+        (folded(angle).norm() > way.norm() ? low : high) = angle;
+    }
+    const Vec3 end = folded(low);
+    if (!(end.norm() > 0) || !(way.norm() > 0)) return;
+    const Quat whole = arc(end.normalized(), way.normalized());
+    Vec3 at = pose[chain[0]].joint + by;
+    for (std::size_t k = 0; k < bones; ++k) {
+        const Quat own = (whole * turn[k]).normalized();
+        out[chain[k]].joint = at;
+        out[chain[k]].turn = (own * pose[chain[k]].turn).normalized();
+        at += own * bone[k];
+    }
+    out[chain.back()].joint = at;
+    out[chain.back()].turn = pose[chain.back()].turn;
 }
 
 Vec3 upOf(const Vec3& gravity) {
@@ -66,7 +122,16 @@ PushOff::PushOff(const rig::Figure& figure, std::vector<std::size_t> feet) : m_n
             }
             leg.chain.insert(leg.chain.begin(), s);
         }
-        if (leg.chain.size() >= 3) m_all.push_back(std::move(leg));
+        if (leg.chain.size() < 3) continue;
+        const auto at = [&](std::size_t k) -> const Vec3& { return figure.segments[leg.chain[k]].at; };
+        double even = 1e300;
+        for (std::size_t k = 1; k + 1 < leg.chain.size(); ++k) {
+            const double differ = std::abs((at(k) - at(0)).norm() - (at(leg.chain.size() - 1) - at(k)).norm());
+            if (differ >= even) continue;
+            even = differ;
+            leg.mid = k;
+        }
+        m_all.push_back(std::move(leg));
     }
 }
 
@@ -86,17 +151,43 @@ Vec3 PushOff::wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead)
 }
 
 double PushOff::lengthOf(const Leg& leg, const physics::OneBody& body) const {
-    const Vec3 a = jointOf(body, leg.chain[0]), b = jointOf(body, leg.chain[1]), c = jointOf(body, leg.chain.back());
-    return (b - a).norm() + (c - b).norm();
+    // As it is built: between its ends a leg of more bones folds too.
+    const auto at = [&](std::size_t k) -> const Vec3& { return body.segment(leg.chain[k]).joint; };
+    return (at(leg.mid) - at(0)).norm() + (at(leg.chain.size() - 1) - at(leg.mid)).norm();
 }
 
-/// How far the legs may yet extend, of the one that has least of it.
+double PushOff::extension(const Leg& leg, const physics::OneBody& body) const {
+    return std::max(0.0,
+                    kStraight * lengthOf(leg, body) - (jointOf(body, leg.chain.back()) - jointOf(body, leg.chain[0])).norm());
+}
+
+/// How far the legs may yet extend, on the whole.
 double PushOff::extension(const physics::OneBody& body) const {
-    double least = 1e30;
-    for (const Leg& leg : m_legs)
-        least = std::min(
-            least, kStraight * lengthOf(leg, body) - (jointOf(body, leg.chain.back()) - jointOf(body, leg.chain[0])).norm());
-    return m_legs.empty() ? 0 : least;
+    double all = 0;
+    for (const Leg& leg : m_legs) all += extension(leg, body) / static_cast<double>(m_legs.size());
+    return all;
+}
+
+/// Of a push, what each leg has: as far as it may yet extend, and little of it before it stands; but so that all of them together
+/// turn the body as little as they can, of whom some push past its centre of mass (damped least squares).
+std::vector<double> PushOff::shares(const physics::OneBody& body, const std::vector<Vec3>& along) const {
+    const auto n = static_cast<Eigen::Index>(m_legs.size());
+    Eigen::VectorXd out(n);
+    Eigen::Matrix3Xd turns(3, n);
+    const Vec3 centre = body.centreOfMass();
+    double length = 0;
+    for (Eigen::Index k = 0; k < n; ++k) {
+        const Leg& leg = m_legs[static_cast<std::size_t>(k)];
+        out[k] = (body.touches(leg.chain.back()) ? 1 : kAir) * extension(leg, body);
+        turns.col(k) = (body.place(leg.chain.back()) - centre).cross(along[static_cast<std::size_t>(k)]);
+        length += lengthOf(leg, body) / static_cast<double>(n);
+    }
+    out = out.sum() > 0 ? Eigen::VectorXd(out / out.sum()) : Eigen::VectorXd::Constant(n, 1 / static_cast<double>(n));
+    const Mat3 a = turns * turns.transpose() + std::pow(kTurnsBy * length, 2) * Mat3::Identity();
+    out -= turns.transpose() * (a.inverse() * (turns * out));
+    out = out.cwiseMax(0.0);
+    return out.sum() > 0 ? std::vector<double>(out.begin(), (out /= out.sum()).end())
+                         : std::vector<double>(m_legs.size(), 1 / static_cast<double>(n));
 }
 
 Vec3 leftOf(const Quat& root, const Vec3& forward) {
@@ -112,10 +203,12 @@ void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
     for (std::size_t i = 0; i < body.size(); ++i) lowest = std::min(lowest, lowestOf(body, i, up));
     double height = 0;
     for (std::size_t i = 0; i < body.size(); ++i) height = std::max(height, body.at(i, Vec3::Zero()).dot(up) - lowest);
-    for (const Leg& leg : m_all)
-        if (!m_named.empty() || body.touches(leg.chain.back()) ||
-            lowestOf(body, leg.chain.back(), up) < lowest + kLowest * height)
+    for (const Leg& leg : m_all) {
+        const bool low = body.touches(leg.chain.back()) || lowestOf(body, leg.chain.back(), up) < lowest + kLowest * height;
+        if (std::acos(std::clamp((body.centreOfMass() - body.place(leg.chain.back())).normalized().dot(up), -1.0, 1.0)) < kLies &&
+            (low || !m_named.empty()))
             m_legs.push_back(leg);
+    }
     m_phase = m_legs.empty() ? Phase::Off : Phase::Crouches;
     m_share = m_slip = m_miss = m_lost = m_speed = m_gain = m_held = m_offAt = m_offShare = 0;
     m_from = body.centreOfMass().dot(up);
@@ -128,7 +221,8 @@ void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
         length += lengthOf(leg, body) / static_cast<double>(m_legs.size());
     }
     const double down = std::clamp(asked.crouch, 0.0, 0.8) * length;
-    const Vec3 from = body.centreOfMass() - feet, V = wantedSpeed(body.centreOfMass(), g, asked.seconds + 0.2);
+    m_falls = kFalls * std::sqrt(2 * down / std::max(g.norm(), 1e-3));
+    const Vec3 from = body.centreOfMass() - feet, V = wantedSpeed(body.centreOfMass(), g, std::max(asked.seconds, m_falls) + 0.2);
     const Vec3 force = V * (V.norm() / (2 * std::max(down, 0.05 * length))) - g;
     const double rises = force.dot(up), tall = std::max(0.0, from.dot(up) - down);
     Vec3 lean = Vec3::Zero();
@@ -140,11 +234,13 @@ void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
 
 void PushOff::advance(double past, const physics::OneBody& body, const LegsAsked& asked) {
     m_asked = asked;
-    if (m_phase == Phase::Crouches && past >= asked.seconds) {
+    const double seconds = std::max(asked.seconds, m_falls);
+    if (m_phase == Phase::Crouches && past >= seconds) {
         m_phase = Phase::Drives;
+        m_driven = 0;
         m_room = std::max(extension(body), 1e-6);
     }
-    if (m_phase == Phase::Crouches) m_share = eased(past / std::max(asked.seconds, 1e-6));
+    if (m_phase == Phase::Crouches) m_share = eased(past / std::max(seconds, 1e-6));
     if (m_phase == Phase::Drives) m_share = std::clamp(extension(body) / m_room, 0.0, 1.0);
     // Legs that did not get to extend do so in the air, and not at once.
     if (m_phase == Phase::Off) {
@@ -168,7 +264,7 @@ void PushOff::sit(BodyPose& pose, double share, const Vec3& left) const {
     for (const Leg& leg : m_all)
         if (pose[leg.chain.back()].joint.y() < lowest + kFeet * (highest - lowest)) legs.push_back(leg);
     for (const Leg& leg : legs) {
-        const Vec3 &a = pose[leg.chain[0]].joint, &b = pose[leg.chain[1]].joint, &c = pose[leg.chain.back()].joint;
+        const Vec3 &a = pose[leg.chain[0]].joint, &b = pose[leg.chain[leg.mid]].joint, &c = pose[leg.chain.back()].joint;
         length += ((b - a).norm() + (c - b).norm()) / static_cast<double>(legs.size());
     }
     bendBy(pose, legs, -share * length * Vec3::UnitY(), left);
@@ -178,16 +274,17 @@ void PushOff::bendBy(BodyPose& pose, const std::vector<Leg>& legs, const Vec3& b
     BodyPose out = pose;
     for (SegmentStand& s : out) s.joint += by;
     for (const Leg& leg : legs) {
+        if (leg.chain.size() > 3) {
+            fold(pose, out, leg.chain, by);
+            continue;
+        }
         const std::size_t top = leg.chain[0], mid = leg.chain[1], foot = leg.chain.back();
         const Vec3 a = pose[top].joint, b = pose[mid].joint, c = pose[foot].joint;
         const rig::LimbTurn turn = rig::reachWithLimb(a + by, b + by, c + by, c, left);
         out[top].turn = (turn.upper * pose[top].turn).normalized();
         const Vec3 knee = a + by + turn.upper * (b - a);
-        for (std::size_t k = 1; k + 1 < leg.chain.size(); ++k) {
-            const std::size_t i = leg.chain[k];
-            out[i].turn = (turn.lower * pose[i].turn).normalized();
-            out[i].joint = knee + turn.lower * (pose[i].joint - b);
-        }
+        out[mid].turn = (turn.lower * pose[mid].turn).normalized();
+        out[mid].joint = knee;
         out[foot].joint = knee + turn.lower * (c - b);
         out[foot].turn = pose[foot].turn;
     }
@@ -214,11 +311,12 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
     }
     m_slip += h * slid;
     m_lost = stands ? 0 : m_lost + h;
+    m_driven += h;
     const Vec3 way = mean.norm() > 1e-9 ? Vec3(mean.normalized()) : up;
     const double room = std::max(0.0, extension(body)), now = speed.dot(way);
     const Vec3 wanted = wantedSpeed(centre + room * way, g, past + room / std::max(0.5, now));
     const double after = wanted.dot(way);
-    if (room <= 1e-3 * m_room || now >= after || m_lost > kLeft) {
+    if (room <= 1e-3 * m_room || now >= after || m_lost > kLeft || m_driven > kLongest) {
         const double T = m_asked.until - past, v = std::max(0.0, speed.dot(up));
         m_miss = m_asked.toPlace ? (centre + T * speed + 0.5 * T * T * g - m_asked.place).norm()
                                  : m_from + m_asked.height - centre.dot(up) - v * v / std::max(1e-9, 2 * g.norm());
@@ -239,15 +337,17 @@ bool PushOff::drive(double past, double h, const physics::OneBody& body, std::ve
     m_capped = m_capped || force > most;
     // The force that would bring all of the speed, sideways too.
     const Vec3 leant = (wanted - speed) * (gain / std::max(1e-6, after - now)) - g;
-    for (const Leg& leg : m_legs) {
-        const std::size_t foot = leg.chain.back();
-        physics::Thrust t;
-        t.segment = body.number(leg.trunk);
-        t.off = body.number(foot);
-        t.at = body.place(foot);
-        t.along = steered((centre - t.at).normalized(), leant);
-        t.force = within(force, 0.0, most) / static_cast<double>(m_legs.size());
-        out.push_back(t);
+    std::vector<Vec3> along;
+    for (const Leg& leg : m_legs)
+        along.push_back(standing(steered((centre - body.place(leg.chain.back())).normalized(), leant), up));
+    const std::vector<double> share = shares(body, along);
+    for (std::size_t k = 0; k < m_legs.size(); ++k) {
+        physics::Thrust& t = out.emplace_back();
+        t.segment = body.number(m_legs[k].trunk);
+        t.off = body.number(m_legs[k].chain.back());
+        t.at = body.place(m_legs[k].chain.back());
+        t.along = along[k];
+        t.force = within(force, 0.0, most) * share[k];
     }
     return false;
 }
@@ -280,7 +380,7 @@ std::string PushOff::shortfall(double size, bool brief) const {
 
 void PushOff::appendState(std::vector<double>& to) const {
     to.insert(to.end(), {static_cast<double>(static_cast<int>(m_phase)), m_share, m_room, m_from, m_speed, m_gain, m_held, m_lost,
-                         m_offAt, m_offShare, m_slip, m_miss, m_capped ? 1.0 : 0.0});
+                         m_offAt, m_offShare, m_slip, m_miss, m_falls, m_driven, m_capped ? 1.0 : 0.0});
     to.insert(to.end(), m_crouch.begin(), m_crouch.end());
     for (const Leg& leg : m_all)
         to.push_back(std::any_of(m_legs.begin(), m_legs.end(), [&](const Leg& l) { return l.chain == leg.chain; }) ? 1 : 0);
@@ -288,7 +388,8 @@ void PushOff::appendState(std::vector<double>& to) const {
 
 const double* PushOff::takeState(const double* from) {
     m_phase = static_cast<Phase>(static_cast<int>(std::clamp(std::round(*from++), 0.0, 3.0)));
-    for (double* v : {&m_share, &m_room, &m_from, &m_speed, &m_gain, &m_held, &m_lost, &m_offAt, &m_offShare, &m_slip, &m_miss})
+    for (double* v : {&m_share, &m_room, &m_from, &m_speed, &m_gain, &m_held, &m_lost, &m_offAt, &m_offShare, &m_slip, &m_miss,
+                      &m_falls, &m_driven})
         *v = *from++;
     m_capped = *from++ != 0;
     m_crouch = Vec3::Map(from);

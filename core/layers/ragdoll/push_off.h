@@ -61,12 +61,15 @@ class PushOff {
     struct Leg {
         std::vector<std::size_t> chain;  // from the trunk to the foot
         std::size_t trunk = 0;           // on which it hangs
+        std::size_t mid = 1;             // place in the chain at which it bends: a shoulder blade is no thigh
     };
     /// At take-off, where the centre of mass will be then, `ahead` [s] after the frame before.
     Vec3 wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead) const;
     double lengthOf(const Leg& leg, const physics::OneBody& body) const;
     static void bendBy(BodyPose& pose, const std::vector<Leg>& legs, const Vec3& by, const Vec3& left);
+    double extension(const Leg& leg, const physics::OneBody& body) const;
     double extension(const physics::OneBody& body) const;
+    std::vector<double> shares(const physics::OneBody& body, const std::vector<Vec3>& along) const;
 
     std::vector<Leg> m_all, m_legs;  // that it has, and that push
     std::vector<std::size_t> m_named;
@@ -80,6 +83,8 @@ class PushOff {
     double m_held = 0;                   // what its joints hold back of that [m/s^2]
     double m_lost = 0;                   // for how long no foot has touched anything [s]
     double m_offAt = 0, m_offShare = 0;  // when it took off, and how much of the crouch was left
+    double m_driven = 0;                 // for how long its legs have extended [s]
+    double m_falls = 0;                  // the least that the crouch takes [s]
     double m_slip = 0;                   // how far its feet slid meanwhile [m]
     double m_miss = 0;                   // how far off it will come [m]
     bool m_capped = false;
