@@ -91,6 +91,15 @@ std::vector<Trial> trials() {
              const std::string act = add(s, "act", {carrier(s)}, {{"act", std::string("recover")}});
              s.editShot().intervals[act] = {{120 / 24.0, 160 / 24.0, 0, 0}};
          }},
+        {"leap", true,
+         [](scene::Scene& s) {
+             lengthen(s, 120);
+             add(s, "ragdoll", {});
+             const double high = 0.3 * s.actors[0].actor->height * s.actors[0].actor->metresPerUnit;
+             const std::string act = add(s, "act", {carrier(s)},
+                                         {{"act", std::string("leap")}, {"off", std::string("by its legs")}, {"height", high}});
+             s.editShot().intervals[act] = {{20 / 24.0, 3, 0, 0}};
+         }},
     };
     const auto hold = [](scene::Scene& s) {
         const rig::Roles roles = rig::rolesOf(*s.actors[0].actor);

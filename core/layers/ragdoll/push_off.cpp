@@ -27,10 +27,11 @@ constexpr double kMakesGood = 0.3;  // a substep
 constexpr double kUnbends = 0.3;    // [s]
 constexpr double kLies =
     1.1;  // [rad] from upright, of the line from a foot to the centre of mass: beyond, it does not stand on it
-constexpr double kLongest = 0.6;   // [s] that legs extend for
-constexpr double kHolds = 0.42;    // [rad] from upright, that a push leans at most: usual ground gives way at 0.46
-constexpr double kTurnsBy = 0.05;  // [lengths of a leg] past the centre of mass, that all together may push
-constexpr double kAir = 0.2;       // of its push that a leg has whose foot does not stand
+constexpr double kLowCrouch = 0.3;  // [lengths of a leg] over its feet, to which the centre of mass goes down at most
+constexpr double kLongest = 0.6;    // [s] that legs extend for
+constexpr double kHolds = 0.42;     // [rad] from upright, that a push leans at most: usual ground gives way at 0.46
+constexpr double kTurnsBy = 0.05;   // [lengths of a leg] past the centre of mass, that all together may push
+constexpr double kAir = 0.2;        // of its push that a leg has whose foot does not stand
 constexpr double kFalls =
     1.2;  // of the time that a fall as deep as the crouch takes, at least: what goes down faster leaves the ground
 constexpr double kMostLean = 0.5;  // [lengths of a leg] that the trunk goes over the feet
@@ -220,7 +221,14 @@ void PushOff::begin(const physics::OneBody& body, const LegsAsked& asked) {
         feet += body.place(leg.chain.back()) / static_cast<double>(m_legs.size());
         length += lengthOf(leg, body) / static_cast<double>(m_legs.size());
     }
-    const double down = std::clamp(asked.crouch, 0.0, 0.8) * length;
+    // What lies has no room to crouch in: it would be driven into the ground.
+    const double room = (body.centreOfMass() - feet).dot(up) - kLowCrouch * length;
+    if (room <= 0) {
+        m_legs.clear();
+        m_phase = Phase::Off;
+        return;
+    }
+    const double down = std::min(std::clamp(asked.crouch, 0.0, 0.8) * length, room);
     m_falls = kFalls * std::sqrt(2 * down / std::max(g.norm(), 1e-3));
     const Vec3 from = body.centreOfMass() - feet, V = wantedSpeed(body.centreOfMass(), g, std::max(asked.seconds, m_falls) + 0.2);
     const Vec3 force = V * (V.norm() / (2 * std::max(down, 0.05 * length))) - g;
@@ -247,6 +255,10 @@ void PushOff::advance(double past, const physics::OneBody& body, const LegsAsked
         if (m_offAt < 0) m_offAt = past;
         m_share = m_offShare * (1 - eased((past - m_offAt) / kUnbends));
     }
+}
+
+void PushOff::release(double dt) {
+    m_share = std::max(0.0, m_share - dt / kUnbends);
 }
 
 void PushOff::bend(BodyPose& pose, const Vec3& left) const {

@@ -39,6 +39,8 @@ class PushOff {
     void begin(const physics::OneBody& body, const LegsAsked& asked);
     /// To a frame, `past` [s] since it began.
     void advance(double past, const physics::OneBody& body, const LegsAsked& asked);
+    /// Its time is over: legs that are still bent straighten over the next frames.
+    void release(double dt);
     bool hasLegs() const { return !m_legs.empty(); }
     /// The root is its own, and legs are no longer held to their pose.
     bool drives() const { return m_phase == Phase::Drives; }

@@ -213,7 +213,7 @@ LegsAsked BodyActs::askedOf(const Act& act, int frame, double dt) const {
 
 void BodyActs::bend(BodyPose& pose) const {
     for (const Act& act : m_acts)
-        if (act.legs && act.active) act.legs->bend(pose, leftOf(pose.front().turn, m_placement.turn * m_figure.forward));
+        if (act.legs) act.legs->bend(pose, leftOf(pose.front().turn, m_placement.turn * m_figure.forward));
 }
 
 void BodyActs::begin(Act& act, int frame, double dt, physics::OneBody& body) {
@@ -260,6 +260,7 @@ void BodyActs::advance(int frame, double dt, const Anchors& anchors, physics::On
         const bool inside = act.spans.empty() || span != act.spans.end();
         if (!inside) {
             if (act.begun >= 0 && act.legs) judge(act, 0, dt, body);
+            if (act.legs) act.legs->release(dt);
             act.over = act.over || act.begun >= 0;
             act.begun = -1;
             act.active = false;

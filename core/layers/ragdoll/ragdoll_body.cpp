@@ -12,6 +12,7 @@ namespace nutatio::layers::ragdoll {
 namespace {
 
 constexpr double kFollowSwing = 24;  // [1/s] of the spring that carries a root that follows but not wholly
+constexpr double kYields = 0.99;     // of following, while it crouches
 constexpr double kHandSpeed = 3;     // [sizes/s] of the hand that pulls it about
 constexpr double kHandForce = 4;     // [times its weight] that it has
 constexpr double kStiffens = 0.4;    // [s] over which a limb that was limp gets its strength back
@@ -247,6 +248,8 @@ void RagdollBody::tune(int frame, double dt) {
 /// frames are long, and fall another way.
 void RagdollBody::ease(double u) {
     m_follow = (m_followWas + u * (m_followIs - m_followWas)) * (m_alone < 0 ? 1 - m_acts.freed(u) : 1);
+    // A root that is led down without yielding, on a leg that is straight, would throw it.
+    if (m_acts.pushesOff()) m_follow = std::min(m_follow, kYields);
     m_share.resize(m_body->size());
     for (std::size_t i = 0; i < m_body->size(); ++i) {
         physics::JointAim& aim = m_body->aim(i);
