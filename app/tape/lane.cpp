@@ -256,7 +256,7 @@ void Lane::paintTraces(QPainter& p, const FrameScale& s) {
     }
     const scene::Layer* layer = m_document.scene().layer(m_layer);
     if (const QString sort = layer ? sortOf(*layer) : QString(); intervals().empty() && !sort.isEmpty())
-        paintSort(p, QRectF(6, 0, s.width - 12, height()), sort, 0, 1e6);
+        paintSort(p, QRectF(s.x(0) + 6, 0, s.width - s.x(0) - 12, height()), sort, 0, 1e6);
     if (result) paintSpans(p, s, result->lane);
     if (!r || r->traces.count(m_layer) == 0) return;
     const measure::Trace& trace = *r->traces.at(m_layer);

@@ -35,6 +35,34 @@ const scene::Layer& bodyLayer(Window& w) {
 
 }  // namespace
 
+TEST_CASE("an act that falls short says so in the tuner and on its lane") {
+    Window w;
+    play(w, "Idle");
+    std::string act;
+    w.bench.document().edit(QStringLiteral("reach"), [&](scene::Scene& s) {
+        edit::addLayer(s, "ragdoll", s.actors[0].id, {"hips"});
+        act = edit::addLayer(s, "act", s.actors[0].id, {"hand_R"});
+        s.layer(act)->set("act", std::string("reach"));
+        s.layer(act)->set("place_y", 5.0);
+    });
+    w.settle();
+    const auto picture = [&] { return w.bench.findChild<app::Tape*>()->lane(act)->grab().toImage(); };
+    w.bench.session().setStep(app::StepId::Tune);
+    w.bench.session().select({w.scene().actors[0].id, {}, act, {}});
+    QApplication::processEvents();
+    lookAt(w, "short.png");
+    INFO(w.bench.tuner()->remark().toStdString());
+    CHECK(w.bench.tuner()->remark().contains(QStringLiteral("cm short: too far")));
+    const QImage far = picture();
+    w.bench.document().edit(QStringLiteral("limp"), [&](scene::Scene& s) { s.layer(act)->set("act", std::string("limp")); });
+    w.settle();
+    INFO(w.bench.tuner()->remark().toStdString());
+    CHECK_FALSE(w.bench.tuner()->remark().contains(QStringLiteral("short")));
+    // Where the words were, too.
+    const QRect words(app::kStackWidth, 0, 300, far.height());
+    CHECK(picture().copy(words) != far.copy(words));
+}
+
 TEST_CASE("a body is set up by one button, without a joint chosen, and let go by one slider") {
     Window w;
     play(w, "Idle");

@@ -366,6 +366,23 @@ TEST_CASE("a boxer who is leant over is brought back over his feet by hips, spin
     }
 }
 
+TEST_CASE("a balance that nobody would see is not made") {
+    for (const bool sways : {false, true}) {
+        INFO(sways);
+        test::PersonSpec spec;
+        spec.frames = 49;
+        spec.motion = [sways](double t, std::map<std::string, Xform>& locals) {
+            locals["hips"].r = fromRotationVector(Vec3(0, 0, (sways ? 0.25 : 2e-4) * std::sin(9 * t)));
+        };
+        scene::Scene s = test::sceneWith(test::personActor(spec));
+        test::play(s, "Move");
+        const std::string id = test::addLayer(s, "balance", {});
+        const pipeline::Evaluation e = test::evaluate(s);
+        REQUIRE(e.layer(id)->problem.empty());
+        CHECK(test::sameBits(*e.actors[0].result, *e.actors[0].body) == !sways);
+    }
+}
+
 TEST_CASE("a leap that hangs in the air takes the time that its height asks for, the shot stays as long, its ends as they were") {
     test::PersonSpec person;
     person.fps = 30;

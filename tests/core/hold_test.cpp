@@ -131,6 +131,29 @@ TEST_CASE("a walk in place stands on ground that runs, and still closes") {
     CHECK(e.actors[0].result->closes(*s.actors[0].actor));
 }
 
+TEST_CASE("what stands over the seam of a loop is one contact, as long as it stands on both sides of it together") {
+    test::PersonSpec spec;
+    spec.frames = 49;
+    spec.motion = [](double t, std::map<std::string, Xform>& locals) {
+        // Down for two frames at the end and two at the beginning: too short a time on either side.
+        const double u = std::clamp((t - 0.09) / (2 - 2 * 0.09), 0.0, 1.0), lifts = std::pow(std::sin(kPi * u), 0.5);
+        locals["left_thigh"].r = fromRotationVector(Vec3(-0.9 * lifts, 0, 0));
+        locals["left_shin"].r = fromRotationVector(Vec3(0.4 * lifts, 0, 0));
+    };
+    scene::Scene s = test::sceneWith(test::personActor(spec));
+    test::play(s, "Move");
+    s.editShot().loop = scene::Loop::Closed;
+    const std::string id = test::addLayer(s, "hold", {"left_foot"});
+    const pipeline::Evaluation e = test::evaluate(s);
+    INFO(e.layer(id)->said);
+    const auto held = test::heldIn(e, id);
+    REQUIRE(held.size() == 2);
+    CHECK(held[0].from == 0);
+    CHECK(held[1].to == 48);
+    CHECK(e.layer(id)->said.find("holds 1 contact:") == 0);
+    CHECK(e.actors[0].result->closes(*s.actors[0].actor));
+}
+
 TEST_CASE("intervals set by hand are the contacts, and a hand holds on to a moving thing") {
     scene::Scene s = test::otterScene();
     edit::playClip(s, s.actors[0].id, "Idle");

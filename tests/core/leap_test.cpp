@@ -105,6 +105,54 @@ TEST_CASE("a leap by the legs crouches, then rises as high as it is asked to, fr
     }
 }
 
+TEST_CASE("a leap rises as high at any frame rate, and its act is told what came of it") {
+    for (const double fps : {24.0, 30.0, 60.0}) {
+        INFO(fps);
+        scene::Scene s = oneWho({});
+        test::setRate(s, fps);
+        const std::string id = leaps(s, {{"height", 0.5}, {"effort", 10.0}, {"crouch", 0.4}}, 0.25, 2.0);
+        const pipeline::Evaluation e = test::evaluate(s);
+        const std::vector<Vec3> c = centres(s, e);
+        CHECK(highest(c) - c[0].y() == Approx(0.5).margin(0.06));
+        const std::vector<layers::Came> came = e.cameOf(id);
+        REQUIRE(came.size() == 1);
+        CHECK(came[0].text == "reached");
+        CHECK_FALSE(came[0].less);
+        CHECK(came[0].frame == std::lround(0.25 * fps));
+    }
+}
+
+TEST_CASE("what goes limp falls alike at any frame rate until it hits the ground") {
+    std::vector<std::vector<Vec3>> falls;
+    for (const double fps : {24.0, 48.0, 120.0}) {
+        scene::Scene s = oneWho({});
+        test::setRate(s, fps);
+        const std::string id = edit::addLayer(s, "act", s.actors[0].id, {"hips"});
+        s.layer(id)->set("act", std::string("limp"));
+        s.editShot().intervals[id] = {{0.5, 2.5, 0, 0}};
+        const std::vector<Vec3> c = centres(s, test::evaluate(s));
+        std::vector<Vec3>& fall = falls.emplace_back();
+        for (int k = 0; k <= 10; ++k) fall.push_back(c[static_cast<std::size_t>(std::lround((0.5 + k / 24.0) * fps))]);
+    }
+    // It has fallen a good way by then.
+    CHECK(falls[0].front().y() - falls[0].back().y() > 0.08);
+    for (std::size_t k = 0; k < falls[0].size(); ++k) {
+        INFO(k);
+        CHECK((falls[1][k] - falls[0][k]).norm() < 0.005);
+        CHECK((falls[2][k] - falls[0][k]).norm() < 0.005);
+    }
+}
+
+TEST_CASE("what lies does not leap by its legs, and says so") {
+    scene::Scene s = oneWho({{"strength", 0.0}, {"follow", 0.0}});
+    const std::string id = leaps(s, {{"height", 0.5}}, 2.0, 2.5);
+    const pipeline::Evaluation e = test::evaluate(s);
+    INFO(saidOf(e, s, "ragdoll"));
+    CHECK(saidOf(e, s, "ragdoll").find("finds no legs") != std::string::npos);
+    REQUIRE(e.cameOf(id).size() == 1);
+    CHECK(e.cameOf(id)[0].less);
+}
+
 TEST_CASE("legs that push no harder than they can fall short, and say by how much") {
     scene::Scene s = oneWho({});
     leaps(s, {{"height", 0.5}, {"effort", 1.6}, {"crouch", 0.3}}, 0.25, 2.0);
@@ -113,6 +161,11 @@ TEST_CASE("legs that push no harder than they can fall short, and say by how muc
     INFO(said);
     CHECK(said.find("rises") != std::string::npos);
     CHECK(said.find("push no harder") != std::string::npos);
+    // In two words on its lane.
+    const std::vector<layers::Came> came = e.cameOf(s.layers.back().id);
+    REQUIRE(came.size() == 1);
+    CHECK(came[0].less);
+    CHECK(came[0].text.find("cm short: effort") != std::string::npos);
     CHECK(highest(centres(s, e)) - centres(s, e)[0].y() < 0.35);
 }
 

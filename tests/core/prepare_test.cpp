@@ -14,8 +14,8 @@
 #include "rig/surface.h"
 #include "tests/support/posed.h"
 #include "tests/support/rigs.h"
-#include "tests/support/zoo.h"
 #include "tests/support/validator.h"
+#include "tests/support/zoo.h"
 
 using namespace nutatio;
 using test::kOtterFile;

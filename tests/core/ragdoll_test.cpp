@@ -295,6 +295,10 @@ TEST_CASE("acts: a leap lands where it is to, a push throws, a hand reaches and 
             const bool told =
                 std::any_of(said.begin(), said.end(), [](const auto& r) { return r.find("short of") != std::string::npos; });
             CHECK(told == far);
+            const std::vector<layers::Came> came = e.cameOf(id);
+            REQUIRE(came.size() == 1);
+            CHECK(came[0].less == far);
+            CHECK(came[0].text.find(far ? "cm short: too far" : "reached") != std::string::npos);
             // The palm is there; the wrist is a hand away.
             if (!far) CHECK((wrist - to).norm() < 0.09);
             if (far) CHECK((wrist - from).norm() < 0.7);
