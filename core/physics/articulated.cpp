@@ -43,8 +43,11 @@ constexpr double kGrace = 0.3;       // [s] before a body that was flung counts 
 constexpr double kStandsStill = 4;   // [s] after which one that never fell counts as lying too
 constexpr double kTires = 2;         // [1/s^2] by which its flesh gets stiffer the longer it lies
 constexpr double kFlung = 0.3;       // [sizes/s] above which a part of it is flung
-constexpr double kRoll = 0.2;        // of radius: rolling resistance
-constexpr double kMostTurn = 0.5;    // [rad] in a step
+constexpr double kRocksBy = 0.02, kRocksTurn = 0.4, kRocksWait = 0.8;  // [sizes], [rad], [s]
+constexpr double kToAndFro = 0.3;                // of the way that it goes, which what trembles gets anywhere by at most
+constexpr double kLight = 0.045, kLightMay = 3;  // of the whole's mass; times as far
+constexpr double kRoll = 0.2;                    // of radius: rolling resistance
+constexpr double kMostTurn = 0.5;                // [rad] in a step
 constexpr double kCalmSpeed = 0.01, kCalmSpin = 0.1, kCalmWait = 0.25;  // [sizes/s], [rad/s], [s]
 constexpr double kGive = 0.03, kWorse = 0.005;  // [rad] beyond its range, and more than before: a step is halved
 constexpr double kFarthestAnchor = 0.02;        // [sizes] a step
@@ -573,6 +576,39 @@ bool Articulated::undisturbed() const {
     return true;
 }
 
+/// Whether what was flung, and lies, has stayed about the same places for long: contacts and limits that ask for what cannot be
+/// had at once make it tremble on the spot for ever.
+bool Articulated::rocks(double h) {
+    bool stays = m_about.size() == m_s.size() && m_lying >= -kGrace && undisturbed();
+    for (const Whole& b : m_bodies) stays = stays && b.supported > 0.5 && b.supported < 2;
+    double net = 0, quick = 0;
+    for (std::size_t i = 0; stays && i < m_s.size(); ++i) {
+        // Of a tail's tip it is no matter which way it points.
+        const double more = m_s[i].mass < kLight * wholeOf(m_s[i]).mass ? kLightMay : 1,
+                     far = (m_s[i].x - m_about[i]).norm() / wholeOf(m_s[i]).size;
+        stays = far < more * kRocksBy && m_s[i].q.angularDistance(m_aboutTurn[i]) < more * kRocksTurn;
+        net = std::max(net, far);
+        quick = std::max(quick, m_s[i].v.norm() / wholeOf(m_s[i]).size);
+    }
+    m_rocks = stays ? m_rocks + h : 0;
+    m_rockedBy = stays ? m_rockedBy + h * quick : 0;
+    // What slides slowly gets somewhere.
+    if (m_rocks >= kRocksWait) {
+        if (net < kToAndFro * m_rockedBy) return true;
+        stays = false;
+        m_rocks = m_rockedBy = 0;
+    }
+    if (!stays) {
+        m_about.resize(m_s.size());
+        m_aboutTurn.resize(m_s.size());
+        for (std::size_t i = 0; i < m_s.size(); ++i) {
+            m_about[i] = m_s[i].x;
+            m_aboutTurn[i] = m_s[i].q;
+        }
+    }
+    return false;
+}
+
 /// What lies still, touching, with nothing at work on it, stays as it is until something moves.
 void Articulated::rest(double h) {
     bool calm = undisturbed(), lies = true, flung = false;
@@ -590,7 +626,7 @@ void Articulated::rest(double h) {
     for (std::size_t i = 0; calm && i < m_s.size(); ++i)
         calm = m_s[i].v.norm() < kCalmSpeed * wholeOf(m_s[i]).size && m_s[i].w.norm() < kCalmSpin;
     m_calm = calm ? m_calm + h : 0;
-    if (m_calm < kCalmWait) return;
+    if (m_calm < kCalmWait && !rocks(h)) return;
     for (Segment& s : m_s) s.v = s.w = s.momentum = Vec3::Zero();
     m_asleep = true;
     m_sleptAims = m_aims;
@@ -663,7 +699,12 @@ void Articulated::appendState(std::vector<double>& to) const {
     }
     for (const Segment& s : m_s) to.push_back(s.load);
     for (const Whole& b : m_bodies) to.push_back(b.supported);
-    to.insert(to.end(), {m_calm, m_lying, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
+    for (std::size_t i = 0; i < m_s.size(); ++i) {
+        const Vec3 x = i < m_about.size() ? m_about[i] : m_s[i].x;
+        const Quat q = i < m_about.size() ? m_aboutTurn[i] : m_s[i].q;
+        to.insert(to.end(), {x.x(), x.y(), x.z(), q.x(), q.y(), q.z(), q.w()});
+    }
+    to.insert(to.end(), {m_rocks, m_rockedBy, m_calm, m_lying, m_asleep ? 1.0 : 0.0, static_cast<double>(m_cache.size())});
     for (std::size_t k = 0; k < kMostCached; ++k) {
         const Cached c = k < m_cache.size() ? m_cache[k] : Cached{};
         to.insert(to.end(), {static_cast<double>(c.id), c.p, c.t1, c.t2, c.arrive});
@@ -688,6 +729,14 @@ std::span<const double> Articulated::takeState(std::span<const double> from) {
     }
     for (Segment& s : m_s) s.load = *at++;
     for (Whole& b : m_bodies) b.supported = *at++;
+    m_about.resize(m_s.size());
+    m_aboutTurn.resize(m_s.size());
+    for (std::size_t i = 0; i < m_s.size(); ++i, at += 7) {
+        m_about[i] = Vec3::Map(at);
+        m_aboutTurn[i] = Quat(at[6], at[3], at[4], at[5]);
+    }
+    m_rocks = *at++;
+    m_rockedBy = *at++;
     m_calm = *at++;
     m_lying = *at++;
     m_asleep = *at++ != 0;

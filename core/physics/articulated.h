@@ -180,7 +180,7 @@ class Articulated {
     /// What holds the grip pulled with in the last step [N], [N m].
     double pullOf(std::size_t grip) const;
     bool sleeps() const { return m_asleep; }
-    void wake() { m_calm = 0, m_asleep = false; }
+    void wake() { m_calm = m_rocks = 0, m_asleep = false; }
 
     /// All of the state. The first `smooth()` numbers follow the motion; those behind them are what a step may begin to guess
     /// from.
@@ -302,6 +302,7 @@ class Articulated {
     void carryOn(double time);
     bool undisturbed() const;
     void rest(double h);
+    bool rocks(double h);
 
     std::vector<SegmentDef> m_defs;
     std::vector<Segment> m_s;
@@ -329,6 +330,10 @@ class Articulated {
     std::vector<Blow> m_blows;
     double m_size = 1;  // of the smallest body
     double m_calm = 0;
+    double m_rockedBy = 0;      // the way that the quickest of it has gone meanwhile [sizes]
+    double m_rocks = 0;         // for how long it has stayed about the places below [s]
+    std::vector<Vec3> m_about;  // by segment
+    std::vector<Quat> m_aboutTurn;
     double m_lying = 0;  // [s] since it has come to lie; below 0: it still falls, or stands
     bool m_asleep = false, m_carries = false;
     std::vector<Row> m_rows;

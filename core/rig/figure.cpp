@@ -22,9 +22,10 @@ namespace {
 constexpr double kShort = 0.04;  // heights, of a bone that is no segment's
 constexpr std::size_t kMost = 25;
 constexpr double kLeastShare = 1.0 / 300;
-constexpr std::size_t kFew = 8;   // vertices, that a capsule is fitted to
-constexpr std::size_t kTold = 3;  // vertices, that tell how thick it is
-constexpr float kCarries = 0.4f;  // of a vertex, that makes it a segment's
+constexpr std::size_t kFew = 8;     // vertices, that a capsule is fitted to
+constexpr std::size_t kTold = 3;    // vertices, that tell how thick it is
+constexpr double kLeastHead = 0.4;  // of what is usual: thinner is no head, but what is left of one whose face is a mesh apart
+constexpr float kCarries = 0.4f;    // of a vertex, that makes it a segment's
 
 /// Which joints are segments, and what they are.
 class Choice {
@@ -326,6 +327,7 @@ class FigureMaker {
             g.endB = g.at + (length - in) * g.axis;
             if (m_f.segments.size() > 1 && m_skin[i].size() < kTold && hasMesh()) m_bare.push_back(i);
         }
+        if (g.joint == m_roles.head && g.radius < kLeastHead * usual) roundHead(g, usual);
         g.radius = within(g.radius, 0.003 * m_f.height, 0.5 * m_f.height);
         // A lantern or a coat on a segment adds to its mass, but never pulls its centre of mass out of its own capsule.
         if (m_f.segments.size() > 1) {
@@ -335,6 +337,16 @@ class FigureMaker {
             if (off.norm() > 0.5 * along + g.radius) off *= (0.5 * along + g.radius) / off.norm();
             g.centre = middle + off;
         }
+    }
+
+    /// A head that next to no vertex tells of, as one whose face is a mesh of its own: by proportion, beyond the neck.
+    void roundHead(FigureSegment& g, double radius) const {
+        if (g.parent >= 0 && boneOf(static_cast<std::size_t>(m_f.find(g.joint))).norm() < radius) {
+            const Vec3 neck = g.at - m_f.segments[static_cast<std::size_t>(g.parent)].at;
+            if (neck.norm() > 1e-9 * m_f.height) g.axis = neck.normalized();
+        }
+        g.radius = radius;
+        g.endA = g.endB = g.at + radius * g.axis;
     }
 
     bool hasMesh() const { return !m_actor.instances.empty(); }
@@ -381,7 +393,10 @@ class FigureMaker {
     void corners(std::size_t i) {
         constexpr std::size_t kMostCorners = 12;
         constexpr double kSlack = 0.004;  // heights
-        if (m_skin[i].size() < kFew) return;
+        if (m_skin[i].size() < kFew) {
+            m_f.segments[i].corners = m_skin[i];
+            return;
+        }
         for (std::size_t p : outermost(m_skin[i], kMostCorners, kSlack * m_f.height))
             m_f.segments[i].corners.push_back(m_skin[i][p]);
     }

@@ -147,7 +147,7 @@ constexpr SettingSpec kSettings[] = {
      .range = {0, 500},
      .soft = {1, 24},
      .start = 8,
-     .help = "Frames in which it goes down.",
+     .help = "Frames in which it goes down, but no faster than it would fall.",
      .feel = false,
      .together = true,
      .only = "off=by its legs"},
