@@ -372,6 +372,7 @@ std::string PushOff::shortfall(double size, bool brief) const {
     if (m_miss < (m_asked.toPlace ? kMissed : kShort) * size) return {};
     char text[200];
     const bool slips = m_slip > kSlipped * size;
+    if (!m_asked.toPlace && m_miss >= m_asked.height) return brief ? "stays on the ground" : "does not get off the ground";
     if (brief) {
         std::snprintf(text, sizeof text, "%.0f cm short%s", 100 * m_miss, slips ? ": slips" : m_capped ? ": effort" : "");
         return text;
