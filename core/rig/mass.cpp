@@ -1,6 +1,9 @@
 #include "rig/mass.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
+#include <numeric>
 
 #include "rig/beside.h"
 #include "rig/roles.h"
@@ -10,8 +13,8 @@ namespace nutatio::rig {
 namespace {
 
 // For joint j and triangle t with area A, centre c, normal n and weight w of j:
-//   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n),  k = 1/2 beside a bone, 1/3 at its end
-//   the wedge's own centre lies at p + 2/3 (c - p)
+//   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n), or of -n where that is more in all,  k = 1/2 beside
+//   a bone, 1/3 at its end the wedge's own centre lies at p + 2/3 (c - p)
 struct BoneLine {
     Vec3 from, to;
 };
@@ -36,8 +39,10 @@ class Weigher {
     Weigher(const Actor& actor, std::vector<char> aside) : m_actor(actor), m_aside(std::move(aside)) {
         worldTransforms(actor.skeleton, actor.restPose(), m_worlds);
         m_bones = bonesIn(actor.skeleton, m_worlds);
-        m_volume.resize(m_worlds.size());
-        m_moment.resize(m_worlds.size(), Vec3::Zero());
+        for (Side& side : m_sides) {
+            side.volume.resize(m_worlds.size());
+            side.moment.resize(m_worlds.size(), Vec3::Zero());
+        }
     }
 
     void wedge(int joint, double weight, const Vec3& c, const Vec3& n, double area) {
@@ -55,9 +60,10 @@ class Weigher {
             p = at;
             beside = u == on;
         }
-        const double v = weight * (beside ? 1.0 / 2 : 1.0 / 3) * area * std::max(0.0, (c - p).dot(n));
-        m_volume[j] += v;
-        m_moment[j] += v * (p + 2.0 / 3 * (c - p));
+        const double out = weight * (beside ? 1.0 / 2 : 1.0 / 3) * area * (c - p).dot(n);
+        Side& side = m_sides[out < 0];
+        side.volume[j] += std::abs(out);
+        side.moment[j] += std::abs(out) * (p + 2.0 / 3 * (c - p));
     }
 
     void skin() {
@@ -72,13 +78,16 @@ class Weigher {
     }
 
     Masses result() const {
-        double all = 0;
-        for (double v : m_volume) all += v;
+        // What is mirrored by a scale below 0 shows its triangles from within.
+        const auto sum = [](const Side& s) { return std::accumulate(s.volume.begin(), s.volume.end(), 0.0); };
+        const Side& side = m_sides[sum(m_sides[1]) > sum(m_sides[0])];
+        const double all = sum(side);
         Masses out;
         if (!(all > 0)) return out;
-        for (std::size_t j = 0; j < m_volume.size(); ++j) {
-            out.share.push_back(m_volume[j] / all);
-            out.centre.push_back(m_volume[j] > 0 ? m_worlds[j].inverse().apply(m_moment[j] / m_volume[j]) : Vec3(Vec3::Zero()));
+        for (std::size_t j = 0; j < side.volume.size(); ++j) {
+            out.share.push_back(side.volume[j] / all);
+            out.centre.push_back(side.volume[j] > 0 ? m_worlds[j].inverse().apply(side.moment[j] / side.volume[j])
+                                                    : Vec3(Vec3::Zero()));
         }
         return out;
     }
@@ -104,8 +113,11 @@ class Weigher {
     std::vector<char> m_aside;  // by joint, that weigh nothing; empty: none
     std::vector<Affine> m_worlds;
     std::vector<std::vector<BoneLine>> m_bones;
-    std::vector<double> m_volume;
-    std::vector<Vec3> m_moment;
+    struct Side {
+        std::vector<double> volume;
+        std::vector<Vec3> moment;
+    };
+    std::array<Side, 2> m_sides;  // by what triangles show: their outside, their inside
 };
 
 Masses byRoles(const Actor& actor) {

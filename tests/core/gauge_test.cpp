@@ -334,6 +334,23 @@ TEST_CASE("masses sum to one, weigh a trunk most, and the centre of mass stands 
     }
 }
 
+TEST_CASE("a body whose triangles show their inside, as one that a scale mirrors, weighs as it does the right way out") {
+    const auto actor = test::read(test::kOtterFile);
+    rig::Actor inside = *actor;
+    for (rig::Mesh& mesh : inside.meshes.edit())
+        for (rig::Primitive& p : mesh.primitives) {
+            std::vector<std::uint32_t>& t = p.triangles.edit();
+            for (std::size_t k = 0; k + 2 < t.size(); k += 3) std::swap(t[k + 1], t[k + 2]);
+        }
+    inside.finish();
+    const rig::Masses out = rig::massesOf(*actor), in = rig::massesOf(inside);
+    REQUIRE(in.share.size() == out.share.size());
+    for (std::size_t j = 0; j < out.share.size(); ++j) {
+        CHECK(in.share[j] == Approx(out.share[j]).margin(1e-9));
+        CHECK((in.centre[j] - out.centre[j]).norm() < 1e-9);
+    }
+}
+
 TEST_CASE("a feed answers by its response, late by its lag, up and down at its own paces, and round a loop") {
     scene::Feed f;
     f.response = {{.at = 0, .value = 1, .ease = scene::Ease::Linear}, {.at = 2, .value = 5, .ease = scene::Ease::Linear}};
