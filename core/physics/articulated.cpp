@@ -577,9 +577,9 @@ bool Articulated::undisturbed() const {
 }
 
 /// Whether what was flung, and lies, has stayed about the same places for long: contacts and limits that ask for what cannot be
-/// had at once make it tremble on the spot for ever.
-bool Articulated::rocks(double h) {
-    bool stays = m_about.size() == m_s.size() && m_lying >= -kGrace && undisturbed();
+/// had at once make it tremble on the spot for ever. `left`: nothing is at work on it.
+bool Articulated::rocks(double h, bool left) {
+    bool stays = left && m_about.size() == m_s.size() && m_lying >= -kGrace;
     for (const Whole& b : m_bodies) stays = stays && b.supported > 0.5 && b.supported < 2;
     double net = 0, quick = 0;
     for (std::size_t i = 0; stays && i < m_s.size(); ++i) {
@@ -611,7 +611,8 @@ bool Articulated::rocks(double h) {
 
 /// What lies still, touching, with nothing at work on it, stays as it is until something moves.
 void Articulated::rest(double h) {
-    bool calm = undisturbed(), lies = true, flung = false;
+    const bool left = undisturbed();
+    bool calm = left, lies = true, flung = false;
     for (const Whole& b : m_bodies) lies = lies && b.supported > 0.3 && b.supported < 3;
     for (const Segment& s : m_s) {
         const double speed = s.v.norm() / wholeOf(s).size;
@@ -626,7 +627,7 @@ void Articulated::rest(double h) {
     for (std::size_t i = 0; calm && i < m_s.size(); ++i)
         calm = m_s[i].v.norm() < kCalmSpeed * wholeOf(m_s[i]).size && m_s[i].w.norm() < kCalmSpin;
     m_calm = calm ? m_calm + h : 0;
-    if (m_calm < kCalmWait && !rocks(h)) return;
+    if (m_calm < kCalmWait && !rocks(h, left)) return;
     for (Segment& s : m_s) s.v = s.w = s.momentum = Vec3::Zero();
     m_asleep = true;
     m_sleptAims = m_aims;

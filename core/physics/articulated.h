@@ -302,7 +302,7 @@ class Articulated {
     void carryOn(double time);
     bool undisturbed() const;
     void rest(double h);
-    bool rocks(double h);
+    bool rocks(double h, bool left);
 
     std::vector<SegmentDef> m_defs;
     std::vector<Segment> m_s;

@@ -5,9 +5,9 @@
 
 namespace nutatio::physics {
 
-// given = 1.2 depth + 0.002 size, of which a segment has the share by which it follows; depth: the deepest that the pose has on
-// its way; limbs that the pose has deeper in one
-//         another than half the thinner one's radius pass through: which way is out cannot be told there
+// given = 1.2 depth + 0.002 size, depth: the deepest that the pose has on its way; of that a segment has the share by which it
+//         follows; limbs that the pose has deeper in one another than half the thinner one's radius pass through: which way is
+//         out cannot be told there
 // now     falls to what is given no faster than now / 0.3 s, nor than a body falls that rises by 0.5 % of its size
 // owed += depth (pose now, surface as it was) - depth (pose before, surface as it was): no more of the depth in a surface is the
 //         pose's own. What the surface's way makes of it is a hit.

@@ -22,6 +22,7 @@ class OneBody {
     const Quat& turn(std::size_t i) const { return m_all->turn(m_first + i); }
     const Vec3& velocity(std::size_t i) const { return m_all->velocity(m_first + i); }
     const Vec3& spin(std::size_t i) const { return m_all->spin(m_first + i); }
+    Vec3 joint(std::size_t i) const { return at(i, segment(i).joint - segment(i).centre); }
     Vec3 at(std::size_t i, const Vec3& own) const { return m_all->at(m_first + i, own); }
     Vec3 centreOfMass() const { return m_all->centreOfMass(m_body); }
     Vec3 meanVelocity() const { return m_all->meanVelocity(m_body); }

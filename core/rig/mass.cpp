@@ -13,8 +13,8 @@ namespace nutatio::rig {
 namespace {
 
 // For joint j and triangle t with area A, centre c, normal n and weight w of j:
-//   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n), or of -n where that is more in all,  k = 1/2 beside
-//   a bone, 1/3 at its end the wedge's own centre lies at p + 2/3 (c - p)
+//   p  = the point nearest to c on j's bones;  V += w k A max(0, (c - p).n),  k = 1/2 beside a bone, 1/3 at its end
+//   the wedge's own centre lies at p + 2/3 (c - p);  -n in place of n where that makes more of the whole
 struct BoneLine {
     Vec3 from, to;
 };

@@ -75,10 +75,10 @@ class Balancing {
         lift();
         counter();
         settle();
-        leaveUnseen();
     }
 
-    void write(Filtered& out, Weighed& weighed) const {
+    void write(Filtered& out, Weighed& weighed) {
+        const std::size_t first = out.joints.empty() ? 0 : out.joints.front().second.size();
         std::vector<Xform> locals;
         std::vector<Affine> worlds;
         std::vector<Vec3> centre;
@@ -86,6 +86,14 @@ class Balancing {
             posed(f, locals, worlds);
             for (auto& [joint, column] : out.joints) column.push_back(locals[static_cast<std::size_t>(joint)]);
             centre.push_back(m_c.placement.toWorld(m_body.centreOf(worlds)));
+            depart(f, locals, worlds);
+        }
+        // What nobody could see is not done: it is as near to the noise of the clip as to what is asked.
+        if (unseen()) {
+            for (auto& [joint, column] : out.joints)
+                for (int f = 0; f < m_n; ++f) column[first + static_cast<std::size_t>(f)] = m_below.at(joint, m_from + f);
+            centre = m_is.centre;
+            std::fill(m_most.begin(), m_most.end(), 0.0);
         }
         tell(weighed, centre);
     }
@@ -99,10 +107,7 @@ class Balancing {
 
     Vec3 posed(int f, std::vector<Xform>& locals, std::vector<Affine>& worlds) const {
         m_below.pose(m_from + f, locals);
-        if (m_left)
-            worlds = m_is.worlds[static_cast<std::size_t>(f)];
-        else
-            m_body.pose(at(f), locals, worlds);
+        m_body.pose(at(f), locals, worlds);
         return m_c.placement.toWorld(m_body.centreOf(worlds));
     }
 
@@ -373,8 +378,7 @@ class Balancing {
         }
         return out;
     }
-    /// The outline of all that is by the floor about a frame of laps, where the ground that runs below a clip in place has it
-    /// then.
+    /// The outline of all that is by the floor about a frame of laps.
     std::vector<Eigen::Vector2d> around(int i, const std::vector<std::vector<Eigen::Vector2d>>& outlines) const {
         std::vector<Eigen::Vector2d> points;
         const int reach = static_cast<int>(std::lround(kAround * m_fps));
@@ -551,18 +555,9 @@ class Balancing {
         return out;
     }
 
-    /// What nobody could see is not done: it is as near to the noise of the clip as to what is asked.
-    void leaveUnseen() {
-        std::vector<Xform> locals;
-        std::vector<Affine> worlds;
-        for (int f = 0; f < m_n; ++f) {
-            posed(f, locals, worlds);
-            depart(f, locals, worlds);
-        }
-        if (!m_is.flights.empty() || m_most.front() > kUnseenWay * 100 * m_metres * m_c.actor.height) return;
-        if (std::any_of(m_most.begin() + 1, m_most.end(), [](double turn) { return turn > kUnseenTurn; })) return;
-        std::fill(m_most.begin(), m_most.end(), 0.0);
-        m_left = true;
+    bool unseen() const {
+        return m_is.flights.empty() && m_most.front() <= kUnseenWay * 100 * m_metres * m_c.actor.height &&
+               std::all_of(m_most.begin() + 1, m_most.end(), [](double turn) { return turn <= kUnseenTurn; });
     }
 
     /// How far this frame's pose is from the one below.
@@ -651,7 +646,6 @@ class Balancing {
     std::vector<int> m_saturated;  // by group, the hips last
     std::vector<double> m_beyond;  // by frame [m]
     double m_missed = 0;
-    bool m_left = false;  // as it is below
 };
 
 }  // namespace

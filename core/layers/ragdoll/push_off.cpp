@@ -25,21 +25,14 @@ constexpr double kSpare = 0.2;      // of the way that legs have, by which they 
 constexpr double kSteers = 0.15;    // [rad]
 constexpr double kMakesGood = 0.3;  // a substep
 constexpr double kUnbends = 0.3;    // [s]
-constexpr double kLies =
-    1.1;  // [rad] from upright, of the line from a foot to the centre of mass: beyond, it does not stand on it
+constexpr double kLies = 1.1;       // [rad] from upright, of the line from a foot to the weight: beyond, the foot bears none
 constexpr double kLowCrouch = 0.3;  // [lengths of a leg] over its feet, to which the centre of mass goes down at most
 constexpr double kLongest = 0.6;    // [s] that legs extend for
 constexpr double kHolds = 0.42;     // [rad] from upright, that a push leans at most: usual ground gives way at 0.46
 constexpr double kTurnsBy = 0.05;   // [lengths of a leg] past the centre of mass, that all together may push
 constexpr double kAir = 0.2;        // of its push that a leg has whose foot does not stand
-constexpr double kFalls =
-    1.2;  // of the time that a fall as deep as the crouch takes, at least: what goes down faster leaves the ground
-constexpr double kMostLean = 0.5;  // [lengths of a leg] that the trunk goes over the feet
-
-Vec3 jointOf(const physics::OneBody& body, std::size_t i) {
-    const physics::SegmentDef& d = body.segment(i);
-    return body.at(i, d.joint - d.centre);
-}
+constexpr double kFalls = 1.2;      // of the time of a fall as deep, that a crouch takes at least: faster, it leaves the ground
+constexpr double kMostLean = 0.5;   // [lengths of a leg] that the trunk goes over the feet
 
 double lowestOf(const physics::OneBody& body, std::size_t i, const Vec3& up) {
     const physics::SegmentDef& d = body.segment(i);
@@ -158,8 +151,7 @@ double PushOff::lengthOf(const Leg& leg, const physics::OneBody& body) const {
 }
 
 double PushOff::extension(const Leg& leg, const physics::OneBody& body) const {
-    return std::max(0.0,
-                    kStraight * lengthOf(leg, body) - (jointOf(body, leg.chain.back()) - jointOf(body, leg.chain[0])).norm());
+    return std::max(0.0, kStraight * lengthOf(leg, body) - (body.joint(leg.chain.back()) - body.joint(leg.chain[0])).norm());
 }
 
 /// How far the legs may yet extend, on the whole.
@@ -371,22 +363,20 @@ std::string PushOff::shortfall(double size, bool brief) const {
     if (m_legs.empty()) return brief ? "no legs" : "finds no legs to leap with";
     if (m_miss < (m_asked.toPlace ? kMissed : kShort) * size) return {};
     char text[200];
-    const bool slips = m_slip > kSlipped * size;
-    if (!m_asked.toPlace && m_miss >= m_asked.height) return brief ? "stays on the ground" : "does not get off the ground";
-    if (brief) {
-        std::snprintf(text, sizeof text, "%.0f cm short%s", 100 * m_miss, slips ? ": slips" : m_capped ? ": effort" : "");
-        return text;
-    }
-    if (m_asked.toPlace)
+    if (!m_asked.toPlace && m_miss >= m_asked.height)
+        std::snprintf(text, sizeof text, "%s", brief ? "stays on the ground" : "does not get off the ground");
+    else if (brief)
+        std::snprintf(text, sizeof text, "%.0f cm short", 100 * m_miss);
+    else if (m_asked.toPlace)
         std::snprintf(text, sizeof text, "comes %.0f cm short of its place", 100 * m_miss);
     else
         std::snprintf(text, sizeof text, "rises %.0f cm of %.0f", 100 * (m_asked.height - m_miss), 100 * m_asked.height);
     std::string out = text;
-    if (slips) {
+    if (m_slip > kSlipped * size) {
         std::snprintf(text, sizeof text, ": its feet slip by %.0f cm", 100 * m_slip);
-        out += text;
+        out += brief ? ": slips" : text;
     } else if (m_capped) {
-        out += ": its legs push no harder";
+        out += brief ? ": effort" : ": its legs push no harder";
     }
     return out;
 }

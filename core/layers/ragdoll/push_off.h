@@ -63,7 +63,7 @@ class PushOff {
     struct Leg {
         std::vector<std::size_t> chain;  // from the trunk to the foot
         std::size_t trunk = 0;           // on which it hangs
-        std::size_t mid = 1;             // place in the chain at which it bends: a shoulder blade is no thigh
+        std::size_t mid = 1;             // place in the chain of the joint over which its length is measured, nearest to half way
     };
     /// At take-off, where the centre of mass will be then, `ahead` [s] after the frame before.
     Vec3 wantedSpeed(const Vec3& centre, const Vec3& gravity, double ahead) const;

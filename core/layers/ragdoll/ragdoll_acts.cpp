@@ -109,8 +109,10 @@ void BodyActs::reset() {
         if (a.legs) a.legs->reset();
     }
     std::fill(m_limp.begin(), m_limp.end(), 0.0);
+    m_limpWas = m_limp;
     m_thrown = false;
     m_aloft = 0;
+    m_sinceLanded = -1;
     m_landed = kNotYet;
     m_recovering.reset();
 }
@@ -341,9 +343,8 @@ void BodyActs::judge(Act& act, double ease, double dt, const physics::OneBody& b
             double length = 0;
             Vec3 at = handOf(body, hand);
             for (std::size_t i : act.arm) {
-                const Vec3 joint = body.at(i, body.segment(i).joint - body.segment(i).centre);
-                length += (at - joint).norm();
-                at = joint;
+                length += (at - body.joint(i)).norm();
+                at = body.joint(i);
             }
             time.far = (act.targetBefore - at).norm() > 0.99 * length;
             return;
@@ -400,8 +401,7 @@ std::vector<Came> BodyActs::came() const {
     for (const Act& a : m_acts) {
         for (const Time& t : a.times)
             if (auto [text, less] = toldOf(a, t); !text.empty()) out.push_back({a.layer, frame(t.begun), std::move(text), less});
-        if (a.asks.starts != Starts::OnTime && a.times.empty())
-            out.push_back({a.layer, a.spans.empty() ? 0 : frame(a.spans.front().from), "never due", true});
+        if (a.neverDue()) out.push_back({a.layer, a.spans.empty() ? 0 : frame(a.spans.front().from), "never due", true});
     }
     return out;
 }
@@ -511,8 +511,7 @@ std::vector<std::string> BodyActs::remarks() const {
             std::snprintf(text, sizeof text, "\"%s\" looks up to %.0f degrees past what it looks at", a.name.c_str(),
                           degrees(off));
         if (*text != 0) out.emplace_back(text);
-        if (a.asks.starts != Starts::OnTime && !a.spans.empty() && a.times.empty())
-            out.push_back("\"" + a.name + "\" is never due in this shot");
+        if (a.neverDue()) out.push_back("\"" + a.name + "\" is never due in this shot");
     }
     if (m_limpWhenItLands && m_landed == kNotYet) out.push_back("it does not land in this shot, or is not in the air before");
     return out;

@@ -23,12 +23,11 @@ class BodyActs {
                  const std::vector<std::pair<std::string, physics::Body>>& bodies);
     /// Where the animation turns the segments, which a look sets out from.
     void headings(const std::vector<Quat>& turns, const physics::OneBody& body);
-    /// How much of a segment's strength is taken away, and of the root's guidance.
     /// It crouches for a leap, or pushes itself off: it stands on the ground itself, however deep its pose stands in it.
     bool pushesOff() const {
         return std::any_of(m_acts.begin(), m_acts.end(), [](const Act& a) { return a.active && a.legs && a.legs->hasLegs(); });
     }
-    /// At `u` of the way to the frame.
+    /// How much of a segment's strength is taken away, and of the root's guidance, at `u` of the way to the frame.
     double limp(std::size_t segment, double u) const;
     double freed(double u) const;
     /// What is gripped and pushed off at `u` of the way to the frame, in a substep of `h` [s].
@@ -78,6 +77,7 @@ class BodyActs {
         Vec3 target = Vec3::Zero(), targetBefore = Vec3::Zero();
         Quat turn = Quat::Identity(), turnBefore = Quat::Identity();
         std::vector<Time> times;
+        bool neverDue() const { return asks.starts != Doing::Starts::OnTime && times.empty(); }
     };
     /// How limp what goes limp is at `u` of the way to the frame.
     double letGo(const Act& act, double u) const;

@@ -517,11 +517,6 @@ void RagdollBody::recover(double dt, double h) {
     m_body->start(roots, turns, v, w, h);
 }
 
-/// Where the simulated body has a segment's joint.
-Vec3 RagdollBody::jointOf(std::size_t i) const {
-    return m_body->place(i) - m_body->turn(i) * m_lever[i];
-}
-
 Vec3 RagdollBody::windPlace() const {
     return m_placement.toOwn(m_body->centreOfMass());
 }
@@ -545,7 +540,7 @@ void RagdollBody::write(const PoseView& goal, std::span<Xform> out) const {
                             rotationOf(m_rest[static_cast<std::size_t>(g.joint)].m);
         const Quat is = rotationOf((above * local.affine()).m);
         Xform x = turnedInWorld(local, above, (wanted * is.conjugate()).normalized());
-        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(jointOf(i)));
+        if (g.parent < 0) x.t = above.inverse().apply(m_placement.toOwn(m_body->joint(i)));
         worlds[i] = above * x.affine();
         out[i] = x;
     }
@@ -554,7 +549,7 @@ void RagdollBody::write(const PoseView& goal, std::span<Xform> out) const {
 void RagdollBody::appendState(State& out) const {
     for (const Slope& s : m_slope)
         for (const Vec3* v : {&s.turn, &s.place}) out.insert(out.end(), v->begin(), v->end());
-    out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore, m_followIs});
+    out.insert(out.end(), {m_went.travel, m_went.turn, m_freedBefore, m_followIs, m_follow});
     out.insert(out.end(), m_limpness.begin(), m_limpness.end());
     out.insert(out.end(), m_strengthIs.begin(), m_strengthIs.end());
     for (const Vec3& b : m_bones) out.insert(out.end(), b.begin(), b.end());
@@ -571,7 +566,8 @@ const double* RagdollBody::takeState(const double* at) {
     m_went = {at[0], at[1]};
     m_freedBefore = at[2];
     m_followIs = at[3];
-    at += 4;
+    m_follow = at[4];
+    at += 5;
     for (double& l : m_limpness) l = *at++;
     for (double& s : m_strengthIs) s = *at++;
     for (Vec3& b : m_bones) {

@@ -78,7 +78,6 @@ class RagdollBody {
     void lay(double dt, const Pose& now, const Pose& then, int frame, double h);
     void follow(std::size_t segment, double h);
     Vec3 windPlace() const;
-    Vec3 jointOf(std::size_t segment) const;
     void readColliders(const PoseView& pose);
     void recover(double dt, double h);
     void beginBack(double dt, double seconds);
