@@ -167,7 +167,6 @@ void Articulated::setCorners(std::size_t segment, const std::vector<Vec3>& fromC
         s.far = std::max(s.far, c.norm());
     }
     if (d.edged) s.half = s.far;
-    wake();
 }
 
 void Articulated::refit() {

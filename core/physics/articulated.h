@@ -123,7 +123,7 @@ class Articulated {
     /// aims' pose. Derivation at the top of articulated.cpp.
     void coupleParts(std::span<const int> part);
 
-    /// Other corners for a segment, from its centre and in its axes, as a pose bends what it stands for.
+    /// Other corners for a segment, from its centre and in its axes, as a pose bends what it stands for. What sleeps goes on.
     void setCorners(std::size_t segment, const std::vector<Vec3>& fromCentre);
     /// Puts a segment that is a body of its own elsewhere, at the speeds that it has.
     void moveCentre(std::size_t segment, const Vec3& by) { m_s[segment].x += by; }

@@ -34,6 +34,7 @@ class OneBody {
     JointAim& aim(std::size_t i) { return m_all->aim(m_first + i); }
     Following& following(std::size_t i) { return m_all->following(m_first + i); }
     RootAim& root(std::size_t i) { return m_all->root(m_first + i); }
+    void setCorners(std::size_t i, const std::vector<Vec3>& fromCentre) { m_all->setCorners(m_first + i, fromCentre); }
     void setOffset(std::size_t i, const Vec3& offset) { m_all->setOffset(m_first + i, offset); }
     void start(std::span<const Vec3> rootPlaces, std::span<const Quat> turns, std::span<const Vec3> velocities,
                std::span<const Vec3> spins, double h) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <set>
 
 #include "rig/beside.h"
@@ -272,11 +273,25 @@ class FigureMaker {
             }
             const auto carries = std::max_element(carried.begin(), carried.end());
             if (carries != carried.end() && *carries > kCarries)
-                m_skin[static_cast<std::size_t>(carries - carried.begin())].push_back(surface.places[p].cast<double>());
+                m_skin[static_cast<std::size_t>(carries - carried.begin())].push_back(
+                    {surface.places[p].cast<double>(), sharesOf(surface.pulls(p), worn)});
             const auto most = std::max_element(held.begin(), held.end());
             if (most != held.end() && *most > 0.5f)
                 m_points[static_cast<std::size_t>(most - held.begin())].push_back(surface.places[p].cast<double>());
         }
+    }
+
+    std::vector<FigureSegment::Share> sharesOf(std::span<const Surface::Pull> pulls, const std::vector<char>& worn) const {
+        std::vector<FigureSegment::Share> out;
+        double all = 0;
+        for (const Surface::Pull& pull : pulls) {
+            const auto joint = static_cast<std::size_t>(pull.joint);
+            if (m_f.segmentOf[joint] < 0 || worn[joint]) continue;
+            out.push_back({pull.joint, pull.weight});
+            all += pull.weight;
+        }
+        for (FigureSegment::Share& s : out) s.share /= all;
+        return out;
     }
 
     /// To the segment that goes on from this one: the trunk's next, or the farthest.
@@ -318,8 +333,8 @@ class FigureMaker {
             // Of a few vertices half lie farther from the bone.
             if (m_skin[i].size() >= kTold) {
                 std::vector<double> away;
-                for (const Vec3& p : m_skin[i])
-                    away.push_back((p - g.at - within((p - g.at).dot(g.axis), 0.0, length) * g.axis).norm());
+                for (const SkinPoint& p : m_skin[i])
+                    away.push_back((p.at - g.at - within((p.at - g.at).dot(g.axis), 0.0, length) * g.axis).norm());
                 g.radius = quantile(std::move(away), 0.5);
             }
             const double in = std::min(g.radius, 0.5 * length);
@@ -391,14 +406,17 @@ class FigureMaker {
 
     /// What of its skin reaches farthest: with its ears, toes and hooves.
     void corners(std::size_t i) {
-        constexpr std::size_t kMostCorners = 12;
+        constexpr std::size_t kMostCorners = 20;
         constexpr double kSlack = 0.004;  // heights
-        if (m_skin[i].size() < kFew) {
-            m_f.segments[i].corners = m_skin[i];
-            return;
+        std::vector<Vec3> places;
+        for (const SkinPoint& p : m_skin[i]) places.push_back(p.at);
+        std::vector<std::size_t> chosen(places.size());
+        std::iota(chosen.begin(), chosen.end(), std::size_t{0});
+        if (places.size() >= kFew) chosen = outermost(places, kMostCorners, kSlack * m_f.height);
+        for (std::size_t p : chosen) {
+            m_f.segments[i].corners.push_back(places[p]);
+            m_f.segments[i].skin.push_back(m_skin[i][p].shares);
         }
-        for (std::size_t p : outermost(m_skin[i], kMostCorners, kSlack * m_f.height))
-            m_f.segments[i].corners.push_back(m_skin[i][p]);
     }
 
     /// Limbs of flesh are not in one another at rest: what is fitted to a skirt or a sleeve over them is made thinner.
@@ -472,7 +490,12 @@ class FigureMaker {
     Masses m_masses;
     std::vector<Affine> m_worlds;
     Figure m_f;
-    std::vector<std::vector<Vec3>> m_points, m_skin;  // by segment: what its capsule is fitted to; all that it carries
+    struct SkinPoint {
+        Vec3 at;
+        std::vector<FigureSegment::Share> shares;
+    };
+    std::vector<std::vector<Vec3>> m_points;     // by segment: what its capsule is fitted to
+    std::vector<std::vector<SkinPoint>> m_skin;  // by segment: all that it carries
     std::vector<std::size_t> m_bare;
 };
 

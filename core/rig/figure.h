@@ -20,6 +20,11 @@ struct FigureSegment {
     Vec3 endA = Vec3::Zero(), endB = Vec3::Zero();  // of its capsule
     double radius = 0;
     std::vector<Vec3> corners;  // its outermost vertices, with which it meets flat ground
+    struct Share {
+        int joint;
+        double share;
+    };
+    std::vector<std::vector<Share>> skin;  // by corner: joints that its vertex follows, by weights that sum to 1
     bool edged = false;         // a thing with edges: it meets boxes with them too
     // How far it turns against its parent: a swing off `middle` within an ellipse, after a twist about `axis`.
     Quat middle = Quat::Identity();

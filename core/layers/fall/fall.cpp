@@ -277,6 +277,7 @@ class Falling {
             std::vector<Vec3> corners;
             for (const Vec3& v : now.points) corners.push_back(v - centre);
             body.setCorners(0, std::move(corners));
+            body.wake();
             for (int k = 0; k < steps; ++k) {
                 meet(body, f, static_cast<double>(k) / steps, dt);
                 const double speed = body.velocity(0).norm();

@@ -177,7 +177,13 @@ std::vector<Moved> moves(const rig::Actor& actor, const scene::Layer& layer) {
     std::vector<Moved> out;
     const auto n = static_cast<double>(std::max<std::size_t>(2, figure->segments.size()));
     for (const rig::FigureSegment& g : figure->segments) out.push_back({g.joint, static_cast<double>(out.size()) / (n - 1)});
+    for (int j : hangingFrom(actor, *figure)) out.push_back({j, 1});
     return out;
+}
+
+/// What hangs is no part of the body that could be set apart.
+std::vector<int> concerned(const rig::Actor& actor, const scene::Layer& layer, std::string_view) {
+    return jointsOf(*rig::figureOf(actor, topsOf(actor, layer)));
 }
 
 Movers movers(const LayerContext& context, const PoseView&) {
@@ -227,6 +233,7 @@ const LayerKind kKind{
     .meets = &kMeeting,
     .body = &kBodily,
     .showing = &kShowing,
-    .added = added};
+    .added = added,
+    .concerned = concerned};
 
 }  // namespace nutatio::layers::ragdoll

@@ -18,6 +18,23 @@ constexpr double kHandForce = 4;     // [times its weight] that it has
 constexpr double kStiffens = 0.4;    // [s] over which a limb that was limp gets its strength back
 constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 
+/// Joints without a segment of their own that hold skin by which segments meet the floor.
+std::vector<int> ridersOf(const rig::Figure& figure) {
+    std::vector<int> out;
+    for (const rig::FigureSegment& g : figure.segments)
+        for (const auto& shares : g.skin)
+            for (const rig::FigureSegment::Share& s : shares)
+                if (figure.find(s.joint) < 0) out.push_back(s.joint);
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
+}
+
+std::vector<int> readBy(std::vector<int> segments, const std::vector<int>& riders) {
+    segments.insert(segments.end(), riders.begin(), riders.end());
+    return segments;
+}
+
 Mat3 boxInertia(double mass, const std::vector<Vec3>& corners) {
     const rig::Spread spread = rig::spreadOf(corners);
     Eigen::AlignedBox3d box;
@@ -35,16 +52,23 @@ RagdollBody::RagdollBody(const LayerContext& context, std::span<const LayerConte
       m_figure(rig::figureOf(context.actor, topsOf(context.actor, context.layer))),
       m_skeleton(context.actor.skeleton),
       m_placement(context.placement),
-      m_worlds(m_skeleton, jointsOf(*m_figure)),
+      m_hanging(context.actor, *m_figure, context.placement, hangingFrom(context.actor, *m_figure)),
+      m_joints(jointsOf(*m_figure)),
+      m_written(m_joints),
+      m_riders(ridersOf(*m_figure)),
+      m_worlds(m_skeleton, readBy(m_joints, m_riders)),
       m_anchors(context),
       m_acts(context, *m_figure, m_anchors),
       m_air(context),
       m_cuts(context),
       m_back(*m_figure) {
-    m_joints = jointsOf(*m_figure);
+    m_written.insert(m_written.end(), m_hanging.joints().begin(), m_hanging.joints().end());
     rig::worldTransforms(m_skeleton, context.actor.restPose(), m_rest);
+    m_rides.resize(static_cast<std::size_t>(m_skeleton.size()));
     m_stiffer = partsOf(*m_figure, m_skeleton, *m_settings, "stiffer");
     m_bouncier = partsOf(*m_figure, m_skeleton, *m_settings, "bouncier");
+    const PartChannels thicker = partsOf(*m_figure, m_skeleton, *m_settings, "thicker");
+    for (std::size_t i = 0; i < m_joints.size(); ++i) m_thicker.push_back(apart(thicker, i, 0));
     m_looser = partsOf(*m_figure, m_skeleton, *m_settings, "looser");
     const std::size_t n = m_figure->segments.size();
     for (const rig::FigureSegment& g : m_figure->segments) m_lever.push_back(toWorld(g.centre) - toWorld(g.at));
@@ -83,7 +107,6 @@ physics::ArticulatedDef RagdollBody::define() const {
     const double kg = rig::usualMass(def.size);
     const bool limits = m_settings->text("limits") == "kept";
     const PartChannels heavier = partsOf(*m_figure, m_skeleton, *m_settings, "heavier"),
-                       thicker = partsOf(*m_figure, m_skeleton, *m_settings, "thicker"),
                        freer = partsOf(*m_figure, m_skeleton, *m_settings, "freer");
     const auto own = [&](const PartChannels& channels, std::size_t i) { return apart(channels, i, 0); };
     for (std::size_t i = 0; i < f.segments.size(); ++i) {
@@ -95,7 +118,7 @@ physics::ArticulatedDef RagdollBody::define() const {
         s.centre = toWorld(g.centre);
         s.endA = toWorld(g.endA);
         s.endB = toWorld(g.endB);
-        const double more = own(thicker, i);
+        const double more = m_thicker[i];
         s.radius = m_placement.metres * g.radius * (1 + more);
         s.edged = g.edged;
         for (const Vec3& c : g.corners) s.corners.push_back(toWorld(c) + (g.edged ? 0 : more) * (toWorld(c) - s.centre));
@@ -348,6 +371,32 @@ void RagdollBody::follow(std::size_t i, double h) {
     f.rate = std::min(0.5 / h, 2 * kPi * m_body->aim(i).swing);
 }
 
+/// Skin at a joint that bends belongs to both of its segments, and is no longer where either had it at rest; nor is that of a jaw
+/// that opens.
+void RagdollBody::bendSkin() {
+    for (int j : m_riders) {
+        const auto joint = static_cast<std::size_t>(j);
+        const int carrier = m_figure->segments[static_cast<std::size_t>(m_figure->segmentOf[joint])].joint;
+        m_rides[joint] = m_rest[static_cast<std::size_t>(carrier)] * m_worlds.world(carrier).inverse() * m_worlds.world(j) *
+                         m_rest[joint].inverse();
+    }
+    for (std::size_t i = 0; i < m_joints.size(); ++i) {
+        const rig::FigureSegment& g = m_figure->segments[i];
+        if (g.skin.empty()) continue;
+        m_bent.clear();
+        for (std::size_t k = 0; k < g.corners.size(); ++k) {
+            Vec3 at = Vec3::Zero();
+            for (const rig::FigureSegment::Share& s : g.skin[k]) {
+                const auto joint = static_cast<std::size_t>(s.joint);
+                const auto of = static_cast<std::size_t>(m_figure->segmentOf[joint]);
+                at += s.share * m_body->at(of, toWorld(m_rides[joint].apply(g.corners[k])) - m_body->segment(of).centre);
+            }
+            m_bent.push_back((1 + m_thicker[i]) * (m_body->turn(i).conjugate() * (at - m_body->place(i))));
+        }
+        m_body->setCorners(i, m_bent);
+    }
+}
+
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {
     const std::size_t n = m_body->size();
     tune(frame, 0);
@@ -426,6 +475,7 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
     }
     tune(goal.frame(), dt);
     if (comesBack(dt)) return Way::Recovers;
+    bendSkin();
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     return Way::Solved;
 }
@@ -544,6 +594,7 @@ void RagdollBody::write(const PoseView& goal, std::span<Xform> out) const {
         worlds[i] = above * x.affine();
         out[i] = x;
     }
+    m_hanging.lay(goal, worlds, m_meetsFloor ? m_floor : -1e30, out.subspan(m_joints.size()));
 }
 
 void RagdollBody::appendState(State& out) const {

@@ -6,6 +6,7 @@
 #include "layers/anchors.h"
 #include "layers/cuts.h"
 #include "layers/figure_parts.h"
+#include "layers/ragdoll/hanging.h"
 #include "layers/ragdoll/ragdoll_acts.h"
 #include "layers/ragdoll/way_back.h"
 #include "physics/one_body.h"
@@ -24,7 +25,8 @@ class RagdollBody {
     void join(physics::Articulated& all, std::size_t body);
     /// By segment: the part that it swings in, named by a segment.
     const std::vector<int>& parts() const { return m_part; }
-    const std::vector<int>& joints() const { return m_joints; }
+    /// Those of its segments, then what hangs on them.
+    const std::vector<int>& joints() const { return m_written; }
 
     void start(double dt, const PoseView& pose, const PoseView& next, double h);
     /// What becomes of it in a step: it is solved, laid where its animation has it, or on its way back to that.
@@ -77,6 +79,7 @@ class RagdollBody {
     Stand between(std::size_t segment, double u) const;
     void lay(double dt, const Pose& now, const Pose& then, int frame, double h);
     void follow(std::size_t segment, double h);
+    void bendSkin();
     Vec3 windPlace() const;
     void readColliders(const PoseView& pose);
     void recover(double dt, double h);
@@ -90,7 +93,9 @@ class RagdollBody {
     std::shared_ptr<const rig::Figure> m_figure;
     const rig::Skeleton& m_skeleton;
     scene::Placement m_placement;
-    std::vector<int> m_joints;
+    Hanging m_hanging;
+    std::vector<int> m_joints, m_written;
+    std::vector<int> m_riders;  // joints without a segment of their own that hold skin of corners
     std::vector<Affine> m_rest;  // worlds of all joints in the rest pose
     std::optional<physics::OneBody> m_body;
     JointWorlds m_worlds;
@@ -104,6 +109,9 @@ class RagdollBody {
     std::vector<int> m_limb, m_part;  // by segment: where its limb leaves the trunk; the part that it swings in
     int m_alone = -1;                 // part that is measured
     std::vector<Vec3> m_lever;        // by segment: joint -> centre at rest [m]
+    std::vector<double> m_thicker;    // by segment: by how much, of its thickness
+    std::vector<Affine> m_rides;  // by joint that rides: from where its segment has its skin at rest to where the animation has it
+    std::vector<Vec3> m_bent;
     Pose m_before, m_now, m_next, m_from, m_to;
     Stand m_led;  // the root as the animation has it at the frame
     std::vector<Slope> m_slope, m_nextSlope;
