@@ -82,9 +82,37 @@ class Choice {
         for (int j = 0; j < m_s.size(); ++j)
             if (within(j) && !beside[static_cast<std::size_t>(j)] && m_masses.share[static_cast<std::size_t>(j)] > kLeastShare)
                 heavy.emplace_back(-m_masses.share[static_cast<std::size_t>(j)], j);
-        std::sort(heavy.begin(), heavy.end());
-        for (std::size_t k = 0; k < heavy.size() && k < kMost; ++k) m_chosen.insert(heavy[k].second);
+        if (heavy.size() <= kMost)
+            for (const auto& [share, joint] : heavy) m_chosen.insert(joint);
+        else
+            pool(heavy);
         if (m_chosen.empty()) m_chosen.insert(m_tops.front());
+    }
+
+    /// Of many joints, so many of which none holds much: from the tips up, whatever has gathered enough with what hangs on it and is
+    /// no segment yet. What is enough is found by halving, so that segments are nearly as many as may be.
+    void pool(const std::vector<std::pair<double, int>>& heavy) {
+        double least = kLeastShare, enough = 1;
+        std::vector<double> gathered;
+        const auto gather = [&](double share) {
+            std::vector<int> out;
+            gathered.assign(static_cast<std::size_t>(m_s.size()), 0.0);
+            for (const auto& [negative, joint] : heavy) gathered[static_cast<std::size_t>(joint)] = -negative;
+            for (auto j = m_s.order().rbegin(); j != m_s.order().rend(); ++j) {
+                const double here = gathered[static_cast<std::size_t>(*j)];
+                const int up = m_s.joint(*j).parent;
+                if (here >= share && within(*j))
+                    out.push_back(*j);
+                else if (up != kNoJoint)
+                    gathered[static_cast<std::size_t>(up)] += here;
+            }
+            return out;
+        };
+        for (int k = 0; k < 20; ++k) {
+            const double middle = 0.5 * (least + enough);
+            (gather(middle).size() > kMost ? least : enough) = middle;
+        }
+        for (int j : gather(enough)) m_chosen.insert(j);
     }
 
     /// All segments of one top hang on one of them: where hips and spine are brothers, on what carries both.

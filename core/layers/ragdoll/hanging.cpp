@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "layers/joint_worlds.h"
 #include "rig/outer.h"
@@ -11,6 +12,7 @@ namespace nutatio::layers::ragdoll {
 namespace {
 
 constexpr double kBeyond = 0.015;  // [heights] that what hangs reaches farther than its segment does
+constexpr double kLong = 0.06;     // [heights] from its first joint to its end, which fingers are not
 constexpr int kTurns = 12;         // in which it is turned up
 constexpr double kMostTurn = 0.5;  // [rad] of one of them
 
@@ -35,6 +37,24 @@ std::vector<int> hangingFrom(const rig::Actor& actor, const rig::Figure& figure)
             for (const Vec3& c : g.corners) far = std::max(far, (c - g.centre).dot(way.normalized()));
         reaches[joint] = way.norm() > far + slack;
     }
+    // A jaw and a trunk lie within the corners at rest, and are animated out of them.
+    const auto firstOf = [&](int j) {
+        for (int up = j; up != rig::kNoJoint && figure.find(up) < 0; up = actor.skeleton.joint(up).parent) j = up;
+        return j;
+    };
+    std::vector<char> longs(reaches.size(), false);
+    for (const rig::OuterPoint& o : *outer) {
+        const auto joint = static_cast<std::size_t>(o.joint);
+        if (figure.segmentOf[joint] < 0 || figure.find(o.joint) >= 0) continue;
+        const auto first = static_cast<std::size_t>(firstOf(o.joint));
+        if ((rest[joint].apply(o.at) - rest[first].t).norm() > kLong * figure.height) longs[first] = true;
+    }
+    std::set<int> carries;
+    for (const rig::OuterPoint& o : *outer) carries.insert(o.joint);
+    for (int j : carries) {
+        const auto joint = static_cast<std::size_t>(j);
+        if (figure.segmentOf[joint] >= 0 && figure.find(j) < 0 && longs[static_cast<std::size_t>(firstOf(j))]) reaches[joint] = true;
+    }
     std::vector<int> out;
     for (int j : actor.skeleton.order())
         if (reaches[static_cast<std::size_t>(j)]) out.push_back(j);
@@ -48,6 +68,8 @@ std::vector<int> hangingFrom(const rig::Actor& actor, const rig::Figure& figure)
 
 Hanging::Hanging(const rig::Actor& actor, const rig::Figure& figure, const scene::Placement& placement, std::vector<int> joints)
     : m_skeleton(actor.skeleton), m_placement(placement), m_joints(std::move(joints)) {
+    std::vector<Affine> rest;
+    rig::worldTransforms(m_skeleton, actor.restPose(), rest);
     for (int j : m_joints) {
         Item item;
         item.joint = j;
@@ -55,9 +77,12 @@ Hanging::Hanging(const rig::Actor& actor, const rig::Figure& figure, const scene
         for (; up != rig::kNoJoint; up = m_skeleton.joint(up).parent) {
             const auto found = std::find(m_joints.begin(), m_joints.end(), up);
             if (found != m_joints.end()) item.above = static_cast<int>(found - m_joints.begin());
-            if (item.above >= 0 || (item.segment = figure.find(up)) >= 0) break;
+            if (item.above >= 0 || figure.find(up) >= 0) break;
             item.between.push_back(up);
         }
+        item.segment = figure.segmentOf[static_cast<std::size_t>(j)];
+        const rig::FigureSegment& g = figure.segments[static_cast<std::size_t>(item.segment)];
+        item.centre = rest[static_cast<std::size_t>(g.joint)].inverse().apply(g.centre);
         std::reverse(item.between.begin(), item.between.end());
         m_items.push_back(std::move(item));
     }
@@ -90,6 +115,9 @@ void Hanging::lay(const PoseView& goal, std::span<const Affine> segments, double
         for (int j = m_skeleton.joint(item.joint).parent; j != rig::kNoJoint; j = m_skeleton.joint(j).parent)
             animated = goal.local(j).affine() * animated;
         const double least = std::min(ground, lowest(animated));
+        Vec3 away = posed.t - segments[static_cast<std::size_t>(item.segment)].apply(item.centre);
+        away -= away.dot(up) * up;
+        if (away.norm() > 0) away.normalize();
         Quat turn = Quat::Identity();
         for (int k = 0; k < kTurns; ++k) {
             Vec3 by = Vec3::Zero();
@@ -100,7 +128,10 @@ void Hanging::lay(const PoseView& goal, std::span<const Affine> segments, double
                 if (deep <= 0) continue;
                 // About arm x up, by deep over the square of what is level of the arm, it rises by `deep`. What is deeper counts
                 // for more, so that a vertex which comes to count adds nothing at first.
-                const Vec3 axis = arm.cross(up);
+                Vec3 axis = arm.cross(up);
+                // What hangs straight down could go any way: away from the segment it is.
+                const double level = axis.squaredNorm() / arm.squaredNorm();
+                axis += std::pow(1 - level, 4) * arm.norm() * away.cross(up);
                 by += deep * deep * axis / (axis.squaredNorm() + 0.01 * arm.squaredNorm());
                 all += deep;
             }

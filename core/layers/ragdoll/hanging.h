@@ -8,7 +8,8 @@
 
 namespace nutatio::layers::ragdoll {
 
-/// Joints that ride on a segment and have vertices that reach beyond its corners by 1.5 % of the height; parents first.
+/// Joints that ride on a segment and carry vertices that reach beyond its corners by 1.5 % of the height, or belong to what is
+/// longer than 6 % of the height; parents first.
 std::vector<int> hangingFrom(const rig::Actor& actor, const rig::Figure& figure);
 
 class Hanging {
@@ -25,7 +26,8 @@ class Hanging {
   private:
     struct Item {
         int joint = rig::kNoJoint;
-        int segment = -1, above = -1;  // what it rides on: another item, or a segment
+        int segment = -1, above = -1;  // the segment that it rides on; the item between, if there is one
+        Vec3 centre = Vec3::Zero();    // of the segment, in its joint's axes
         std::vector<int> between;      // joints from there down to its parent
         std::vector<Vec3> points;      // in its own axes
     };
