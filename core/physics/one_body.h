@@ -40,6 +40,8 @@ class OneBody {
                std::span<const Vec3> spins, double h) {
         m_all->start(rootPlaces, turns, velocities, spins, h, m_body);
     }
+    bool sleeps() const { return m_all->sleeps(); }
+    void wake() { m_all->wake(); }
     void hurl(const Vec3& velocity, const Vec3& spin) { m_all->hurl(velocity, spin, m_body); }
     void push(std::size_t i, const Vec3& at, const Vec3& impulse) { m_all->push(m_first + i, at, impulse); }
 

@@ -133,9 +133,9 @@ TEST_CASE("real characters go limp, lie on the floor, and come back no faster th
             const test::AgainstClip m = test::againstClip(*s, e);
             CHECK(m.finite);
             CHECK(m.rises < 0.02);
-            CHECK(m.fastest < 5);
-            // A cape is no body's: it is measured without.
-            if (std::string(file) != "man-tunic-cape.glb") CHECK(m.deepest < 0.03);
+            // The hem of a cape that is laid on the floor is quicker than a body.
+            CHECK(m.fastest < (std::string(file) == "man-tunic-cape.glb" ? 6 : 5));
+            CHECK(m.deepest < 0.03);
             // At its end it is where its clip is.
             CHECK(test::worldPlaces(*s->actors[0].actor, *e.actors[0].result, 0).back() ==
                   test::worldPlaces(*s->actors[0].actor, *e.actors[0].body, 0).back());
@@ -145,7 +145,10 @@ TEST_CASE("real characters go limp, lie on the floor, and come back no faster th
         }
         auto s = real(file, clip);
         goLimp(*s, 1e3);
-        CHECK(test::againstClip(*s, test::evaluate(*s)).creeps < 0.001);
+        const test::AgainstClip lies = test::againstClip(*s, test::evaluate(*s));
+        CHECK(lies.creeps < 0.001);
+        // Cape, ears and jaw too.
+        CHECK(lies.deepest < lies.deepestBelow + 0.01);
     }
 }
 

@@ -7,10 +7,13 @@
 #include "demo/gltf_builder.h"
 #include "edit/edit.h"
 #include "files/scene_file.h"
+#include "layers/ragdoll/hanging.h"
 #include "layers/registry.h"
 #include "pipeline/live.h"
 #include "rig/figure.h"
 #include "rig/figure_limits.h"
+#include "rig/outer.h"
+#include "tests/support/against_clip.h"
 #include "tests/support/rigs.h"
 
 using namespace nutatio;
@@ -58,24 +61,22 @@ double worstOff(const scene::Scene& s, const pipeline::Evaluation& e, int frame)
     return worst;
 }
 
-/// Lowest capsule of the figure in a frame above the ground [m].
+/// Lowest point of its mesh, of its segments' capsules without one, in a frame above the ground [m].
 double lowestOf(const scene::Scene& s, const rig::Track& track, int frame) {
     const scene::ActorEntry& a = s.actors[0];
-    const auto figure = rig::figureOf(*a.actor);
     std::vector<Xform> pose;
-    std::vector<Affine> worlds, rest;
     track.pose(frame, pose);
+    if (!a.actor->instances.empty()) return test::lowestOf(a, pose);
+    std::vector<Affine> worlds, rest;
     rig::worldTransforms(a.actor->skeleton, pose, worlds);
     rig::worldTransforms(a.actor->skeleton, a.actor->restPose(), rest);
     const scene::Placement placement = scene::placementOf(a);
     double low = 1e30;
-    for (const rig::FigureSegment& g : figure->segments) {
+    for (const rig::FigureSegment& g : rig::figureOf(*a.actor)->segments) {
         const auto j = static_cast<std::size_t>(g.joint);
         const Quat turn = rig::turnFromRest(worlds[j], rest[j]);
-        for (const Vec3& corner : g.corners) low = std::min(low, placement.toWorld(worlds[j].t + turn * (corner - g.at)).y());
         for (const Vec3& end : {g.endA, g.endB})
-            if (g.corners.empty())
-                low = std::min(low, placement.toWorld(worlds[j].t + turn * (end - g.at)).y() - placement.metres * g.radius);
+            low = std::min(low, placement.toWorld(worlds[j].t + turn * (end - g.at)).y() - placement.metres * g.radius);
     }
     return low;
 }
@@ -162,7 +163,8 @@ TEST_CASE("a limp otter falls two metres, lies on the floor and stays there") {
     CHECK(hips[0].y() - hips[12].y() == Approx(0.5 * kEarthGravity * 0.25).epsilon(0.1));
     double deepest = 0;
     for (int f = 0; f < t.frames(); ++f) deepest = std::max(deepest, -lowestOf(s, t, f));
-    CHECK(deepest < 0.01 * height);
+    CHECK(deepest < 0.025 * height);
+    CHECK(-lowestOf(s, t, t.frames() - 1) < 0.018 * height);
     const auto last = static_cast<std::size_t>(t.frames() - 1);
     CHECK(hips[last].y() < 0.3 * height);
     CHECK((hips[last] - hips[last - 1]).norm() < 1e-3);
@@ -191,6 +193,58 @@ TEST_CASE("strands above a body that lies on a floor of its own lie on that floo
     CHECK(lowest() < 0.1 - 0.02 * tall);
 }
 
+TEST_CASE("what a body wears is laid on the floor that rises under it, evenly, and left alone above it") {
+    const auto actor = otterActor();
+    const auto figure = rig::figureOf(*actor);
+    const std::vector<int> joints = layers::ragdoll::hangingFrom(*actor, *figure);
+    const int skirt = actor->skeleton.find("skirt1_01");
+    REQUIRE(std::count(joints.begin(), joints.end(), skirt) == 1);
+    const layers::ragdoll::Hanging hanging(*actor, *figure, {}, joints);
+    const std::vector<Xform> pose = actor->restPose();
+    std::vector<Affine> worlds, segments;
+    rig::worldTransforms(actor->skeleton, pose, worlds);
+    for (const rig::FigureSegment& g : figure->segments) segments.push_back(worlds[static_cast<std::size_t>(g.joint)]);
+    // A body that has come down by `sinks` under an animation that goes on where it was.
+    const auto laid = [&](double sinks) {
+        std::vector<Affine> low = segments;
+        for (Affine& w : low) w.t.y() -= sinks;
+        std::vector<Xform> out(joints.size());
+        hanging.lay(layers::PoseView(pose, 0, 0), low, 0, out);
+        return std::pair{low, out};
+    };
+    /// The lowest outer vertex of what hangs on the skirt's joints.
+    const auto lowest = [&](const std::pair<std::vector<Affine>, std::vector<Xform>>& at) {
+        std::vector<Xform> p = pose;
+        for (std::size_t k = 0; k < joints.size(); ++k) p[static_cast<std::size_t>(joints[k])] = at.second[k];
+        const int on = figure->segmentOf[static_cast<std::size_t>(skirt)];
+        double low = 1e300;
+        for (const rig::OuterPoint& o : *rig::outerPointsOf(*actor)) {
+            if (o.joint != skirt && !actor->skeleton.isBelow(o.joint, skirt)) continue;
+            Affine w = p[static_cast<std::size_t>(o.joint)].affine();
+            for (int j = actor->skeleton.joint(o.joint).parent; figure->find(j) != on; j = actor->skeleton.joint(j).parent)
+                w = p[static_cast<std::size_t>(j)].affine() * w;
+            low = std::min(low, (at.first[static_cast<std::size_t>(on)] * w).apply(o.at).y());
+        }
+        return low;
+    };
+    const auto ofSkirt = [&](std::size_t k) { return joints[k] == skirt || actor->skeleton.isBelow(joints[k], skirt); };
+    const double hem = lowest(laid(0));
+    REQUIRE(hem > 0);
+    const auto far = laid(0.9 * hem);
+    for (std::size_t k = 0; k < joints.size(); ++k)
+        if (ofSkirt(k)) CHECK(far.second[k].r.angularDistance(pose[static_cast<std::size_t>(joints[k])].r) == 0);
+    const double root = worlds[static_cast<std::size_t>(skirt)].t.y();
+    auto before = far;
+    for (double sinks = hem; sinks < root - 0.05 * actor->height; sinks += 0.002 * actor->height) {
+        INFO("sunk by " << sinks << " of " << root);
+        const auto now = laid(sinks);
+        CHECK(lowest(now) > -0.005 * actor->height);
+        for (std::size_t k = 0; k < joints.size(); ++k)
+            if (ofSkirt(k)) CHECK(degrees(now.second[k].r.angularDistance(before.second[k].r)) < 12);
+        before = now;
+    }
+}
+
 TEST_CASE("a body falls and lies on rigs that are scaled, lie on their backs, have two skins or no names") {
     std::vector<double> heights;
     for (const test::BeastSpec& spec : {test::BeastSpec{}, test::BeastSpec{100}, test::BeastSpec{1, true},
@@ -212,8 +266,9 @@ TEST_CASE("a body falls and lies on rigs that are scaled, lie on their backs, ha
         const double size = figure->height * scene::placementOf(s.actors[0]).metres;
         double deepest = 0;
         for (int f = 0; f < e.actors[0].result->frames(); ++f) deepest = std::max(deepest, -lowestOf(s, *e.actors[0].result, f));
-        // One that lies on its back in the file is as tall there as it is thick.
-        CHECK(deepest < 0.01 * (s.actors[0].actor->high - s.actors[0].actor->low).maxCoeff() * size / figure->height);
+        // One that lies on its back in the file is as tall there as it is thick. Skin at a joint that is thrown about in the
+        // touch is a frame late.
+        CHECK(deepest < 0.022 * (s.actors[0].actor->high - s.actors[0].actor->low).maxCoeff() * size / figure->height);
         heights.push_back(lowestOf(s, *e.actors[0].result, e.actors[0].result->frames() - 1) / size);
     }
     for (double h : heights) CHECK(h < 0.05);
@@ -456,6 +511,7 @@ TEST_CASE("bodies are told and fall on characters that nobody here made") {
         const int frames = std::min(t.frames(), 240);
         for (int f = 0; f < frames; ++f)
             if (test::tries(f)) deepest = std::max(deepest, s.layer(id)->number("floor") - lowestOf(s, t, f));
+        INFO(file);
         CHECK(deepest < 0.01 * size);
         if (frames > 100) CHECK(lowestOf(s, t, frames - 1) - s.layer(id)->number("floor") < 0.1 * size);
     }

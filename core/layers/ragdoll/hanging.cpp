@@ -2,7 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <set>
+#include <map>
 
 #include "layers/joint_worlds.h"
 #include "rig/outer.h"
@@ -13,6 +13,7 @@ namespace {
 
 constexpr double kBeyond = 0.015;  // [heights] that what hangs reaches farther than its segment does
 constexpr double kLong = 0.06;     // [heights] from its first joint to its end, which fingers are not
+constexpr double kAside = 0.3;     // of that, from its first joint to its middle
 constexpr int kTurns = 12;         // in which it is turned up
 constexpr double kMostTurn = 0.5;  // [rad] of one of them
 
@@ -42,18 +43,23 @@ std::vector<int> hangingFrom(const rig::Actor& actor, const rig::Figure& figure)
         for (int up = j; up != rig::kNoJoint && figure.find(up) < 0; up = actor.skeleton.joint(up).parent) j = up;
         return j;
     };
-    std::vector<char> longs(reaches.size(), false);
+    std::map<int, std::vector<Vec3>> arms;  // by first joint: from there to the outer points of all that hangs on it
+    std::map<int, int> firsts;              // by joint that carries something
     for (const rig::OuterPoint& o : *outer) {
         const auto joint = static_cast<std::size_t>(o.joint);
         if (figure.segmentOf[joint] < 0 || figure.find(o.joint) >= 0) continue;
-        const auto first = static_cast<std::size_t>(firstOf(o.joint));
-        if ((rest[joint].apply(o.at) - rest[first].t).norm() > kLong * figure.height) longs[first] = true;
+        const int first = firsts.emplace(o.joint, firstOf(o.joint)).first->second;
+        arms[first].push_back(rest[joint].apply(o.at) - rest[static_cast<std::size_t>(first)].t);
     }
-    std::set<int> carries;
-    for (const rig::OuterPoint& o : *outer) carries.insert(o.joint);
-    for (int j : carries) {
-        const auto joint = static_cast<std::size_t>(j);
-        if (figure.segmentOf[joint] >= 0 && figure.find(j) < 0 && longs[static_cast<std::size_t>(firstOf(j))]) reaches[joint] = true;
+    for (const auto& [joint, first] : firsts) {
+        Vec3 mean = Vec3::Zero();
+        double far = 0;
+        for (const Vec3& arm : arms[first]) {
+            mean += arm / static_cast<double>(arms[first].size());
+            far = std::max(far, arm.norm());
+        }
+        // A belly lies about its joint: no turn lifts it.
+        if (far > kLong * figure.height && mean.norm() > kAside * far) reaches[static_cast<std::size_t>(joint)] = true;
     }
     std::vector<int> out;
     for (int j : actor.skeleton.order())
@@ -140,6 +146,10 @@ void Hanging::lay(const PoseView& goal, std::span<const Affine> segments, double
             if (by.norm() > kMostTurn) by *= kMostTurn / by.norm();
             turn = (fromRotationVector(by) * turn).normalized();
         }
+        // What lies under its joint on all sides, as a belly, is not lifted by turning, and stays as it is.
+        const auto turned = [&](const Quat& by) { return above * turnedInWorld(local, above, by).affine(); };
+        const double was = lowest(posed), gained = (lowest(turned(turn)) - was) / std::max(1e-12, least - was);
+        turn = Quat::Identity().slerp(eased(within(5 * gained, 0.0, 1.0)), turn);
         out[i] = turnedInWorld(local, above, turn);
         worlds[i] = above * out[i].affine();
     }

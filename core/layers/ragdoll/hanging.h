@@ -9,7 +9,7 @@
 namespace nutatio::layers::ragdoll {
 
 /// Joints that ride on a segment and carry vertices that reach beyond its corners by 1.5 % of the height, or belong to what is
-/// longer than 6 % of the height; parents first.
+/// longer than 6 % of the height and stands off its first joint; parents first.
 std::vector<int> hangingFrom(const rig::Actor& actor, const rig::Figure& figure);
 
 class Hanging {

@@ -16,6 +16,7 @@ constexpr double kYields = 0.99;     // of following, while it crouches
 constexpr double kHandSpeed = 3;     // [sizes/s] of the hand that pulls it about
 constexpr double kHandForce = 4;     // [times its weight] that it has
 constexpr double kStiffens = 0.4;    // [s] over which a limb that was limp gets its strength back
+constexpr double kWakes = 0.006;     // [heights] below the floor, of skin that its own animation moves while the body sleeps
 constexpr double kHeldSwing = 60;    // [1/s] of joints outside a part that is measured
 
 /// Joints without a segment of their own that hold skin by which segments meet the floor.
@@ -372,8 +373,8 @@ void RagdollBody::follow(std::size_t i, double h) {
 }
 
 /// Skin at a joint that bends belongs to both of its segments, and is no longer where either had it at rest; nor is that of a jaw
-/// that opens.
-void RagdollBody::bendSkin() {
+/// that opens. `atRest`: for who goes from pose to pose and looks at segments alone.
+void RagdollBody::bendSkin(bool atRest) {
     for (int j : m_riders) {
         const auto joint = static_cast<std::size_t>(j);
         const int carrier = m_figure->segments[static_cast<std::size_t>(m_figure->segmentOf[joint])].joint;
@@ -385,6 +386,10 @@ void RagdollBody::bendSkin() {
         if (g.skin.empty()) continue;
         m_bent.clear();
         for (std::size_t k = 0; k < g.corners.size(); ++k) {
+            if (atRest) {
+                m_bent.push_back((1 + m_thicker[i]) * (toWorld(g.corners[k]) - m_body->segment(i).centre));
+                continue;
+            }
             Vec3 at = Vec3::Zero();
             for (const rig::FigureSegment::Share& s : g.skin[k]) {
                 const auto joint = static_cast<std::size_t>(s.joint);
@@ -394,6 +399,11 @@ void RagdollBody::bendSkin() {
             m_bent.push_back((1 + m_thicker[i]) * (m_body->turn(i).conjugate() * (at - m_body->place(i))));
         }
         m_body->setCorners(i, m_bent);
+        // A belly that breathes lifts the body that lies on it.
+        for (const Vec3& c : m_bent)
+            if (!atRest && m_meetsFloor && m_body->sleeps() && m_share[i] <= 0 &&
+                m_body->at(i, c).y() < m_floor - kWakes * m_figure->height * m_placement.metres)
+                m_body->wake();
     }
 }
 
@@ -474,8 +484,9 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
                           0.5 * (c.joint - a.joint)};
     }
     tune(goal.frame(), dt);
-    if (comesBack(dt)) return Way::Recovers;
-    bendSkin();
+    const bool back = comesBack(dt);
+    bendSkin(back);
+    if (back) return Way::Recovers;
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     return Way::Solved;
 }
