@@ -122,6 +122,39 @@ inline constexpr scene::SettingSpec kAmountRow{.id = "amount",
                                                .profiled = true,
                                                .feel = false};
 
+/// Where a pull leans that is gravity's otherwise.
+inline constexpr scene::SettingSpec kPullTiltRow{.id = "pull_tilt",
+                                                 .label = "Pull tilt",
+                                                 .unit = scene::Unit::Degrees,
+                                                 .range = {0, 180},
+                                                 .soft = {0, 90},
+                                                 .start = 0,
+                                                 .help = "How far gravity's pull leans away from straight down.",
+                                                 .more = "More: drawn to the side, at 180 straight up. Less: straight down.",
+                                                 .keyable = true,
+                                                 .feel = false};
+
+inline constexpr scene::SettingSpec kPullHeadingRow{.id = "pull_heading",
+                                                    .label = "Pull heading",
+                                                    .unit = scene::Unit::Degrees,
+                                                    .range = {-360, 360},
+                                                    .soft = {-180, 180},
+                                                    .start = 0,
+                                                    .help = "Which way a leaning pull goes: 0 along +z, 90 along +x.",
+                                                    .role = scene::Role::Heading,
+                                                    .keyable = true,
+                                                    .feel = false};
+
+/// Whether what is one-sided is meant alike on both sides of a body.
+inline constexpr scene::SettingSpec kSidesRow{
+    .id = "sides",
+    .label = "Left and right",
+    .type = scene::SettingType::Choice,
+    .help = "Of stops to one side and a pull that leans. Alike: as they are told for every joint. Mirrored: on the right side of the "
+            "body as the left is seen in a mirror.",
+    .feel = false,
+    .choices = "alike|mirrored"};
+
 /// What kinds that fall meet: an even floor, how it holds and what it gives back. `only`: while something is met at all.
 constexpr scene::SettingSpec floorRow(bool keyable, std::string_view only = {}) {
     return {.id = "floor",

@@ -5,6 +5,7 @@
 #include "layers/descent.h"
 #include "layers/jiggle/feeling.h"
 #include "layers/jiggle/soft_stops.h"
+#include "layers/sided.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers::jiggle {
@@ -57,6 +58,7 @@ class JiggleMover final : public Mover {
         m_worlds.update(rest);
         const Vec3 way = boneOf(context.actor.skeleton, joint, 0.1 * context.actor.height);
         m_bone.length = way.norm();
+        if (m_settings->text("sides") == "mirrored") mirror(context.actor);
         readAxes(0);
         m_bone.direction = m_worlds.turn(joint).conjugate() * (way / m_bone.length);
     }
@@ -104,7 +106,7 @@ class JiggleMover final : public Mover {
         if (const double squash = value("squash", goal.frame()); squash > 0) {
             Eigen::Index most = 0;  // the joint's own axis that lies most along its bone
             m_bone.direction.cwiseAbs().maxCoeff(&most);
-            const double s = 1 + softStop(squash * m_shift.at.dot(m_goal.turn * m_bone.direction) / m_bone.length, 0.5, 1.0);
+            const double s = 1 + stopped(squash * m_shift.at.dot(m_goal.turn * m_bone.direction) / m_bone.length, 0.5, 1.0);
             for (int k = 0; k < 3; ++k) out[0].s[k] *= k == most ? s : 1 / std::sqrt(s);
         }
     }
@@ -151,7 +153,7 @@ class JiggleMover final : public Mover {
     void push(const Feeling::Felt& felt, const Goal& before, const Goal& now, double dt, const PoseView& pose) {
         const double perSecond2 = 1 / (dt * dt), travel = value("felt_travel", pose.frame()),
                      turning = value("felt_turn", pose.frame());
-        const Vec3 sag = (kEarthGravity * value("sag", pose.frame()) / m_placement.metres) * downIn(m_placement);
+        const Vec3 sag = pullAt(pose.frame());
         const Vec3 air = airAt(m_bone.tip(now), m_feeling.wayOfTip() / dt, pose);
         const Vec3 pulls[2] = {sag + m_air, sag + air};
         m_air = air;
@@ -178,11 +180,36 @@ class JiggleMover final : public Mover {
         return physics::windDrag(m_placement.metres * v.norm(), value("catch", pose.frame())) * v;
     }
 
+    /// What is told of the left counts on the right as it is seen in a mirror.
+    void mirror(const rig::Actor& actor) {
+        const Sided sided(actor);
+        const int joint = m_joints[0], other = sided.fellow(joint);
+        if (!sided.right(joint)) return;
+        const auto frameOf = [&](int j) {
+            return m_axes == "joint"    ? j
+                   : m_axes == "parent" ? actor.skeleton.joint(j).parent
+                   : m_axes == "body"   ? rootOf(actor.skeleton, j)
+                                        : rig::kNoJoint;
+        };
+        m_side = sided.seen(frameOf(joint), frameOf(other));
+        m_turnSide = -m_side;
+        m_pullSide = sided.seen();
+    }
+
+    /// Gravity's pull, leaning as it is told to, in the actor's own axes [units/s^2].
+    Vec3 pullAt(int frame) const {
+        const double tilt = radians(value("pull_tilt", frame)), heading = radians(value("pull_heading", frame));
+        const Vec3 way(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
+        return m_pullSide * Vec3((kEarthGravity * value("sag", frame) / m_placement.metres) * (m_placement.turn.conjugate() * way));
+    }
+
     double value(std::string_view setting, int frame) const { return m_settings->at(setting, frame, m_along); }
 
     void readAxes(int frame) {
         m_turn = Axes(*m_settings, "turn", frame, radians(1), 180);
         m_move = Axes(*m_settings, "move", frame, 1, 5);
+        m_turn.side = m_turnSide;
+        m_move.side = m_side;
         for (double* stops : {m_move.low, m_move.high})
             for (int k = 0; k < 3; ++k)
                 stops[k] = std::min(stops[k] >= kOpen ? kOpen : m_bone.length * stops[k], kFarthestShift * m_height);
@@ -218,6 +245,7 @@ class JiggleMover final : public Mover {
     JointWorlds m_worlds;
     Bone m_bone;
     Axes m_turn, m_move;
+    Mat3 m_side = Mat3::Identity(), m_turnSide = Mat3::Identity(), m_pullSide = Mat3::Identity();
     /// What the spring was made of.
     struct Made {
         double dt, swing, bounces;

@@ -8,7 +8,7 @@
 #include "layers/descent.h"
 #include "layers/filter.h"
 #include "layers/joint_worlds.h"
-#include "rig/sides.h"
+#include "layers/sided.h"
 
 namespace nutatio::layers::sway {
 
@@ -228,20 +228,15 @@ class Swayer {
 
     /// What stands on the right does as its fellow on the left is seen in a mirror.
     void mirror(const rig::Actor& actor) {
-        const rig::Sides sides = rig::sidesOf(actor);
-        const Vec3 left = rig::leftOf(m_skeleton, sides.worlds, sides);
-        const Mat3 seen = Mat3::Identity() - 2 * sides.normal * sides.normal.transpose();
+        const Sided sided(actor);
         for (std::size_t n = 0; n < m_moved.size(); ++n) {
-            const auto j = static_cast<std::size_t>(m_moved[n].joint);
-            const int fellow = sides.fellow[j];
-            if (fellow == rig::kNoJoint || fellow == m_moved[n].joint || (sides.worlds[j].t - sides.point).dot(left) >= 0)
-                continue;
-            const Mat3 mine = rotationOf(sides.worlds[j].m).toRotationMatrix(),
-                       theirs = rotationOf(sides.worlds[static_cast<std::size_t>(fellow)].m).toRotationMatrix();
+            const int j = m_moved[n].joint;
+            if (!sided.right(j)) continue;
+            const Mat3 seen = sided.seen(j, sided.fellow(j));
             Ways& w = m_ways[n];
             w.right = true;
-            w.turn = -(mine.transpose() * seen * theirs) * w.turn;
-            w.move = (mine.transpose() * seen * theirs) * w.move;
+            w.turn = -seen * w.turn;
+            w.move = seen * w.move;
         }
     }
 
