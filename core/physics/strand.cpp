@@ -37,6 +37,7 @@ constexpr std::size_t kPack = 2 * sizeof(double);
 
 constexpr std::size_t kBodyFields = sizeof(lanes::Body<2>) / kPack;
 constexpr double kA = kMidpointGain;
+constexpr double kLeastBend = 1e-3;  // [rad] that a limit leaves
 
 #define FIELD(name) (offsetof(Fields, name) / kPack)
 
@@ -138,7 +139,7 @@ void StrandBatch::prepareEmpty(int lane, std::size_t from) {
     for (std::size_t i = from; i < m_parents.size(); ++i) {
         at(lane, i, FIELD(length)) = at(lane, i, FIELD(inverseLength)) = at(lane, i, FIELD(reach)) = 1;
         at(lane, i, FIELD(dampU)) = at(lane, i, FIELD(dampV)) = at(lane, i, FIELD(dampT)) = 1 / m_h;
-        at(lane, i, FIELD(bendCos)) = -2;
+        at(lane, i, FIELD(bendFrom)) = -2;
         at(lane, i, FIELD(twistMost)) = kNoLimit;
         put(lane, i, FIELD(direction), Vec3(Vec3::UnitZ()));
         put(lane, i, FIELD(axisU), Vec3(Vec3::UnitX()));
@@ -301,9 +302,19 @@ void StrandBatch::tune(int lane, const StrandPlan& plan) {
         }
         at(lane, i, FIELD(drag)) = def.airDrag * l.airDrag;
         at(lane, i, FIELD(radius)) = l.radius;
-        const double bend = std::min(def.bendLimit, l.bendLimit);
-        at(lane, i, FIELD(bendCos)) = bend >= kPi ? -2 : std::cos(bend);
-        at(lane, i, FIELD(bendSin)) = std::sin(std::min(bend, kPi));
+        double bend = kPi;  // the least of all sides
+        const std::pair<std::size_t, double> stops[] = {{FIELD(bendU), l.stops.u},
+                                                        {FIELD(bendBackU), l.stops.backU},
+                                                        {FIELD(bendV), l.stops.v},
+                                                        {FIELD(bendBackV), l.stops.backV}};
+        for (const auto& [field, stop] : stops) {
+            const double most = within(std::min({stop, def.bendLimit, l.bendLimit}), kLeastBend, kPi);
+            at(lane, i, field) = most >= kPi ? 0 : 1 / std::tan(0.5 * most);
+            bend = std::min(bend, most);
+        }
+        at(lane, i, FIELD(bendEase)) = l.easeOver > 0 ? 1 / l.easeOver : 0;
+        // An eased one reaches into the whole of its range.
+        at(lane, i, FIELD(bendFrom)) = bend >= kPi ? -2 : l.easeOver > 0 ? 2 : std::cos(bend);
         at(lane, i, FIELD(twistMost)) = l.twistLimit >= kPi ? kNoLimit : l.twistLimit;
         if (bend < kPi) features |= kBendLimit;
         if (l.twistLimit < kPi) features |= kTwistLimit;

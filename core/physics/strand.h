@@ -28,6 +28,12 @@ struct LinkDef {
     double zeta = 1;               // times the strand's damping ratio
     double airDrag = 1;            // times the strand's
     double bendLimit = kNoLimit;   // [rad] from the animated direction
+    /// How far it may bend about its two axes across, forwards and back [rad], and in an ellipse between; the least of these and
+    /// bendLimit counts.
+    struct Stops {
+        double u = kNoLimit, backU = kNoLimit, v = kNoLimit, backV = kNoLimit;
+    } stops;
+    double easeOver = 0;  // [s] in which it comes to a bend limit, so that nothing is seen to hit; 0: stops dead
     double twistLimit = kNoLimit;  // [rad] about the link
     double stretch = 0;            // how far it may lengthen or shorten, in shares of its length
 };

@@ -285,17 +285,33 @@ class Kernel {
         l.d = turn<W>(l.q, l.direction);
     }
 
-    void limitBend(L& l, const Q4<W>& goal) {
+    /// Limits differ by side: in the plane of tan(angle / 2) (a stereographic picture of the directions) the most is an ellipse in
+    /// each quarter, so that no angle need be known, and equal limits are a circle.
+    void limitBend(L& l, const L* p, const Q4<W>& goal) {
         const V axis = turn<W>(goal, l.direction);
-        const P along = dot<W>(axis, l.d);
-        const Mask<W> past = along < l.bendCos;
-        if (!any<W>(past)) return;
-        const V side = unitOr<W>(l.d - along * axis, square<W>(axis));
-        redirect(past, l, l.bendCos * axis + l.bendSin * side);
+        const P along = dot<W>(axis, l.d), zero = {};
+        if (!any<W>(along < l.bendFrom)) return;
+        const V side = unitOr<W>(l.d - along * axis, square<W>(axis)), about = cross<W>(axis, side);
+        const P u = dot<W>(about, turn<W>(goal, l.axisU)), v = dot<W>(about, turn<W>(goal, l.axisV));
+        const P cu = u * (u > 0 ? l.bendU : l.bendBackU), cv = v * (v > 0 ? l.bendV : l.bendBackV);
+        const P cot2 = cu * cu + cv * cv, cot = root<W>(cot2), share = 1.0 / (1.0 + cot2);
+        const P mostCos = (cot2 - 1.0) * share, mostSin = 2.0 * cot * share;
+        const Mask<W> past = along < mostCos;
+        redirect(past, l, mostCos * axis + mostSin * side);
         // Outward is away from the axis, square to the link: as the link now stands, cos side - sin axis.
-        const V outward = l.bendCos * side - l.bendSin * axis;
-        const P speed = dot<W>(l.v - m_jointVelocity, outward), zero = {};
-        const P lost = (past & (speed > 0)) ? speed : zero;
+        const P cosine = past ? mostCos : along, sine = past ? mostSin : dot<W>(l.d, side);
+        const V outward = cosine * side - sine * axis;
+        const P speed = dot<W>(l.v - m_jointVelocity, outward);
+        P lost = (past & (speed > 0)) ? speed : zero;
+        if (any<W>(l.bendEase > 0)) {
+            // An eased one is come to no faster than by a share of the way that is left in a second, against the goal, which goes along.
+            const P tangent = sine / most<W>(1.0 + cosine, all<W>(1e-9));
+            const P left = most<W>(2.0 * (1.0 - tangent * cot) / (cot + tangent + 1e-9), zero);
+            V spin = p ? p->w : m_spin;
+            if (has(nutatio::physics::kMovingGoals)) spin = spin + turn<W>(p ? p->q : m_base->turn1, l.goalSpin);
+            const P over = speed - dot<W>(cross<W>(spin, l.d), outward) * l.length - left * l.bendEase * l.length;
+            lost = (l.bendEase > 0) & (over > 0) ? over : lost;
+        }
         l.v = l.v - lost * outward;
         l.w = l.w - (lost * l.inverseLength) * cross<W>(l.d, outward);
     }
@@ -479,7 +495,7 @@ class Kernel {
         const bool limits = has(nutatio::physics::kBendLimit | nutatio::physics::kTwistLimit);
         if (limits) {
             const Q4<W> goal = (p ? p->q : m_base->turn1) * l.goal1;
-            if (has(nutatio::physics::kBendLimit)) limitBend(l, goal);
+            if (has(nutatio::physics::kBendLimit)) limitBend(l, p, goal);
             if (has(nutatio::physics::kTwistLimit)) limitTwist(l, goal);
         }
         // A second round only where the first one moved the link: turning it off one body may have turned it into another, or

@@ -16,7 +16,10 @@ struct Link {
     Pack<W> length, inverseLength, mass, twistInertia, lightest, radius, drag;
     V3<W> direction, axisU, axisV, attach;  // in the joint's axes; U and V cross the link
     Pack<W> stiffU, stiffV, stiffT, dampU, dampV, dampT;
-    Pack<W> bendCos, bendSin, twistMost;
+    // Of bending: the cosine beyond which limits have anything to do; by side, about U and V, the cotangent of half the most; how
+    // much of the way that is left an eased one gives way to [1/s], 0 for a hard one.
+    Pack<W> bendFrom, bendU, bendBackU, bendV, bendBackV, bendEase;
+    Pack<W> twistMost;
     Pack<W> carried, stretchStiff, stretchDamp, stretchMost;  // carried: the weight beyond it; most: a length
     Pack<W> pinStiff, pinDamp;
     V3<W> pinLever, pinPlace, pinVelocity;  // lever in the joint's axes

@@ -13,6 +13,19 @@ using scene::SettingSpec;
 using scene::SettingType;
 using scene::Unit;
 
+constexpr SettingSpec stopRow(std::string_view id, std::string_view label, std::string_view help) {
+    return {.id = id,
+            .label = label,
+            .unit = Unit::Degrees,
+            .range = {1, 180},
+            .soft = {5, 180},
+            .start = 180,
+            .help = help,
+            .more = "Between two stops the most is an ellipse.",
+            .keyable = true,
+            .profiled = true};
+}
+
 constexpr SettingSpec kSettings[] = {
     {.id = "root",
      .label = "Root",
@@ -94,6 +107,17 @@ constexpr SettingSpec kSettings[] = {
      .profiled = true,
      .group = "Shape",
      .folded = true},
+    stopRow("bend_max_first", "First + stop", "How far each joint may bend forwards about its first axis across it; 180 sets no stop."),
+    stopRow("bend_min_first", "First - stop", "How far each joint may bend back about its first axis across it; 180 sets no stop."),
+    stopRow("bend_max_second", "Second + stop", "How far each joint may bend forwards about its second axis across it; 180 sets no stop."),
+    stopRow("bend_min_second", "Second - stop", "How far each joint may bend back about its second axis across it; 180 sets no stop."),
+    {.id = "stops",
+     .label = "Stops",
+     .type = SettingType::Choice,
+     .help = "How it comes to its bend limit and stops. Hard: it swings freely and stops dead. Eased: it slows down over the last "
+             "tenth of a second.",
+     .choices = "hard|eased"},
+    kSidesRow,
     {.id = "twist",
      .label = "Twist limit",
      .unit = Unit::Degrees,

@@ -60,13 +60,6 @@ class Planner {
     }
 
   private:
-    /// The joint's own axis that lies most across the link: what "first axis" means to a person who looks at the rig.
-    static Vec3 crossAxis(const Vec3& direction) {
-        Eigen::Index least = 0;
-        direction.cwiseAbs().minCoeff(&least);
-        return Vec3::Unit(least);
-    }
-
     static void measureAlong(StrandJoints& p) {
         std::vector<double> from(p.links.size());
         for (std::size_t i = 0; i < p.links.size(); ++i) {
@@ -119,6 +112,12 @@ class Planner {
 };
 
 }  // namespace
+
+Vec3 crossAxis(const Vec3& direction) {
+    Eigen::Index least = 0;
+    direction.cwiseAbs().minCoeff(&least);
+    return Vec3::Unit(least);
+}
 
 std::size_t StrandJoints::farthest() const {
     std::vector<double> reach(links.size());

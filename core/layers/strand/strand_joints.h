@@ -28,6 +28,10 @@ struct StrandJoints {
 /// The joints of the strand that `root` begins: all below it, or those on the way to the layer's tip. Parents first.
 std::vector<int> strandMembers(const rig::Skeleton& skeleton, const scene::Layer& layer, int root);
 
+/// The first axis across a link of that direction, both in the joint's axes: the one of them that lies least along the link, and
+/// what "first axis" means to a person who looks at the rig.
+Vec3 crossAxis(const Vec3& direction);
+
 /// The strand that `root` begins; without links when its joints have no length.
 StrandJoints strandJoints(const rig::Actor& actor, const scene::Layer& layer, const PoseView& rest, int root);
 

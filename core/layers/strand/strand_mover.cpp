@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "layers/sided.h"
 #include "physics/oscillator.h"
 
 namespace nutatio::layers::strand {
@@ -18,6 +19,8 @@ namespace nutatio::layers::strand {
 // that moves wholly and from one that moves by those shares.
 
 namespace {
+
+constexpr double kEaseOver = 0.1;  // [s]
 
 std::vector<int> watched(const std::vector<StrandJoints>& strands) {
     std::vector<int> w;
@@ -94,6 +97,7 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
                                          {&s.feltTravel, "felt_travel"},
                                          {&s.feltTurn, "felt_turn"}})
             *number = s.settings->number(id);
+        if (s.settings->text("sides") == "mirrored") mirror(s, p, context.actor);
         s.plan = std::move(p);
         m_strands.push_back(std::move(s));
     }
@@ -103,11 +107,39 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
     m_anchors.close();
 }
 
+/// Stops of one of the right side, which are told for its fellow: each counts for the own axis, and the side, that lies nearest.
+physics::LinkDef::Stops StrandMover::mirrored(const physics::LinkDef::Stops& told, const Across& a) {
+    const auto own = [&](double first, double second) {
+        const bool isFirst = std::abs(first) >= std::abs(second), ahead = (isFirst ? first : second) > 0;
+        const auto [plus, minus] = isFirst ? std::pair{told.u, told.backU} : std::pair{told.v, told.backV};
+        return ahead ? std::pair{plus, minus} : std::pair{minus, plus};
+    };
+    const auto [u, backU] = own(a.firstOfFirst, a.secondOfFirst);
+    const auto [v, backV] = own(a.firstOfSecond, a.secondOfSecond);
+    return {u, backU, v, backV};
+}
+
+/// On the right, what is told of the left is as it is seen in a mirror: of each link, which of its own axes and sides that is.
+void StrandMover::mirror(Strand& s, const StrandJoints& plan, const rig::Actor& actor) {
+    const Sided sided(actor);
+    if (!sided.right(plan.root)) return;
+    s.mirror = sided.seen();
+    for (std::size_t i = 0; i < plan.links.size(); ++i) {
+        const int joint = plan.joints[i];
+        const physics::LinkDef& l = plan.links[i];
+        const Mat3 seen = sided.seen(joint, sided.fellow(joint));
+        const Vec3 d = seen.transpose() * l.direction;
+        const Vec3 u = l.axisU, first = -seen * crossAxis(d), second = -seen * d.cross(crossAxis(d));
+        s.across.push_back({first.dot(u), second.dot(u), first.dot(l.direction.cross(u)), second.dot(l.direction.cross(u))});
+    }
+}
+
 Vec3 StrandMover::gravityAt(const Strand& s, int frame) const {
     const double tilt = radians(s.tilt.at(frame)), heading = radians(s.heading.at(frame));
     const Vec3 pull = (kEarthGravity * s.gravity.at(frame) / m_metres) *
                       Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
-    return m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
+    const Vec3 own = m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
+    return s.across.empty() ? own : Vec3(s.mirror * own);
 }
 
 physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
@@ -128,12 +160,20 @@ physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
     // What is not limited costs nothing; what becomes limited within the shot is from its first frame on.
     const auto limited = [&](const char* id) { return l.span(id).first < 180 || shaped(id); };
     const double size = s.plan.length;
+    const bool eased = l.text("stops") == "eased";
     for (std::size_t i = 0; i < out.links.size(); ++i) {
         physics::LinkDef& k = out.links[i];
         const double u = s.plan.along[i];
         if (shaped("swing")) k.swing = share("swing", u);
         if (shaped("bounces")) k.zeta = physics::dampingRatio(l.at("bounces", frame, u)) / std::max(d.zeta, 1e-9);
         if (shaped("drag")) k.airDrag = share("drag", u);
+        for (const auto& [stop, id] : {std::pair{&k.stops.u, "bend_max_first"},
+                                       {&k.stops.backU, "bend_min_first"},
+                                       {&k.stops.v, "bend_max_second"},
+                                       {&k.stops.backV, "bend_min_second"}})
+            *stop = limited(id) ? radians(l.at(id, frame, u)) : physics::kNoLimit;
+        if (!s.across.empty()) k.stops = mirrored(k.stops, s.across[i]);
+        k.easeOver = eased ? kEaseOver : 0;
         k.bendLimit = limited("bend") ? radians(l.at("bend", frame, u)) : physics::kNoLimit;
         k.twistLimit = limited("twist") ? radians(l.at("twist", frame, u)) : physics::kNoLimit;
         k.radius = size * l.at("radius", frame, u);
