@@ -222,6 +222,31 @@ TEST_CASE("strands that keep clear of one another do") {
     CHECK(gap() > 0.045);
 }
 
+TEST_CASE("a jiggle's pull leans where it is told to, and on the right as it is seen in a mirror") {
+    scene::Scene s = test::sceneWith(test::personActor({}));
+    test::addLayer(s, "jiggle", {"left_hand", "right_hand"},
+                   {{"turn", std::string()}, {"move", std::string("xyz")}, {"frame", std::string("world")}, {"swing", 3.0},
+                    {"sag", 1.0}, {"pull_tilt", 90.0}, {"pull_heading", 90.0}, {"bounces", 1.0}, {"preroll", 10.0}});
+    const auto shift = [&](const char* joint) {
+        const pipeline::Evaluation e = test::evaluate(s);
+        const rig::Actor& a = *s.actors[0].actor;
+        const int j = a.skeleton.find(joint);
+        return Vec3(test::worldPlaces(a, *e.actors[0].result, j)[0] - test::worldPlaces(a, *e.actors[0].body, j)[0]);
+    };
+    // Hanging still, a spring of rate f gives way by g / (2 pi f)^2.
+    const double sag = kEarthGravity / std::pow(2 * kPi * 3, 2);
+    CHECK((shift("left_hand") - Vec3(sag, 0, 0)).norm() < 1e-3 * sag);
+    CHECK((shift("right_hand") - Vec3(sag, 0, 0)).norm() < 1e-3 * sag);
+    s.layers.edit(0).values["sides"] = std::string("mirrored");
+    CHECK((shift("left_hand") - Vec3(sag, 0, 0)).norm() < 1e-3 * sag);
+    CHECK((shift("right_hand") + Vec3(sag, 0, 0)).norm() < 1e-3 * sag);
+    // A stop on the outer side of the left is one on the outer side of the right.
+    s.layers.edit(0).values["stops"] = std::string("hard");
+    s.layers.edit(0).values["move_max_x"] = 0.01;
+    CHECK(shift("left_hand").x() < 0.5 * sag);
+    CHECK(shift("right_hand").x() == Approx(-shift("left_hand").x()).epsilon(1e-6));
+}
+
 TEST_CASE("jiggle stops ease into their limit and never pass it, shares scale, axes can be others'") {
     test::ChainSpec spec = swaying();
     spec.motion = [](double t) {
@@ -252,6 +277,12 @@ TEST_CASE("jiggle stops ease into their limit and never pass it, shares scale, a
     CHECK(held.second > 0.19);
     CHECK(held.first >= -0.1);
     CHECK(held.first < -0.095);
+    // A hard one leaves the way to it alone.
+    s.layers.edit(0).values["stops"] = std::string("hard");
+    s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 0.9 * free.second / 0.25;
+    CHECK(range().second == Approx(0.9 * free.second).epsilon(1e-6));
+    s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 1.1 * std::max(free.second, -free.first) / 0.25;
+    CHECK(range() == free);
     s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 5.0;
     s.layers.edit(0).values["share_x"] = 0.5;
     CHECK(range().second == Approx(0.5 * free.second).epsilon(1e-9));

@@ -291,6 +291,51 @@ TEST_CASE("the bend limit holds and takes the speed out of what would pass it") 
     CHECK((b.strand.end(2) - rest).norm() < 1e-3);
 }
 
+TEST_CASE("a link bends to each side as far as its stop there, in an ellipse between, and comes to an eased one slowly") {
+    const double u = radians(30), backU = radians(60), v = radians(20), backV = radians(120);
+    for (const double easeOver : {0.0, 0.1})
+        for (int way = 0; way < 8; ++way) {
+            // Pulled sideways from +z: about x (the first axis) by -y and +y, about y (the second) by +x and -x.
+            const double a = 2 * kPi * way / 8;
+            std::vector<LinkDef> links = straightLinks(1, 0.5, Vec3::UnitZ());
+            links[0].axisU = Vec3::UnitX();
+            links[0].stops = {u, backU, v, backV};
+            links[0].easeOver = easeOver;
+            StrandDef d = free();
+            d.airDrag = 0;
+            d.gravity = 60 * Vec3(std::cos(a), std::sin(a), 0) - Vec3(0, 0, 30);
+            Bench b(links, d, 1.0 / 240);
+            b.start();
+            INFO(way << ", eased over " << easeOver << " s");
+            double furthest = 0, hardest = 0, speed = 0;
+            Vec3 was = b.strand.end(0);
+            for (int k = 0; k < 480; ++k) {
+                b.step();
+                const Vec3 here = b.strand.turn(0) * Vec3::UnitZ(), axis = Vec3::UnitZ().cross(here);
+                const double angle = std::atan2(axis.norm(), here.z());
+                furthest = std::max(furthest, angle);
+                const double now = (b.strand.end(0) - was).norm() * 240;
+                was = b.strand.end(0);
+                hardest = std::max(hardest, speed - now);
+                speed = now;
+                if (axis.norm() < 1e-6) continue;
+                const Vec3 about = axis.normalized();
+                const double cu = about.x() / std::tan(0.5 * (about.x() > 0 ? u : backU)),
+                             cv = about.y() / std::tan(0.5 * (about.y() > 0 ? v : backV));
+                REQUIRE(std::tan(0.5 * angle) * std::hypot(cu, cv) <= 1 + 1e-6);
+            }
+            if (way == 0) CHECK(furthest == Approx(v).epsilon(0.02));
+            if (way == 2) CHECK(furthest == Approx(backU).epsilon(0.02));
+            if (way == 4) CHECK(furthest == Approx(backV).epsilon(0.02));
+            if (way == 6) CHECK(furthest == Approx(u).epsilon(0.02));
+            // What stops dead loses its speed within a step; an eased one over its last tenth of a second.
+            if (easeOver > 0)
+                CHECK(hardest < 0.5);
+            else
+                CHECK(hardest > 1.5);
+        }
+}
+
 TEST_CASE("bones stay out of a capsule that is swept through them") {
     // Must: a bone goes in by at most 5 % of the radius, at 1 to 10 m/s.
     for (double speed : {1.0, 3.0, 10.0}) {
