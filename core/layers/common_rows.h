@@ -150,8 +150,9 @@ inline constexpr scene::SettingSpec kSidesRow{
     .id = "sides",
     .label = "Left and right",
     .type = scene::SettingType::Choice,
-    .help = "Of stops to one side and a pull that leans. Alike: as they are told for every joint. Mirrored: on the right side of the "
-            "body as the left is seen in a mirror.",
+    .help =
+        "Of stops to one side and a pull that leans. Alike: as they are told for every joint. Mirrored: on the right side of the "
+        "body as the left is seen in a mirror.",
     .feel = false,
     .choices = "alike|mirrored"};
 

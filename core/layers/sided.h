@@ -14,8 +14,8 @@ class Sided {
     bool right(int joint) const;
     /// A joint's fellow; itself where it has none.
     int fellow(int joint) const;
-    /// From ways in the axes of `theirs`, in the pose in which the two sides are alike, to what is seen of them in the mirror, in the
-    /// axes of `mine`. A turn is seen as the negative of that. kNoJoint: the actor's own axes.
+    /// From ways in the axes of `theirs`, in the pose in which the two sides are alike, to what is seen of them in the mirror, in
+    /// the axes of `mine`. A turn is seen as the negative of that. kNoJoint: the actor's own axes.
     Mat3 seen(int mine, int theirs) const;
     /// That, of a way in the actor's own axes.
     Mat3 seen() const { return seen(rig::kNoJoint, rig::kNoJoint); }

@@ -23,17 +23,17 @@ struct LinkDef {
     Vec3 restDirection{0, 0, 1};  // of the link in the rest pose
     Vec3 axisU{0, 0, 0};          // first axis across the link, in the joint's axes; zero: any
 
-    double radius = 0;             // kept clear of bodies
-    double swing = 1;              // share of the strand's swing rate that this joint's own spring is shaped to
-    double zeta = 1;               // times the strand's damping ratio
-    double airDrag = 1;            // times the strand's
-    double bendLimit = kNoLimit;   // [rad] from the animated direction
+    double radius = 0;            // kept clear of bodies
+    double swing = 1;             // share of the strand's swing rate that this joint's own spring is shaped to
+    double zeta = 1;              // times the strand's damping ratio
+    double airDrag = 1;           // times the strand's
+    double bendLimit = kNoLimit;  // [rad] from the animated direction
     /// How far it may bend about its two axes across, forwards and back [rad], and in an ellipse between; the least of these and
     /// bendLimit counts.
     struct Stops {
         double u = kNoLimit, backU = kNoLimit, v = kNoLimit, backV = kNoLimit;
     } stops;
-    double easeOver = 0;  // [s] in which it comes to a bend limit, so that nothing is seen to hit; 0: stops dead
+    double easeOver = 0;           // [s] in which it comes to a bend limit, so that nothing is seen to hit; 0: stops dead
     double twistLimit = kNoLimit;  // [rad] about the link
     double stretch = 0;            // how far it may lengthen or shorten, in shares of its length
 };

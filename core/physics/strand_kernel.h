@@ -285,8 +285,8 @@ class Kernel {
         l.d = turn<W>(l.q, l.direction);
     }
 
-    /// Limits differ by side: in the plane of tan(angle / 2) (a stereographic picture of the directions) the most is an ellipse in
-    /// each quarter, so that no angle need be known, and equal limits are a circle.
+    /// Limits differ by side: in the plane of tan(angle / 2) (a stereographic picture of the directions) the most is an ellipse
+    /// in each quarter, so that no angle need be known, and equal limits are a circle.
     void limitBend(L& l, const L* p, const Q4<W>& goal) {
         const V axis = turn<W>(goal, l.direction);
         const P along = dot<W>(axis, l.d), zero = {};
@@ -304,7 +304,8 @@ class Kernel {
         const P speed = dot<W>(l.v - m_jointVelocity, outward);
         P lost = (past & (speed > 0)) ? speed : zero;
         if (any<W>(l.bendEase > 0)) {
-            // An eased one is come to no faster than by a share of the way that is left in a second, against the goal, which goes along.
+            // An eased one is come to no faster than by a share of the way that is left in a second, against the goal, which goes
+            // along.
             const P tangent = sine / most<W>(1.0 + cosine, all<W>(1e-9));
             const P left = most<W>(2.0 * (1.0 - tangent * cot) / (cot + tangent + 1e-9), zero);
             V spin = p ? p->w : m_spin;

@@ -89,8 +89,8 @@ class Choice {
         if (m_chosen.empty()) m_chosen.insert(m_tops.front());
     }
 
-    /// Of many joints, so many of which none holds much: from the tips up, whatever has gathered enough with what hangs on it and is
-    /// no segment yet. What is enough is found by halving, so that segments are nearly as many as may be.
+    /// Of many joints, so many of which none holds much: from the tips up, whatever has gathered enough with what hangs on it and
+    /// is no segment yet. What is enough is found by halving, so that segments are nearly as many as may be.
     void pool(const std::vector<std::pair<double, int>>& heavy) {
         double least = kLeastShare, enough = 1;
         std::vector<double> gathered;

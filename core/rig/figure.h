@@ -25,7 +25,7 @@ struct FigureSegment {
         double share;
     };
     std::vector<std::vector<Share>> skin;  // by corner: joints that its vertex follows, by weights that sum to 1
-    bool edged = false;         // a thing with edges: it meets boxes with them too
+    bool edged = false;                    // a thing with edges: it meets boxes with them too
     // How far it turns against its parent: a swing off `middle` within an ellipse, after a twist about `axis`.
     Quat middle = Quat::Identity();
     Vec3 axis = Vec3::UnitY(), side = Vec3::UnitX();  // the bone; about which the first swing goes, square to it

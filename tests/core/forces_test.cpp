@@ -225,8 +225,15 @@ TEST_CASE("strands that keep clear of one another do") {
 TEST_CASE("a jiggle's pull leans where it is told to, and on the right as it is seen in a mirror") {
     scene::Scene s = test::sceneWith(test::personActor({}));
     test::addLayer(s, "jiggle", {"left_hand", "right_hand"},
-                   {{"turn", std::string()}, {"move", std::string("xyz")}, {"frame", std::string("world")}, {"swing", 3.0},
-                    {"sag", 1.0}, {"pull_tilt", 90.0}, {"pull_heading", 90.0}, {"bounces", 1.0}, {"preroll", 10.0}});
+                   {{"turn", std::string()},
+                    {"move", std::string("xyz")},
+                    {"frame", std::string("world")},
+                    {"swing", 3.0},
+                    {"sag", 1.0},
+                    {"pull_tilt", 90.0},
+                    {"pull_heading", 90.0},
+                    {"bounces", 1.0},
+                    {"preroll", 10.0}});
     const auto shift = [&](const char* joint) {
         const pipeline::Evaluation e = test::evaluate(s);
         const rig::Actor& a = *s.actors[0].actor;
@@ -281,7 +288,8 @@ TEST_CASE("jiggle stops ease into their limit and never pass it, shares scale, a
     s.layers.edit(0).values["stops"] = std::string("hard");
     s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 0.9 * free.second / 0.25;
     CHECK(range().second == Approx(0.9 * free.second).epsilon(1e-6));
-    s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 1.1 * std::max(free.second, -free.first) / 0.25;
+    s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] =
+        1.1 * std::max(free.second, -free.first) / 0.25;
     CHECK(range() == free);
     s.layers.edit(0).values["move_max_x"] = s.layers.edit(0).values["move_min_x"] = 5.0;
     s.layers.edit(0).values["share_x"] = 0.5;

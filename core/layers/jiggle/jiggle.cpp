@@ -114,8 +114,9 @@ constexpr SettingSpec kSettings[] = {
     {.id = "stops",
      .label = "Stops",
      .type = SettingType::Choice,
-     .help = "Eased: it slows down from six tenths of the way to a stop. Hard: it swings freely up to it, and stays there until it "
-             "swings back.",
+     .help =
+         "Eased: it slows down from six tenths of the way to a stop. Hard: it swings freely up to it, and stays there until it "
+         "swings back.",
      .choices = "eased|hard",
      .group = "Stops",
      .folded = true},

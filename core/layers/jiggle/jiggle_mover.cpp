@@ -200,7 +200,8 @@ class JiggleMover final : public Mover {
     Vec3 pullAt(int frame) const {
         const double tilt = radians(value("pull_tilt", frame)), heading = radians(value("pull_heading", frame));
         const Vec3 way(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
-        return m_pullSide * Vec3((kEarthGravity * value("sag", frame) / m_placement.metres) * (m_placement.turn.conjugate() * way));
+        return m_pullSide *
+               Vec3((kEarthGravity * value("sag", frame) / m_placement.metres) * (m_placement.turn.conjugate() * way));
     }
 
     double value(std::string_view setting, int frame) const { return m_settings->at(setting, frame, m_along); }

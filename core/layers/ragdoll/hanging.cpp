@@ -104,7 +104,8 @@ void Hanging::lay(const PoseView& goal, std::span<const Affine> segments, double
     std::vector<Affine> worlds(m_items.size());
     for (std::size_t i = 0; i < m_items.size(); ++i) {
         const Item& item = m_items[i];
-        Affine above = item.above >= 0 ? worlds[static_cast<std::size_t>(item.above)] : segments[static_cast<std::size_t>(item.segment)];
+        Affine above =
+            item.above >= 0 ? worlds[static_cast<std::size_t>(item.above)] : segments[static_cast<std::size_t>(item.segment)];
         for (int j : item.between) above = above * goal.local(j).affine();
         Xform local = goal.local(item.joint);
         const Affine posed = above * local.affine();

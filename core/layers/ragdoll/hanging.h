@@ -19,8 +19,8 @@ class Hanging {
 
     const std::vector<int>& joints() const { return m_joints; }
     /// Local transforms of joints() on segments that stand at `segments` in the actor's world: those of `goal`, turned up about
-    /// their joints until their outermost vertices are no deeper below `floor` [m] than they are in `goal`. A joint that is itself
-    /// below the floor goes as far as a turn brings it. The turn goes on evenly as the body sinks.
+    /// their joints until their outermost vertices are no deeper below `floor` [m] than they are in `goal`. A joint that is
+    /// itself below the floor goes as far as a turn brings it. The turn goes on evenly as the body sinks.
     void lay(const PoseView& goal, std::span<const Affine> segments, double floor, std::span<Xform> out) const;
 
   private:

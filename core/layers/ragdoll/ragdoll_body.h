@@ -95,7 +95,7 @@ class RagdollBody {
     scene::Placement m_placement;
     Hanging m_hanging;
     std::vector<int> m_joints, m_written;
-    std::vector<int> m_riders;  // joints without a segment of their own that hold skin of corners
+    std::vector<int> m_riders;   // joints without a segment of their own that hold skin of corners
     std::vector<Affine> m_rest;  // worlds of all joints in the rest pose
     std::optional<physics::OneBody> m_body;
     JointWorlds m_worlds;
@@ -110,7 +110,8 @@ class RagdollBody {
     int m_alone = -1;                 // part that is measured
     std::vector<Vec3> m_lever;        // by segment: joint -> centre at rest [m]
     std::vector<double> m_thicker;    // by segment: by how much, of its thickness
-    std::vector<Affine> m_rides;  // by joint that rides: from where its segment has its skin at rest to where the animation has it
+    std::vector<Affine>
+        m_rides;  // by joint that rides: from where its segment has its skin at rest to where the animation has it
     std::vector<Vec3> m_bent;
     Pose m_before, m_now, m_next, m_from, m_to;
     Stand m_led;  // the root as the animation has it at the frame

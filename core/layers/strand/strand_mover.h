@@ -59,8 +59,8 @@ class StrandMover final : public Mover {
         std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
         std::vector<char> allows;                    // by collider: kNow and kBefore where some link may, kTold where the kernel
                                                      // was told of a depth
-        Mat3 mirror = Mat3::Identity();  // of ways in the actor's axes, where it is on the right and that is mirrored
-        std::vector<Across> across;      // by link then: how its fellow's axes across lie to its own, as seen in the mirror
+        Mat3 mirror = Mat3::Identity();              // of ways in the actor's axes, where it is on the right and that is mirrored
+        std::vector<Across> across;  // by link then: how its fellow's axes across lie to its own, as seen in the mirror
         scene::Resolved::Number radius, gravity, tilt, heading, catches, feltTravel, feltTurn;
         physics::BaseStep step;
     };
