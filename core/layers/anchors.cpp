@@ -120,10 +120,6 @@ Vec3 Air::at(const Vec3& p, double time) const {
     return m_placement.turn.conjugate() * v / m_placement.metres;
 }
 
-Vec3 downIn(const scene::Placement& placement) {
-    return placement.turn.conjugate() * -Vec3::UnitY();
-}
-
 StandingBody standingBody(const scene::Resolved& settings, int frame, const Anchors& anchors, int anchor,
                           const scene::Placement& placement) {
     StandingBody out{scene::numbersOf(settings, frame), {}};

@@ -89,7 +89,4 @@ class Air {
     double m_period;
 };
 
-/// The earth's pull as the actor's axes see it: straight down, of length 1.
-Vec3 downIn(const scene::Placement& placement);
-
 }  // namespace nutatio::layers
