@@ -120,6 +120,12 @@ Vec3 Air::at(const Vec3& p, double time) const {
     return m_placement.turn.conjugate() * v / m_placement.metres;
 }
 
+Vec3 pullWay(const scene::Placement& placement, double tiltDeg, double headingDeg) {
+    const double tilt = radians(tiltDeg), heading = radians(headingDeg);
+    return placement.turn.conjugate() *
+           Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
+}
+
 StandingBody standingBody(const scene::Resolved& settings, int frame, const Anchors& anchors, int anchor,
                           const scene::Placement& placement) {
     StandingBody out{scene::numbersOf(settings, frame), {}};

@@ -89,4 +89,8 @@ class Air {
     double m_period;
 };
 
+/// Which way a pull goes that leans away from straight down, in the actor's own axes: heading 0 along +z of the world, 90 along
+/// +x.
+Vec3 pullWay(const scene::Placement& placement, double tiltDeg, double headingDeg);
+
 }  // namespace nutatio::layers

@@ -303,13 +303,9 @@ void StrandBatch::tune(int lane, const StrandPlan& plan) {
         at(lane, i, FIELD(drag)) = def.airDrag * l.airDrag;
         at(lane, i, FIELD(radius)) = l.radius;
         double bend = kPi;  // the least of all sides
-        const std::pair<std::size_t, double> stops[] = {{FIELD(bendU), l.stops.u},
-                                                        {FIELD(bendBackU), l.stops.backU},
-                                                        {FIELD(bendV), l.stops.v},
-                                                        {FIELD(bendBackV), l.stops.backV}};
-        for (const auto& [field, stop] : stops) {
-            const double most = within(std::min({stop, def.bendLimit, l.bendLimit}), kLeastBend, kPi);
-            at(lane, i, field) = most >= kPi ? 0 : 1 / std::tan(0.5 * most);
+        for (std::size_t side = 0; side < l.stops.size(); ++side) {
+            const double most = within(std::min({l.stops[side], def.bendLimit, l.bendLimit}), kLeastBend, kPi);
+            at(lane, i, FIELD(bendU) + side) = most >= kPi ? 0 : 1 / std::tan(0.5 * most);
             bend = std::min(bend, most);
         }
         at(lane, i, FIELD(bendEase)) = l.easeOver > 0 ? 1 / l.easeOver : 0;

@@ -3,6 +3,7 @@
 // implicit-midpoint velocities; the pole fit is derived in strand.cpp. Design record: README.md.
 #pragma once
 
+#include <array>
 #include <span>
 #include <vector>
 
@@ -28,11 +29,9 @@ struct LinkDef {
     double zeta = 1;              // times the strand's damping ratio
     double airDrag = 1;           // times the strand's
     double bendLimit = kNoLimit;  // [rad] from the animated direction
-    /// How far it may bend about its two axes across, forwards and back [rad], and in an ellipse between; the least of these and
-    /// bendLimit counts.
-    struct Stops {
-        double u = kNoLimit, backU = kNoLimit, v = kNoLimit, backV = kNoLimit;
-    } stops;
+    /// How far it may bend forwards and back about its first axis across, then about its second [rad], and in an ellipse between;
+    /// the least of these and bendLimit counts.
+    std::array<double, 4> stops{kNoLimit, kNoLimit, kNoLimit, kNoLimit};
     double easeOver = 0;           // [s] in which it comes to a bend limit, so that nothing is seen to hit; 0: stops dead
     double twistLimit = kNoLimit;  // [rad] about the link
     double stretch = 0;            // how far it may lengthen or shorten, in shares of its length

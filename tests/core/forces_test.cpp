@@ -254,6 +254,33 @@ TEST_CASE("a jiggle's pull leans where it is told to, and on the right as it is 
     CHECK(shift("right_hand").x() == Approx(-shift("left_hand").x()).epsilon(1e-6));
 }
 
+TEST_CASE("a strand's stops and leaning pull are on the right as they are seen in a mirror, where that is asked for") {
+    scene::Scene s = test::sceneWith(test::personActor({}));
+    test::addLayer(s, "strand", {"left_upper_arm", "right_upper_arm"},
+                   {{"swing", 0.3},
+                    {"bounces", 0.5},
+                    {"gravity", 1.0},
+                    {"pull_tilt", 50.0},
+                    {"pull_heading", 60.0},
+                    {"bend_max_first", 20.0},
+                    {"bend_min_first", 70.0},
+                    {"bend_max_second", 35.0},
+                    {"bend_min_second", 10.0}});
+    // How far the right hand is from where a mirror has the left one.
+    const auto apart = [&] {
+        const pipeline::Evaluation e = test::evaluate(s);
+        const rig::Actor& a = *s.actors[0].actor;
+        const auto at = [&](const char* joint) {
+            return test::worldPlaces(a, *e.actors[0].result, a.skeleton.find(joint)).back();
+        };
+        const Vec3 left = at("left_hand"), right = at("right_hand");
+        return (right - Vec3(-left.x(), left.y(), left.z())).norm();
+    };
+    CHECK(apart() > 0.1);
+    s.layers.edit(0).values["sides"] = std::string("mirrored");
+    CHECK(apart() < 1e-6);
+}
+
 TEST_CASE("jiggle stops ease into their limit and never pass it, shares scale, axes can be others'") {
     test::ChainSpec spec = swaying();
     spec.motion = [](double t) {

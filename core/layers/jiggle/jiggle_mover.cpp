@@ -198,10 +198,8 @@ class JiggleMover final : public Mover {
 
     /// Gravity's pull, leaning as it is told to, in the actor's own axes [units/s^2].
     Vec3 pullAt(int frame) const {
-        const double tilt = radians(value("pull_tilt", frame)), heading = radians(value("pull_heading", frame));
-        const Vec3 way(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
-        return m_pullSide *
-               Vec3((kEarthGravity * value("sag", frame) / m_placement.metres) * (m_placement.turn.conjugate() * way));
+        const Vec3 way = pullWay(m_placement, value("pull_tilt", frame), value("pull_heading", frame));
+        return kEarthGravity * value("sag", frame) / m_placement.metres * (m_pullSide * way);
     }
 
     double value(std::string_view setting, int frame) const { return m_settings->at(setting, frame, m_along); }

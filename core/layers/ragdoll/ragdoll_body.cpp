@@ -372,24 +372,33 @@ void RagdollBody::follow(std::size_t i, double h) {
     f.rate = std::min(0.5 / h, 2 * kPi * m_body->aim(i).swing);
 }
 
+/// For who goes from pose to pose and looks at segments alone.
+void RagdollBody::restSkin() {
+    for (std::size_t i = 0; i < m_joints.size(); ++i) {
+        const rig::FigureSegment& g = m_figure->segments[i];
+        if (g.skin.empty()) continue;
+        m_bent.clear();
+        for (const Vec3& c : g.corners) m_bent.push_back((1 + m_thicker[i]) * (toWorld(c) - m_body->segment(i).centre));
+        m_body->setCorners(i, m_bent);
+    }
+}
+
 /// Skin at a joint that bends belongs to both of its segments, and is no longer where either had it at rest; nor is that of a jaw
-/// that opens. `atRest`: for who goes from pose to pose and looks at segments alone.
-void RagdollBody::bendSkin(bool atRest) {
+/// that opens. A belly that breathes lifts the body that sleeps on it.
+void RagdollBody::bendSkin() {
     for (int j : m_riders) {
         const auto joint = static_cast<std::size_t>(j);
         const int carrier = m_figure->segments[static_cast<std::size_t>(m_figure->segmentOf[joint])].joint;
         m_rides[joint] = m_rest[static_cast<std::size_t>(carrier)] * m_worlds.world(carrier).inverse() * m_worlds.world(j) *
                          m_rest[joint].inverse();
     }
+    const double pressed = m_floor - kWakes * m_figure->height * m_placement.metres;
+    bool wakes = false;
     for (std::size_t i = 0; i < m_joints.size(); ++i) {
         const rig::FigureSegment& g = m_figure->segments[i];
         if (g.skin.empty()) continue;
         m_bent.clear();
         for (std::size_t k = 0; k < g.corners.size(); ++k) {
-            if (atRest) {
-                m_bent.push_back((1 + m_thicker[i]) * (toWorld(g.corners[k]) - m_body->segment(i).centre));
-                continue;
-            }
             Vec3 at = Vec3::Zero();
             for (const rig::FigureSegment::Share& s : g.skin[k]) {
                 const auto joint = static_cast<std::size_t>(s.joint);
@@ -397,14 +406,11 @@ void RagdollBody::bendSkin(bool atRest) {
                 at += s.share * m_body->at(of, toWorld(m_rides[joint].apply(g.corners[k])) - m_body->segment(of).centre);
             }
             m_bent.push_back((1 + m_thicker[i]) * (m_body->turn(i).conjugate() * (at - m_body->place(i))));
+            wakes = wakes || (m_share[i] <= 0 && m_body->at(i, m_bent.back()).y() < pressed);
         }
         m_body->setCorners(i, m_bent);
-        // A belly that breathes lifts the body that lies on it.
-        for (const Vec3& c : m_bent)
-            if (!atRest && m_meetsFloor && m_body->sleeps() && m_share[i] <= 0 &&
-                m_body->at(i, c).y() < m_floor - kWakes * m_figure->height * m_placement.metres)
-                m_body->wake();
     }
+    if (wakes && m_meetsFloor && m_body->sleeps()) m_body->wake();
 }
 
 void RagdollBody::lay(double dt, const Pose& now, const Pose& then, int frame, double h) {
@@ -484,9 +490,10 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
                           0.5 * (c.joint - a.joint)};
     }
     tune(goal.frame(), dt);
-    const bool back = comesBack(dt);
-    bendSkin(back);
-    if (back) return Way::Recovers;
+    // Whoever begins to come back, here or from a state, sees the same skin.
+    restSkin();
+    if (comesBack(dt)) return Way::Recovers;
+    bendSkin();
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     return Way::Solved;
 }

@@ -79,7 +79,8 @@ class RagdollBody {
     Stand between(std::size_t segment, double u) const;
     void lay(double dt, const Pose& now, const Pose& then, int frame, double h);
     void follow(std::size_t segment, double h);
-    void bendSkin(bool atRest);
+    void restSkin();
+    void bendSkin();
     Vec3 windPlace() const;
     void readColliders(const PoseView& pose);
     void recover(double dt, double h);

@@ -21,6 +21,8 @@ namespace nutatio::layers::strand {
 namespace {
 
 constexpr double kEaseOver = 0.1;  // [s]
+/// Forwards and back about the first, then about the second axis across, as physics::LinkDef::stops has them.
+constexpr std::array kStops{"bend_max_first", "bend_min_first", "bend_max_second", "bend_min_second"};
 
 std::vector<int> watched(const std::vector<StrandJoints>& strands) {
     std::vector<int> w;
@@ -107,18 +109,6 @@ StrandMover::StrandMover(const LayerContext& context, std::vector<StrandJoints> 
     m_anchors.close();
 }
 
-/// Stops of one of the right side, which are told for its fellow: each counts for the own axis, and the side, that lies nearest.
-physics::LinkDef::Stops StrandMover::mirrored(const physics::LinkDef::Stops& told, const Across& a) {
-    const auto own = [&](double first, double second) {
-        const bool isFirst = std::abs(first) >= std::abs(second), ahead = (isFirst ? first : second) > 0;
-        const auto [plus, minus] = isFirst ? std::pair{told.u, told.backU} : std::pair{told.v, told.backV};
-        return ahead ? std::pair{plus, minus} : std::pair{minus, plus};
-    };
-    const auto [u, backU] = own(a.firstOfFirst, a.secondOfFirst);
-    const auto [v, backV] = own(a.firstOfSecond, a.secondOfSecond);
-    return {u, backU, v, backV};
-}
-
 /// On the right, what is told of the left is as it is seen in a mirror: of each link, which of its own axes and sides that is.
 void StrandMover::mirror(Strand& s, const StrandJoints& plan, const rig::Actor& actor) {
     const Sided sided(actor);
@@ -129,17 +119,24 @@ void StrandMover::mirror(Strand& s, const StrandJoints& plan, const rig::Actor& 
         const physics::LinkDef& l = plan.links[i];
         const Mat3 seen = sided.seen(joint, sided.fellow(joint));
         const Vec3 d = seen.transpose() * l.direction;
-        const Vec3 u = l.axisU, first = -seen * crossAxis(d), second = -seen * d.cross(crossAxis(d));
-        s.across.push_back({first.dot(u), second.dot(u), first.dot(l.direction.cross(u)), second.dot(l.direction.cross(u))});
+        // The own axes as turns of the fellow's, and which of its stops stand there: forwards and back, about its first and
+        // second.
+        const Vec3 first = crossAxis(d), second = d.cross(first);
+        std::array<std::size_t, 4>& takes = s.takes.emplace_back();
+        for (std::size_t k = 0; k < 2; ++k) {
+            const Vec3 own = -seen.transpose() * (k == 0 ? l.axisU : Vec3(l.direction.cross(l.axisU)));
+            const bool isFirst = std::abs(own.dot(first)) >= std::abs(own.dot(second));
+            const std::size_t ahead = isFirst ? 0 : 2, back = own.dot(isFirst ? first : second) > 0 ? 0 : 1;
+            takes[2 * k] = ahead + back;
+            takes[2 * k + 1] = ahead + 1 - back;
+        }
     }
 }
 
 Vec3 StrandMover::gravityAt(const Strand& s, int frame) const {
-    const double tilt = radians(s.tilt.at(frame)), heading = radians(s.heading.at(frame));
-    const Vec3 pull = (kEarthGravity * s.gravity.at(frame) / m_metres) *
-                      Vec3(std::sin(tilt) * std::sin(heading), -std::cos(tilt), std::sin(tilt) * std::cos(heading));
-    const Vec3 own = m_placement.turn.coeffs() == Quat::Identity().coeffs() ? pull : Vec3(m_placement.turn.conjugate() * pull);
-    return s.across.empty() ? own : Vec3(s.mirror * own);
+    const Vec3 pull =
+        kEarthGravity * s.gravity.at(frame) / m_metres * pullWay(m_placement, s.tilt.at(frame), s.heading.at(frame));
+    return s.takes.empty() ? pull : Vec3(s.mirror * pull);
 }
 
 physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
@@ -167,12 +164,10 @@ physics::StrandPlan StrandMover::planOf(const Strand& s, int frame) const {
         if (shaped("swing")) k.swing = share("swing", u);
         if (shaped("bounces")) k.zeta = physics::dampingRatio(l.at("bounces", frame, u)) / std::max(d.zeta, 1e-9);
         if (shaped("drag")) k.airDrag = share("drag", u);
-        for (const auto& [stop, id] : {std::pair{&k.stops.u, "bend_max_first"},
-                                       {&k.stops.backU, "bend_min_first"},
-                                       {&k.stops.v, "bend_max_second"},
-                                       {&k.stops.backV, "bend_min_second"}})
-            *stop = limited(id) ? radians(l.at(id, frame, u)) : physics::kNoLimit;
-        if (!s.across.empty()) k.stops = mirrored(k.stops, s.across[i]);
+        for (std::size_t side = 0; side < kStops.size(); ++side) {
+            const char* id = kStops[s.takes.empty() ? side : s.takes[i][side]];
+            k.stops[side] = limited(id) ? radians(l.at(id, frame, u)) : physics::kNoLimit;
+        }
         k.easeOver = eased ? kEaseOver : 0;
         k.bendLimit = limited("bend") ? radians(l.at("bend", frame, u)) : physics::kNoLimit;
         k.twistLimit = limited("twist") ? radians(l.at("twist", frame, u)) : physics::kNoLimit;

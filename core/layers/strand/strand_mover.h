@@ -1,6 +1,7 @@
 // The movers of a Strand layer: strands that are computed side by side.
 #pragma once
 
+#include <array>
 #include <optional>
 
 #include "layers/anchors.h"
@@ -36,10 +37,6 @@ class StrandMover final : public Mover {
     struct Speed {
         Vec3 travel, spin;  // [units/s], [rad/s]
     };
-    /// What the first and the second axis of the fellow are of the own first, then of the own second one.
-    struct Across {
-        double firstOfFirst, secondOfFirst, firstOfSecond, secondOfSecond;
-    };
     struct Strand {
         StrandJoints plan;
         ResolvedPtr settings;
@@ -59,8 +56,8 @@ class StrandMover final : public Mover {
         std::vector<double> allowed, allowedBefore;  // by link and collider: how deep it may be, now and a frame ago [units]
         std::vector<char> allows;                    // by collider: kNow and kBefore where some link may, kTold where the kernel
                                                      // was told of a depth
-        Mat3 mirror = Mat3::Identity();              // of ways in the actor's axes, where it is on the right and that is mirrored
-        std::vector<Across> across;  // by link then: how its fellow's axes across lie to its own, as seen in the mirror
+        Mat3 mirror = Mat3::Identity();              // of ways in the actor's axes, where it is on the right and mirrored
+        std::vector<std::array<std::size_t, 4>> takes;  // by link then: which of its fellow's stops each of its own is
         scene::Resolved::Number radius, gravity, tilt, heading, catches, feltTravel, feltTurn;
         physics::BaseStep step;
     };
@@ -94,7 +91,6 @@ class StrandMover final : public Mover {
     void makeBatches(const PoseView& pose);
     void readNumbers(Ridden& r, int frame) const;
     static void mirror(Strand& s, const StrandJoints& plan, const rig::Actor& actor);
-    static physics::LinkDef::Stops mirrored(const physics::LinkDef::Stops& told, const Across& across);
     Vec3 gravityAt(const Strand& s, int frame) const;
     /// The highest that the swing rate of any of the strands comes to.
     double quickest() const;
