@@ -490,10 +490,14 @@ RagdollBody::Way RagdollBody::begin(double dt, const PoseView& goal, const PoseV
                           0.5 * (c.joint - a.joint)};
     }
     tune(goal.frame(), dt);
-    // Whoever begins to come back, here or from a state, sees the same skin.
-    restSkin();
-    if (comesBack(dt)) return Way::Recovers;
-    bendSkin();
+    // Bent from this pose alone: whoever goes on from a state sees the same skin.
+    const bool came = m_back.on();
+    if (!came) bendSkin();
+    if (comesBack(dt)) {
+        restSkin();
+        return Way::Recovers;
+    }
+    if (came) bendSkin();
     if (!m_air.still()) m_body->setAir(m_placement.turn * (m_placement.metres * m_air.at(windPlace(), goal.time())));
     return Way::Solved;
 }
